@@ -1,0 +1,108 @@
+"""Everything that Ulnager raises on purpose, in one family.
+
+Each error says what was read, where it went wrong and what would be right, and
+keeps those facts in fields for programs.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+
+class UlnagerError(Exception):
+    """The base of every error that Ulnager raises on purpose."""
+
+
+class PeriodSyntaxError(UlnagerError):
+    """A phrase that cannot be read.
+
+    ``phrase`` is the text, ``position`` the index of the first character that does
+    not fit, ``length`` how many characters do not, ``problem`` what is wrong in a
+    sentence, ``expected`` what could stand there, ``suggestion`` the nearest known
+    word or phrase, or None.
+
+    >>> print(PeriodSyntaxError("last 3 hole months", 7, 4, "'hole' does not fit here",
+    ...                         ("whole",), "whole"))
+    'hole' does not fit here; did you mean 'whole'?
+      last 3 hole months
+             ^^^^
+      expected whole
+    """
+
+    WIDTH = 90
+
+    def __init__(
+        self,
+        phrase: str,
+        position: int,
+        length: int,
+        problem: str,
+        expected: Sequence[str] = (),
+        suggestion: str | None = None,
+    ) -> None:
+        self.phrase = phrase
+        self.position = position
+        self.length = length
+        self.problem = problem
+        self.expected = tuple(expected)
+        self.suggestion = suggestion
+        super().__init__(phrase, position, length, problem, self.expected, suggestion)
+
+    def __str__(self) -> str:
+        hint = f"; did you mean {self.suggestion!r}?" if self.suggestion else ""
+        shown, caret = self._window()
+        lines = [f"{self.problem}{hint}", f"  {shown}", f"  {caret}"]
+        if self.expected:
+            lines.append(f"  expected {_either(self.expected)}")
+        return "\n".join(lines)
+
+    def _window(self) -> tuple[str, str]:
+        """The part of the phrase around the place, on one line, and the caret line."""
+        text = "".join(c if c.isprintable() else "·" for c in self.phrase)
+        begin = max(0, self.position - self.WIDTH // 2) if len(text) > self.WIDTH else 0
+        shown = text[begin : begin + self.WIDTH]
+        place = self.position - begin
+        lead = "…" if begin else ""
+        tail = "…" if begin + self.WIDTH < len(text) else ""
+        carets = "^" * max(1, min(self.length, self.WIDTH - place))
+        return f"{lead}{shown}{tail}", " " * (place + len(lead)) + carets
+
+
+def _either(words: Sequence[str], most: int = 8) -> str:
+    """'a, b or c', cut after ``most`` words."""
+    shown = list(words[:most])
+    if len(words) > most:
+        return ", ".join(shown) + " …"
+    return ", ".join(shown[:-1]) + " or " + shown[-1] if len(shown) > 1 else shown[0]
+
+
+class ResolveError(UlnagerError):
+    """A period that has no dates here: no data for ``latest``, a date outside years 1 to 9999,
+    a calendar without that unit."""
+
+
+class SettingError(UlnagerError):
+    """A calendar, an anchor, a column type or another setting that cannot be used as given."""
+
+
+class BookError(UlnagerError):
+    """A mistake in a book: ``file``, ``key`` (the path to it), ``problem`` and ``fix``."""
+
+    def __init__(self, file: str, key: str, problem: str, fix: str = "") -> None:
+        self.file = file
+        self.key = key
+        self.problem = problem
+        self.fix = fix
+        super().__init__(file, key, problem, fix)
+
+    def __str__(self) -> str:
+        place = f"{self.file}: {self.key}" if self.key else self.file
+        return f"{place}: {self.problem}" + (f"\n  {self.fix}" if self.fix else "")
+
+
+class SourceError(UlnagerError):
+    """Data that cannot be read, or a column that is not there or holds no dates."""
+
+
+class FilterError(UlnagerError):
+    """A condition that cannot be written for that column or target."""

@@ -1,0 +1,1 @@
+"""The phrase language: text to period and back."""

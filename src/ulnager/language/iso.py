@@ -1,0 +1,57 @@
+"""The forms of ISO 8601 that stand for dates, and the common year-quarter.
+
+Always Gregorian, whatever calendar is in use.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+
+from ulnager.core.calendars import GREGORIAN
+from ulnager.core.spans import FixedDates
+from ulnager.core.units import Unit
+
+
+def fixed_dates(text: str) -> FixedDates:
+    """The dates of ``2026``, ``2026-03``, ``2026-Q2``, ``2026-W14`` or ``A/B``, both ends in.
+
+    >>> fixed_dates("2026-W14").start == date(2026, 3, 30).toordinal()
+    True
+
+    Raises ValueError for a month, a week or a quarter that does not exist (ISO 8601).
+    """
+    if "/" in text:
+        first, last = (date.fromisoformat(part) for part in text.split("/"))
+        if last < first:
+            raise ValueError(f"{last} comes before {first}; write the earlier date first")
+        return FixedDates(text, first.toordinal(), last.toordinal() + 1)
+    year = int(text[:4])
+    unit = Unit.YEAR
+    if len(text) == 4:
+        start = _day(year, 1, text)
+    elif text[5] == "W":
+        unit = Unit.WEEK
+        try:
+            start = date.fromisocalendar(year, int(text[6:]), 1)
+        except ValueError:
+            raise ValueError(f"there is no week {text}; weeks of a year run to 52 or 53") from None
+    elif text[5] == "Q":
+        unit = Unit.QUARTER
+        if not 1 <= int(text[6:]) <= 4:
+            raise ValueError(f"there is no quarter {text}; quarters run from Q1 to Q4")
+        start = _day(year, int(text[6:]) * 3 - 2, text)
+    else:
+        unit = Unit.MONTH
+        start = _day(year, int(text[5:]), text)
+    number = start.toordinal()
+    return FixedDates(text, number, GREGORIAN.move_start(number, unit, 1))
+
+
+def _day(year: int, month: int, text: str) -> date:
+    try:
+        return date(year, month, 1)
+    except ValueError:
+        what = "year" if not year else "month"
+        raise ValueError(
+            f"there is no {what} {text}; years run from 0001, months from 01 to 12"
+        ) from None

@@ -1,0 +1,234 @@
+"""Periods as their users hold them: read once from text, resolved as often as needed.
+
+This is the edge where text, dates of any sort and the clock become typed values; the
+rules below never see a string.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date, datetime, time, timedelta, tzinfo
+from functools import lru_cache
+from typing import Any
+
+from ulnager.core import explain
+from ulnager.core.calendars import GREGORIAN, Calendar
+from ulnager.core.definitions import Anchor, Basis, Defaults, Definition, Extent
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.resolution import Resolution
+from ulnager.core.rules import RULES, measured_from
+from ulnager.language.reader import read_period, read_point
+
+Day = date | str
+"""A date, or its ISO 8601 text. A naive datetime stands for its date."""
+
+
+@lru_cache(maxsize=4096)
+def period(phrase: str) -> Period:
+    """The period that a phrase defines.
+
+    >>> str(period("MTD"))
+    'month to date'
+
+    Raises PeriodSyntaxError, which marks the place and names the nearest known word.
+    """
+    if not isinstance(phrase, str):
+        raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
+    return Period(read_period(phrase))
+
+
+class Period:
+    """A definition of dates that moves with its anchor.
+
+    Immutable, hashable, and equal to every period that says the same. ``str`` gives the
+    canonical form; reading that gives the same period back.
+    """
+
+    __slots__ = ("definition",)
+
+    definition: Definition
+
+    def __init__(self, definition: Definition) -> None:
+        object.__setattr__(self, "definition", definition)
+
+    def resolve(
+        self,
+        today: Day | None = None,
+        as_of: Day | Anchor | None = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+        data: Extent | tuple[Day, Day] | None = None,
+        *,
+        day_starts: str = "00:00",
+        defaults: Defaults | None = None,
+        calendars: Mapping[str, Calendar] | None = None,
+    ) -> Resolution:
+        """The dates of this period.
+
+        ``today`` is the clock's day, still running; without it the system clock is read, in
+        ``tz`` when that is given, with a new day from ``day_starts`` on. ``now`` is the
+        clock's instant instead. ``as_of`` is the anchor: a date, whose day is over, or a
+        point such as ``"latest"``; it is measured against the clock and the data.
+        ``data`` is the first and last date of the data. ``defaults`` says how ambiguous
+        phrases are read.
+
+        >>> result = period("last 3 whole months").resolve(today="2026-06-30")
+        >>> result.start, result.end
+        (datetime.date(2026, 3, 1), datetime.date(2026, 5, 31))
+        >>> period("last 3 whole months").resolve(as_of="2026-06-30").end
+        datetime.date(2026, 6, 30)
+
+        Raises ResolveError when it has no dates here, SettingError for a setting that
+        cannot be used.
+        """
+        if type(today) is date and now is None:
+            clock = today
+        else:
+            clock = _clock_day(today, now, tz, day_starts)
+        number = clock.toordinal()
+        basis = Basis(GREGORIAN if calendar is None else calendar, number, True)
+        basis.today = number
+        if data is not None:
+            basis.data = extent_of(data)
+        if defaults is not None:
+            basis.defaults = defaults
+        if calendars is not None:
+            basis.calendars = calendars
+        if as_of is not None:
+            basis = _anchored(basis, as_of)
+        definition = self.definition
+        return Resolution(definition, basis, definition.ranges(basis), self)
+
+    def readings(self) -> dict[str, Period]:
+        """Every way to read this phrase, by name, the default first.
+
+        A phrase that can be read in one way only has the one reading ``"only"``.
+
+        >>> [str(reading) for reading in period("last 2 weeks").readings().values()]
+        ['last 2 rolling weeks', 'last 2 whole weeks', 'last 2 weeks to date', 'last 2 weeks to end']
+        """
+        found = explain.other_readings(self.definition)
+        return {name: Period(definition) for name, definition in found} or {"only": self}
+
+    def __str__(self) -> str:
+        return str(self.definition)
+
+    def __repr__(self) -> str:
+        return f"ulnager.period({str(self)!r})"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Period) and self.definition == other.definition
+
+    def __hash__(self) -> int:
+        return hash(self.definition)
+
+    def __setattr__(self, name: str, value: object) -> None:
+        raise AttributeError("a period does not change; make another")
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Period, (self.definition,)
+
+
+def as_day(value: object, name: str) -> date:
+    """A date from a date, a naive datetime or ISO 8601 text; SettingError otherwise."""
+    if isinstance(value, datetime):
+        if value.tzinfo is not None:
+            raise SettingError(
+                f"{name} is {value.isoformat()}, an instant, which is another day in other "
+                "zones; give a date, or give the instant as now= with tz="
+            )
+        return value.date()
+    if isinstance(value, date):
+        return value
+    text = value if isinstance(value, str) else str(value)
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise SettingError(f"{name} is {value!r}; give a date such as 2026-06-30") from None
+
+
+def extent_of(data: object) -> Extent:
+    """The first and last date of the data, from an Extent or a pair of days."""
+    if isinstance(data, Extent):
+        return data
+    try:
+        first, last = data  # type: ignore[misc]
+    except (TypeError, ValueError):
+        raise SettingError(
+            f"data is {data!r}; give the first and the last date of the data as a pair"
+        ) from None
+    extent = Extent(as_day(first, "the first date"), as_day(last, "the last date"))
+    if extent.last < extent.first:
+        raise SettingError(f"data ends on {extent.last}, before it begins on {extent.first}")
+    return extent
+
+
+def zone_named(tz: str | tzinfo) -> tzinfo:
+    """The time zone of that name; SettingError when there is none."""
+    if isinstance(tz, tzinfo):
+        return tz
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+    try:
+        return ZoneInfo(tz)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        raise SettingError(
+            f"there is no time zone {tz!r}; give a name such as 'Europe/London' or 'UTC'"
+        ) from None
+
+
+def _clock_day(
+    today: object, now: datetime | str | None, tz: str | tzinfo | None, day_starts: str
+) -> date:
+    """The clock's day in the zone, a new one from ``day_starts`` on."""
+    if today is not None:
+        if now is not None:
+            raise SettingError("give today or now, not both: now already says which day it is")
+        return as_day(today, "today")
+    moment = _instant(now) if now is not None else None
+    zone = None if tz is None else zone_named(tz)
+    if moment is None:
+        moment = datetime.now(zone)
+    elif zone is not None:
+        if moment.tzinfo is None:
+            raise SettingError(
+                f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
+                "add its offset, such as +00:00"
+            )
+        moment = moment.astimezone(zone)
+    started = _time_of_day(day_starts)
+    return (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+
+
+def _instant(now: datetime | str) -> datetime:
+    if isinstance(now, datetime):
+        return now
+    try:
+        return datetime.fromisoformat(now)
+    except (ValueError, TypeError):
+        raise SettingError(
+            f"now is {now!r}; give an instant such as 2026-05-20T08:30+00:00"
+        ) from None
+
+
+def _time_of_day(text: str) -> time:
+    try:
+        return time.fromisoformat(text)
+    except (ValueError, TypeError):
+        raise SettingError(f"day_starts is {text!r}; give a time such as '04:00'") from None
+
+
+def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
+    if isinstance(as_of, Anchor):
+        return basis.changed(
+            anchor=as_of.day.toordinal(), running=as_of.running, source=as_of.source
+        )
+    if isinstance(as_of, str):
+        point = read_point(as_of)
+    else:
+        point = Definition(RULES["day"], (as_day(as_of, "as_of"),))
+    try:
+        return measured_from(basis, point)
+    except ResolveError as error:
+        raise ResolveError(f"as of '{point}': {error}") from None

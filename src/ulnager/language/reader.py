@@ -1,0 +1,345 @@
+"""Phrase to definition.
+
+The wordings in the phrase table are laid into a tree of words and slots; reading walks
+that tree. Nothing here knows a single phrase: a new row in the table is read at once.
+Every way to go on is tried, the longest first, and each place of the text is read once
+for each sort of thing, so that no phrase takes long.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterable
+from datetime import date
+from typing import Any, Final
+
+from ulnager.core.definitions import Definition, Kind, Rule
+from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.rules import RULES
+from ulnager.core.units import UNIT_NAMES, UNITS, Unit
+from ulnager.language.iso import fixed_dates
+from ulnager.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
+
+MOST_NESTED: Final = 60
+
+Alternatives = list[tuple[Any, int]]
+"""What a slot can hold from one place on: each value with the place after it."""
+
+_WORDING = re.compile(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
+
+
+class _Branch:
+    """A place in the tree of wordings: where words and slots lead, and what may end here."""
+
+    __slots__ = ("rule", "slots", "words")
+
+    def __init__(self) -> None:
+        self.words: dict[str, _Branch] = {}
+        self.slots: dict[str, _Branch] = {}
+        self.rule: Rule | None = None
+
+    def only_way_on(self) -> list[str]:
+        """The words that must follow."""
+        if self.rule is not None or self.slots or len(self.words) != 1:
+            return []
+        ((word, branch),) = self.words.items()
+        return [word, *branch.only_way_on()]
+
+    def add(self, wording: str, rule: Rule) -> None:
+        branch = self
+        for slot, word in _WORDING.findall(wording):
+            branches = branch.slots if slot else branch.words
+            branch = branches.setdefault(slot or word, _Branch())
+        branch.rule = rule
+
+
+def _tree(rules: Iterable[Rule]) -> _Branch:
+    root = _Branch()
+    for rule in rules:
+        for wording in (rule.template, *rule.also):
+            root.add(wording.removeprefix("{period}") if rule.follows else wording, rule)
+    return root
+
+
+_PHRASES = _tree(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
+_POINTS = _tree(r for r in RULES.values() if r.kind is Kind.POINT)
+_CHAINS = _tree(r for r in RULES.values() if r.follows)
+_UNIT_NAMES: Final[dict[str, Unit]] = {
+    **UNIT_NAMES,
+    "half year": Unit.HALF,
+    "half years": Unit.HALF,
+}
+
+
+def read_period(phrase: str) -> Definition:
+    """The definition that a phrase stands for.
+
+    >>> str(read_period("Trailing three months"))
+    'last 3 rolling months'
+
+    Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
+    """
+    return _Reader(phrase).whole(_Reader.chains)
+
+
+def read_point(phrase: str) -> Definition:
+    """The point that a phrase stands for: ``latest``, ``2026-06-30``, ``end of last month``.
+
+    Raises PeriodSyntaxError as :func:`read_period` does.
+    """
+    return _Reader(phrase).whole(_Reader.points)
+
+
+class _Reader:
+    def __init__(self, phrase: str) -> None:
+        self.phrase = phrase
+        self.tokens = tokens_of(phrase)
+        self.memo: dict[tuple[str, int], Alternatives] = {}
+        self.depth = 0
+        # Filled on a second reading, when the first has failed.
+        self.tracing = False
+        self.furthest = 0
+        self.expected: dict[str, None] = {}
+
+    def whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition:
+        """The one definition that takes in every token."""
+        end = len(self.tokens)
+        if end:
+            for definition, place in read(self, 0):
+                if place == end:
+                    found: Definition = definition
+                    return found
+        self.tracing = True
+        self.memo.clear()
+        read(self, 0)
+        raise self._failure()
+
+    # Each method below answers with all the ways in which that sort of thing can be read
+    # from a place on, the longest first.
+
+    def chains(self, place: int) -> Alternatives:
+        """A phrase with what follows it: ``P plus P as of POINT``."""
+        return self._once("chains", place, self._chains)
+
+    def _chains(self, place: int) -> Alternatives:
+        reached: dict[int, Any] = {}
+        waiting = list(self.periods(place))
+        while waiting:
+            definition, end = waiting.pop(0)
+            if end in reached:
+                continue
+            reached[end] = definition
+            for rule, args, after in self._walk(_CHAINS, end):
+                waiting.append((self._made(rule, (definition, *args), end), after))
+        return sorted(((made, end) for end, made in reached.items()), key=_longest)
+
+    def periods(self, place: int) -> Alternatives:
+        """One phrase, or a chain in parentheses."""
+        return self._once("periods", place, self._periods)
+
+    def _periods(self, place: int) -> Alternatives:
+        found = self._made_all(_PHRASES, place)
+        if self._is_word(place, "("):
+            for inner, end in self.chains(place + 1):
+                if self._is_word(end, ")"):
+                    found.append((inner, end + 1))
+                elif self.tracing:
+                    self._expect(end, ")")
+        elif self.tracing:
+            self._expect(place, "(")
+        return sorted(found, key=_longest)
+
+    def points(self, place: int) -> Alternatives:
+        return self._once("points", place, lambda start: self._made_all(_POINTS, start))
+
+    def _once(
+        self, sort: str, place: int, read: Callable[[int], Alternatives]
+    ) -> Alternatives:
+        key = (sort, place)
+        found = self.memo.get(key)
+        if found is None:
+            self.depth += 1
+            if self.depth > MOST_NESTED:
+                raise self._too_deep(place)
+            found = self.memo[key] = read(place)
+            self.depth -= 1
+        return found
+
+    def _made_all(self, tree: _Branch, place: int) -> Alternatives:
+        walked = self._walk(tree, place)
+        return sorted(
+            ((self._made(rule, args, place), end) for rule, args, end in walked), key=_longest
+        )
+
+    def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition:
+        definition = Definition(rule, args)
+        if definition.depth > MOST_NESTED:
+            raise self._too_deep(place)
+        return definition
+
+    def _walk(
+        self, tree: _Branch, place: int, args: tuple[Any, ...] = ()
+    ) -> list[tuple[Rule, tuple[Any, ...], int]]:
+        """Every way down the tree from a place on."""
+        found: list[tuple[Rule, tuple[Any, ...], int]] = []
+        if tree.rule is not None:
+            found.append((tree.rule, args, place))
+        if place < len(self.tokens):
+            token = self.tokens[place]
+            branch = tree.words.get(token.text) if token.kind in ("word", "sign") else None
+            if branch is not None:
+                found += self._walk(branch, place + 1, args)
+        if self.tracing:
+            for word, next_branch in tree.words.items():
+                self._expect(place, " ".join([word, *next_branch.only_way_on()]))
+        for slot, branch in tree.slots.items():
+            for value, end in _SLOTS[slot](self, place):
+                found += self._walk(branch, end, (*args, value))
+        return found
+
+    # What each slot of a wording takes.
+
+    def _token(self, place: int, kind: str, expected: str) -> Token | None:
+        if place < len(self.tokens) and self.tokens[place].kind == kind:
+            return self.tokens[place]
+        if self.tracing:
+            self._expect(place, expected)
+        return None
+
+    def count(self, place: int) -> Alternatives:
+        token = self._token(place, "number", "a number")
+        if token is None:
+            return []
+        if not token.text.strip("0"):
+            if self.tracing and place >= self.furthest:
+                raise self._problem(token, "a count starts at 1")
+            return []
+        return [(int(token.text), place + 1)]
+
+    def unit(self, place: int) -> Alternatives:
+        tokens = self.tokens
+        found: Alternatives = []
+        if place < len(tokens) and tokens[place].kind == "word":
+            word = tokens[place].text
+            if place + 1 < len(tokens):
+                unit = _UNIT_NAMES.get(f"{word} {tokens[place + 1].text}")
+                if unit is not None:
+                    return [(unit, place + 2)]
+            unit = _UNIT_NAMES.get(word)
+            if unit is not None:
+                return [(unit, place + 1)]
+        if self.tracing:
+            for unit in UNITS:
+                if unit.days or unit.months:
+                    self._expect(place, unit.plural if self._counted(place) else unit.name)
+        return found
+
+    def _counted(self, place: int) -> bool:
+        return place > 0 and any(t.kind == "number" for t in self.tokens[max(0, place - 2) : place])
+
+    def period(self, place: int) -> Alternatives:
+        """A phrase inside another: one phrase, or a bare unit, which means the one around."""
+        this_unit = RULES["this"]
+        bare = [(Definition(this_unit, (unit,)), end) for unit, end in self.unit(place)]
+        return sorted([*self.periods(place), *bare], key=_longest)
+
+    def date(self, place: int) -> Alternatives:
+        token = self._token(place, "date", "a date")
+        if token is None:
+            return []
+        try:
+            return [(date.fromisoformat(token.text), place + 1)]
+        except ValueError as error:
+            raise self._problem(token, f"there is no date {token.text}: {error}") from None
+
+    def iso(self, place: int) -> Alternatives:
+        if place >= len(self.tokens):
+            return []
+        token = self.tokens[place]
+        if token.kind not in ("iso", "interval") and not (
+            token.kind == "number" and len(token.text) == 4
+        ):
+            return []
+        try:
+            return [(fixed_dates(token.text), place + 1)]
+        except ValueError as error:
+            if token.kind == "number":
+                return []
+            raise self._problem(token, str(error)) from None
+
+    def _is_word(self, place: int, text: str) -> bool:
+        return place < len(self.tokens) and self.tokens[place].text == text
+
+    # What to say when it cannot be read.
+
+    def _expect(self, place: int, what: str) -> None:
+        if place > self.furthest:
+            self.furthest = place
+            self.expected.clear()
+        if place == self.furthest:
+            self.expected[what] = None
+
+    def _problem(self, token: Token, problem: str) -> PeriodSyntaxError:
+        return PeriodSyntaxError(self.phrase, token.start, token.end - token.start, problem)
+
+    def _too_deep(self, place: int) -> PeriodSyntaxError:
+        token = self.tokens[min(place, len(self.tokens) - 1)]
+        return self._problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
+
+    def _failure(self) -> PeriodSyntaxError:
+        from difflib import get_close_matches
+
+        if not self.tokens:
+            return PeriodSyntaxError(
+                self.phrase,
+                0,
+                1,
+                "there is no phrase here",
+                ("a phrase such as 'last 3 whole months' or 'month to date'",),
+            )
+        expected = list(self.expected)
+        if self.furthest >= len(self.tokens):
+            last = self.tokens[-1]
+            return PeriodSyntaxError(
+                self.phrase, last.end, 1, "the phrase stops too early", expected
+            )
+        token = self.tokens[self.furthest]
+        words = [text.split()[0] for text in expected if text[0].isalpha()]
+        known = [*words, *_vocabulary()]
+        near = get_close_matches(token.text, words, 1, 0.6) or get_close_matches(
+            token.text, known, 1, 0.75
+        )
+        written = self.phrase[token.start : token.end]
+        suggestion = near[0] if near and near[0] != written.lower() else None
+        return PeriodSyntaxError(
+            self.phrase,
+            token.start,
+            token.end - token.start,
+            f"'{written[:40]}' does not fit here",
+            expected,
+            suggestion,
+        )
+
+
+def _longest(alternative: tuple[Any, int]) -> int:
+    return -alternative[1]
+
+
+def _vocabulary() -> list[str]:
+    """Every word that some phrase contains."""
+    words = {*SYNONYMS, *NUMBER_WORDS, *_UNIT_NAMES}
+    for rule in RULES.values():
+        for wording in (rule.template, *rule.also):
+            words.update(word for _, word in _WORDING.findall(wording) if word.isalpha())
+    return sorted(words)
+
+
+_SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
+    "count": _Reader.count,
+    "unit": _Reader.unit,
+    "units": _Reader.unit,
+    "period": _Reader.period,
+    "point": _Reader.points,
+    "date": _Reader.date,
+    "iso": _Reader.iso,
+}
