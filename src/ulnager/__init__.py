@@ -5,6 +5,8 @@
 '1 Mar to 31 May 2026'
 """
 
+from typing import TYPE_CHECKING
+
 from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar
 from ulnager.core.definitions import Anchor, Defaults, Extent
 from ulnager.core.errors import (
@@ -21,25 +23,72 @@ from ulnager.core.spans import Span
 from ulnager.core.units import Unit
 from ulnager.language.period import Period, period
 
+if TYPE_CHECKING:
+    from ulnager.book.reading import Book, read_book
+    from ulnager.filters.frames import keep
+    from ulnager.filters.sql import Condition, condition, where
+    from ulnager.sources.files import FileSource, open_source
+    from ulnager.sources.preview import Preview, preview
+
+# These need packages that take long to import, so each is fetched when it is first used.
+_FETCHED = {
+    "Book": "book.reading",
+    "Condition": "filters.sql",
+    "FileSource": "sources.files",
+    "Preview": "sources.preview",
+    "condition": "filters.sql",
+    "keep": "filters.frames",
+    "open_source": "sources.files",
+    "preview": "sources.preview",
+    "read_book": "book.reading",
+    "where": "filters.sql",
+}
+
+
+def __getattr__(name: str) -> object:
+    module = _FETCHED.get(name)
+    if module is None:
+        raise AttributeError(f"module 'ulnager' has no attribute {name!r}")
+    from importlib import import_module
+
+    found: object = getattr(import_module(f"ulnager.{module}"), name)
+    globals()[name] = found
+    return found
+
+
+def __dir__() -> list[str]:
+    return sorted({*globals(), *_FETCHED})
+
+
 __version__ = "0.1.0"
 
 __all__ = [
     "GREGORIAN",
     "Anchor",
+    "Book",
     "BookError",
     "Calendar",
+    "Condition",
     "Defaults",
     "Extent",
+    "FileSource",
     "FilterError",
     "MonthCalendar",
     "Period",
     "PeriodSyntaxError",
-    "ResolveError",
+    "Preview",
     "Resolution",
+    "ResolveError",
     "SettingError",
     "SourceError",
     "Span",
     "UlnagerError",
     "Unit",
+    "condition",
+    "keep",
+    "open_source",
     "period",
+    "preview",
+    "read_book",
+    "where",
 ]

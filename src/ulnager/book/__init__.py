@@ -1,0 +1,1 @@
+"""The book: a file of named definitions, checked when it is read."""

@@ -1,0 +1,1 @@
+"""The command line. No rule lives here: a command parses, calls one function, and shows."""

@@ -156,9 +156,7 @@ class MonthCalendar(Calendar):
                 f"week_starts is {self.week_starts!r}; give a weekday, such as 'monday'"
             )
         if self.year_named_by not in ("start", "end"):
-            raise SettingError(
-                f"year_named_by is {self.year_named_by!r}; give 'start' or 'end'"
-            )
+            raise SettingError(f"year_named_by is {self.year_named_by!r}; give 'start' or 'end'")
         object.__setattr__(self, "year_starts", f"{month:02}-{day:02}")
         object.__setattr__(self, "week_starts", self.week_starts.lower())
         object.__setattr__(self, "_month", month - 1)

@@ -295,5 +295,3 @@ class Basis:
 
     def as_anchor(self) -> Anchor:
         return Anchor(date_of(self.anchor), self.running, str(self.source))
-
-

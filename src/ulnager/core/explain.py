@@ -29,8 +29,11 @@ def steps(definition: Definition, basis: Basis) -> tuple[str, ...]:
 
 def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
     """What a reader should know before trusting the dates."""
-    return tuple([*_readings_notes(definition, basis), *_clock_notes(definition, basis),
-                  *_empty_notes(definition, basis)])
+    return (
+        *_readings_notes(definition, basis),
+        *_clock_notes(definition, basis),
+        *_empty_notes(definition, basis),
+    )
 
 
 def shown(day: int | None) -> str:
@@ -102,8 +105,8 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         return
     for part in definition.args:
         if isinstance(part, Definition):
-            yield from _point_step(part, basis) if part.rule.kind is Kind.POINT else _told(
-                part, basis
+            yield from (
+                _point_step(part, basis) if part.rule.kind is Kind.POINT else _told(part, basis)
             )
     unit = definition.unit
     if kind is Kind.SPAN and unit is not None and unit.days != 1:

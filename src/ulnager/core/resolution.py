@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime, tzinfo
 from functools import cached_property
 from typing import Any
 
@@ -11,6 +11,7 @@ from ulnager.core.calendars import date_of
 from ulnager.core.definitions import Anchor, Basis, Definition
 from ulnager.core.spans import Range, Span
 from ulnager.core.units import MONTH_NAMES
+from ulnager.core.zones import day_start
 
 
 class Resolution:
@@ -132,6 +133,23 @@ class Resolution:
         """
         return any(day in span for span in self.spans)
 
+    def instants(self, zone: tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+        """The instants at which each span starts and stops, in UTC; None at an open side.
+
+        >>> import ulnager
+        >>> from zoneinfo import ZoneInfo
+        >>> march = ulnager.period("2026-03").resolve()
+        >>> [(str(a), str(b)) for a, b in march.instants(ZoneInfo("Europe/London"))]
+        [('2026-03-01 00:00:00+00:00', '2026-03-31 23:00:00+00:00')]
+        """
+        return tuple(
+            (
+                None if span.start is None else day_start(span.start, zone),
+                None if span.stop is None else day_start(span.stop, zone),
+            )
+            for span in self.spans
+        )
+
     def to_dict(self, *, steps: bool = False) -> dict[str, Any]:
         """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
         anchor = self.anchor
@@ -206,5 +224,3 @@ def _label(span: Span) -> str:
 
 def _day(day: date) -> str:
     return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"
-
-

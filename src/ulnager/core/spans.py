@@ -39,9 +39,7 @@ class Span:
         return (self.stop - self.start).days
 
     def __contains__(self, day: date) -> bool:
-        return (self.start is None or self.start <= day) and (
-            self.stop is None or day < self.stop
-        )
+        return (self.start is None or self.start <= day) and (self.stop is None or day < self.stop)
 
     def __str__(self) -> str:
         if self.start is None:

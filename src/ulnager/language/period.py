@@ -106,7 +106,8 @@ class Period:
         A phrase that can be read in one way only has the one reading ``"only"``.
 
         >>> [str(reading) for reading in period("last 2 weeks").readings().values()]
-        ['last 2 rolling weeks', 'last 2 whole weeks', 'last 2 weeks to date', 'last 2 weeks to end']
+        ['last 2 rolling weeks', 'last 2 whole weeks', 'last 2 weeks to date',
+         'last 2 weeks to end']
         """
         found = explain.other_readings(self.definition)
         return {name: Period(definition) for name, definition in found} or {"only": self}
@@ -152,6 +153,8 @@ def extent_of(data: object) -> Extent:
     """The first and last date of the data, from an Extent or a pair of days."""
     if isinstance(data, Extent):
         return data
+    first: object
+    last: object
     try:
         first, last = data  # type: ignore[misc]
     except (TypeError, ValueError):

@@ -152,9 +152,7 @@ class _Reader:
     def points(self, place: int) -> Alternatives:
         return self._once("points", place, lambda start: self._made_all(_POINTS, start))
 
-    def _once(
-        self, sort: str, place: int, read: Callable[[int], Alternatives]
-    ) -> Alternatives:
+    def _once(self, sort: str, place: int, read: Callable[[int], Alternatives]) -> Alternatives:
         key = (sort, place)
         found = self.memo.get(key)
         if found is None:

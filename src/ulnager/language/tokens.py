@@ -17,7 +17,8 @@ _DATE = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _TOKEN = re.compile(
     rf"""
     (?P<space>\s+)
-  | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?(?:[Zz]|[+-][0-9]{{2}}:?[0-9]{{2}})?)
+  | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?
+        (?:[Zz]|[+-][0-9]{{2}}:?[0-9]{{2}})?)
   | (?P<interval>{_DATE}/{_DATE})
   | (?P<date>{_DATE}(?![\w-]))
   | (?P<iso>[0-9]{{4}}-(?:[Ww][0-9]{{2}}|[Qq][0-9]|[0-9]{{2}})(?![\w-]))
@@ -98,8 +99,16 @@ def tokens_of(phrase: str) -> list[Token]:
         elif kind == "name":
             found.append(Token("name", match.group()[1:-1], start, place))
         elif kind not in ("space", "hyphen"):
-            found.append(Token(kind, match.group().upper() if kind in ("timestamp", "iso")
-                               else match.group().lower(), start, place))
+            found.append(
+                Token(
+                    kind,
+                    match.group().upper()
+                    if kind in ("timestamp", "iso")
+                    else match.group().lower(),
+                    start,
+                    place,
+                )
+            )
     if len(found) > MOST_TOKENS:
         raise PeriodSyntaxError(
             phrase,

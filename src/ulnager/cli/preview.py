@@ -1,0 +1,98 @@
+"""``ulnager preview``: which rows a period keeps and leaves out."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+import click
+
+from ulnager.cli.request import Request, basis_options, json_option, source_named
+from ulnager.cli.show import dates_text, show_json, show_pairs, show_table
+
+if TYPE_CHECKING:
+    from ulnager.sources.preview import Preview
+
+
+@click.command("preview")
+@click.argument("phrase", metavar="PERIOD")
+@click.argument("source_name", metavar="SOURCE")
+@click.option("--column", metavar="C", help="The date column. [default: the only one there is]")
+@click.option(
+    "--rows",
+    type=click.IntRange(0, 10_000),
+    default=20,
+    show_default=True,
+    help="How many of the kept rows to print.",
+)
+@json_option
+@basis_options
+def command(
+    request: Request, phrase: str, source_name: str, column: str | None, rows: int, as_json: bool
+) -> None:
+    r"""Print which rows of SOURCE the PERIOD keeps, and the first of them.
+
+    SOURCE is a CSV or Parquet file, or a demo table such as demo:sailings. It also answers
+    for latest and earliest.
+
+    \b
+      ulnager preview "last 3 whole months as of latest" demo:sailings
+      ulnager preview yesterday demo:gate_scans --tz America/Halifax --today 2026-05-17
+    """
+    from ulnager.sources.preview import preview
+
+    source = source_named(source_name)
+    result = request.resolve(phrase, request.basis(source, column))
+    found = preview(result, source, column, tz=request.tz, rows=rows)
+    if as_json:
+        show_json(found.to_dict())
+        return
+    show_pairs(_asked(found, source_name))
+    click.echo()
+    show_table(("rows", "count", "share", "first", "last"), _counts(found), ("count", "share"))
+    if found.warnings:
+        click.echo()
+        show_pairs(("warning", text) for text in found.warnings)
+    if found.rows:
+        click.echo()
+        numbers = [
+            name
+            for place, name in enumerate(found.columns)
+            if all(isinstance(row[place], (int, float)) for row in found.rows)
+        ]
+        show_table(found.columns, [list(map(_cell, row)) for row in found.rows], numbers)
+        if found.kept > len(found.rows):
+            click.echo(f"… and {found.kept - len(found.rows):,} more rows")
+
+
+def _cell(value: Any) -> str:
+    """A value of the data as it is there: a number of a ticket takes no thousands."""
+    return "" if value is None else str(value)
+
+
+def _asked(found: Preview, source_name: str) -> Iterator[tuple[str, str]]:
+    result = found.result
+    yield "period", str(result.period)
+    dates = ", ".join(dates_text(span.start, span.end) for span in result.spans[:6])
+    more = f" and {len(result.spans) - 6} more spans" if len(result.spans) > 6 else ""
+    days = "" if result.days is None else f" ({result.days:,} day{'s' * (result.days != 1)})"
+    yield "dates", f"{dates or 'none'}{more}{days}"
+    yield "anchor", str(result.anchor)
+    yield "column", f"{found.column} of {source_name}"
+
+
+def _counts(found: Preview) -> Iterator[tuple[Any, ...]]:
+    result, extent = found.result, found.extent
+    low, high = (extent.first, extent.last) if extent else (None, None)
+
+    def share(count: int) -> str:
+        return f"{count / found.total:.1%}" if found.total else ""
+
+    yield "asked for", None, "", result.start, result.end
+    yield "kept", found.kept, share(found.kept), found.first, found.last
+    yield "before", found.before, share(found.before), None, None
+    if len(result.spans) > 1:
+        yield "between", found.between, share(found.between), None, None
+    yield "after", found.after, share(found.after), None, None
+    yield "null", found.nulls, share(found.nulls), None, None
+    yield "in all", found.total, share(found.total), low, high

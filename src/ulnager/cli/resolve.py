@@ -1,0 +1,49 @@
+"""``ulnager resolve``: the dates of a period, and why."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import click
+
+from ulnager.cli.request import Request, basis_options, data_options, json_option
+from ulnager.cli.show import dates_text, show_json, show_pairs, show_steps
+from ulnager.core.resolution import Resolution
+
+
+@click.command("resolve")
+@click.argument("phrase", metavar="PERIOD")
+@click.option("--explain", is_flag=True, help="Say step by step how the dates came about.")
+@json_option
+@data_options
+@basis_options
+def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None:
+    r"""Print the dates of PERIOD: a phrase, or a name from the book.
+
+    \b
+      ulnager resolve "last 3 whole months"
+      ulnager resolve "month to date" --as-of 2026-05-17 --explain
+      ulnager resolve "last 7 whole days as of latest" --source demo:sailings
+    """
+    result = request.resolve(phrase, request.basis())
+    if as_json:
+        show_json(result.to_dict(steps=explain))
+        return
+    show_pairs(_pairs(result))
+    if explain:
+        click.echo()
+        show_steps(result.steps)
+
+
+def _pairs(result: Resolution) -> Iterator[tuple[str, str]]:
+    yield "period", str(result.period)
+    if result.is_empty:
+        yield "dates", "none"
+    for place, span in enumerate(result.spans):
+        yield ("" if place else "dates"), dates_text(span.start, span.end)
+    yield "days", "no limit" if result.days is None else f"{result.days:,}"
+    yield "label", result.label
+    yield "anchor", str(result.anchor)
+    yield "calendar", str(result.calendar)
+    for note in result.notes:
+        yield "note", note

@@ -1,0 +1,45 @@
+"""Days and instants: where a local day begins, and which local day an instant is in.
+
+Some local days have no midnight, or two: clocks are put forward or back around it. A
+day here begins at the first instant at which the local date is that day or a later one.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, date, datetime, timedelta, tzinfo
+
+_SECOND = timedelta(seconds=1)
+
+
+def day_start(day: date, zone: tzinfo) -> datetime:
+    """The instant at which a local day begins, as an aware datetime in UTC.
+
+    >>> from zoneinfo import ZoneInfo
+    >>> day_start(date(2026, 5, 20), ZoneInfo("Europe/London"))
+    datetime.datetime(2026, 5, 19, 23, 0, tzinfo=datetime.timezone.utc)
+
+    Where midnight comes twice it is the first one; where it does not exist, the instant at
+    which the clocks are put forward (the reading of RFC 5545 for times that do not exist).
+    """
+    local = datetime(day.year, day.month, day.day, tzinfo=zone)
+    before, after = local.utcoffset(), local.replace(fold=1).utcoffset()
+    if before is None or after is None:
+        raise ValueError(f"{zone} gives no offset")
+    midnight = local.replace(tzinfo=UTC)
+    if after <= before:
+        return midnight - before
+    # Midnight is skipped: the change lies between these two instants. Search for it.
+    low, high = midnight - after - _SECOND, midnight - before
+    while high - low > _SECOND:
+        middle = low + (high - low) / 2
+        middle -= timedelta(microseconds=middle.microsecond)
+        if middle.astimezone(zone).date() >= day:
+            high = middle
+        else:
+            low = middle
+    return high
+
+
+def local_day(instant: datetime, zone: tzinfo) -> date:
+    """The local date of an aware instant."""
+    return instant.astimezone(zone).date()

@@ -1,0 +1,212 @@
+"""Resolutions to SQL conditions, built with SQLAlchemy.
+
+The column stands alone on its side, so that an index or a partition can be used.
+Names are always quoted; values are bound, or written as literals on request.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, date, datetime, tzinfo
+from typing import Any, Final
+
+from sqlalchemy import (
+    BindParameter,
+    ColumnElement,
+    Date,
+    DateTime,
+    Dialect,
+    and_,
+    bindparam,
+    column,
+    false,
+    or_,
+    quoted_name,
+)
+from sqlalchemy.dialects import mysql, postgresql, sqlite
+from sqlalchemy.engine.default import DefaultDialect
+from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.types import TypeDecorator, TypeEngine
+
+from ulnager.core.errors import FilterError
+from ulnager.core.resolution import Resolution
+from ulnager.filters.columns import column_bounds
+from ulnager.language.period import zone_named
+
+
+class _Ansi(DefaultDialect):
+    """Standard SQL as DuckDB, PostgreSQL and Spark understand it."""
+
+    name = "ansi"
+    supports_native_boolean = True
+
+
+DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
+    "ansi": _Ansi,
+    "duckdb": _Ansi,
+    "postgresql": postgresql.dialect,
+    "mysql": mysql.dialect,
+    "sqlite": sqlite.dialect,
+}
+
+
+class _Literal(TypeDecorator[Any]):
+    """A value that is written as the standard's typed literal where the engine has it."""
+
+    impl: TypeEngine[Any] | type[TypeEngine[Any]] = Date
+    cache_ok = True
+    word = "DATE"
+
+    def literal_processor(self, dialect: Dialect) -> Callable[[Any], str]:
+        word = "" if dialect.name == "sqlite" else f"{self.word} "
+        return lambda value: f"{word}'{self.text(value, dialect)}'"
+
+    def text(self, value: Any, dialect: Dialect) -> str:
+        return str(value)
+
+
+class _Day(_Literal):
+    cache_ok = True
+
+
+class _Timestamp(_Literal):
+    impl = DateTime
+    cache_ok = True
+    word = "TIMESTAMP"
+
+    def text(self, value: datetime, dialect: Dialect) -> str:
+        return value.isoformat(sep=" ")
+
+
+class _Instant(_Literal):
+    impl = DateTime(timezone=True)
+    cache_ok = True
+    word = "TIMESTAMPTZ"
+
+    def text(self, value: datetime, dialect: Dialect) -> str:
+        utc = value.astimezone(UTC)
+        # Neither engine keeps an offset: their instants are UTC without one.
+        if dialect.name in ("sqlite", "mysql"):
+            return utc.replace(tzinfo=None).isoformat(sep=" ")
+        return utc.isoformat(sep=" ")
+
+
+_VALUE_TYPES: Final[dict[str, type[_Literal]]] = {
+    "date": _Day,
+    "timestamp": _Timestamp,
+    "timestamptz": _Instant,
+}
+
+
+@dataclass(frozen=True)
+class Condition:
+    """A condition as text, with the values of its parameters in ``parameters``.
+
+    ``parameters`` is empty when the values stand in the text as literals.
+    """
+
+    text: str
+    parameters: dict[str, date | datetime] = field(default_factory=dict)
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def where(
+    result: Resolution,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+) -> ColumnElement[bool]:
+    """A SQLAlchemy condition that keeps the rows of a resolution.
+
+    ``on`` is a column's name or a SQLAlchemy column. Rows without a date are never kept:
+    ``all dates`` keeps every row that has one. Raises FilterError as
+    :func:`ulnager.filters.columns.column_bounds` does.
+
+    >>> import ulnager
+    >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
+    sailed_on < :stop_1
+    """
+    target, bounds = _column(on), _bounds(result, column_type, tz)
+    spans = []
+    for start, stop in bounds:
+        sides = []
+        if start is not None:
+            sides.append(target >= start)
+        if stop is not None:
+            sides.append(target < stop)
+        spans.append(and_(*sides) if sides else target.is_not(None))
+    return or_(*spans) if spans else false()
+
+
+def outside(
+    result: Resolution,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
+    """Conditions for the rows before the first span and for those after the last one."""
+    target, bounds = _column(on), _bounds(result, column_type, tz)
+    start, stop = (bounds[0][0], bounds[-1][1]) if bounds else (None, None)
+    before = false() if start is None else target < start
+    return before, false() if stop is None else target >= stop
+
+
+def _column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
+    if on == "":
+        raise FilterError("the column has no name; give the name of a date column")
+    return column(quoted_name(on, quote=True)) if isinstance(on, str) else on
+
+
+def _bounds(
+    result: Resolution, column_type: str, tz: str | tzinfo | None
+) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
+    """The bounds as parameters of the column's type; None at an open side."""
+    bounds = column_bounds(result, column_type, None if tz is None else zone_named(tz))
+    value_type = _VALUE_TYPES[column_type]()
+
+    def bound(side: str, value: Any) -> BindParameter[Any] | None:
+        return None if value is None else bindparam(side, value, value_type, unique=True)
+
+    return [(bound("start", start), bound("stop", stop)) for start, stop in bounds]
+
+
+def condition(
+    result: Resolution,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    target: str = "ansi",
+    literal: bool = False,
+) -> Condition:
+    r"""The condition as text for a target, values bound or written as literals.
+
+    >>> import ulnager
+    >>> march = ulnager.period("2026-03").resolve()
+    >>> condition(march, "sailed_on", literal=True).text
+    '"sailed_on" >= DATE \\'2026-03-01\\' AND "sailed_on" < DATE \\'2026-04-01\\''
+
+    ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
+    zone that cannot be used.
+    """
+    if target not in DIALECTS:
+        raise FilterError(f"there is no target {target!r}; choose {', '.join(DIALECTS)}")
+    return compiled(
+        where(result, on, column_type=column_type, tz=tz),
+        DIALECTS[target](paramstyle="named"),
+        literal=literal,
+    )
+
+
+def compiled(clause: ColumnElement[Any], dialect: Dialect, *, literal: bool) -> Condition:
+    """A clause as text in a dialect."""
+    text = clause.compile(
+        dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {}
+    )
+    assert isinstance(text, SQLCompiler)
+    return Condition(str(text), {} if literal else dict(text.params))

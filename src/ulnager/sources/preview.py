@@ -1,0 +1,152 @@
+"""Which rows a period keeps, and which it leaves out on each side."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime, tzinfo
+from typing import Any
+
+from ulnager.core.definitions import Extent
+from ulnager.core.resolution import Resolution
+from ulnager.filters.sql import DIALECTS, compiled, outside, where
+from ulnager.sources.files import FileSource, local_value, quoted
+
+
+@dataclass(frozen=True)
+class Preview:
+    """What a period does to a table.
+
+    ``total`` rows are ``kept``, ``before`` the first span, ``after`` the last, ``between``
+    two spans, or ``nulls``; ``first`` and ``last`` are the first and last kept value in local
+    time; ``extent`` is what the column holds; ``columns`` and ``rows`` are the first kept
+    rows in order of date; ``warnings`` say what looks wrong.
+    """
+
+    result: Resolution
+    column: str
+    total: int
+    kept: int
+    before: int
+    between: int
+    after: int
+    nulls: int
+    first: date | datetime | None
+    last: date | datetime | None
+    extent: Extent | None
+    columns: tuple[str, ...]
+    rows: tuple[tuple[Any, ...], ...]
+    warnings: tuple[str, ...]
+
+    def to_dict(self) -> dict[str, Any]:
+        """The preview as plain values, ready for JSON."""
+        return {
+            "period": str(self.result.period),
+            "spans": self.result.to_dict()["spans"],
+            "column": self.column,
+            "rows": {
+                "total": self.total,
+                "kept": self.kept,
+                "before": self.before,
+                "between": self.between,
+                "after": self.after,
+                "null": self.nulls,
+            },
+            "first_kept": _text(self.first),
+            "last_kept": _text(self.last),
+            "data": None
+            if self.extent is None
+            else {"first": _text(self.extent.first), "last": _text(self.extent.last)},
+            "warnings": list(self.warnings),
+            "columns": list(self.columns),
+            "first_rows": [[_plain(value) for value in row] for row in self.rows],
+        }
+
+
+def preview(
+    result: Resolution,
+    source: FileSource,
+    column: str | None = None,
+    *,
+    tz: str | tzinfo | None = None,
+    rows: int = 20,
+) -> Preview:
+    """What a resolution keeps of a source, with its first ``rows`` rows.
+
+    >>> import ulnager
+    >>> from ulnager.demo import table
+    >>> sailings = ulnager.open_source(table("sailings"))
+    >>> march = preview(ulnager.period("2026-03").resolve(), sailings, "sailed_on")
+    >>> march.kept, march.first, march.last
+    (279, datetime.date(2026, 3, 1), datetime.date(2026, 3, 31))
+
+    Raises SourceError as the source does, FilterError for instants without a zone.
+    """
+    found = source.column(column)
+    value = local_value(found, tz)
+    column_type = found.column_type or "date"
+    clause = where(result, found.name, column_type=column_type, tz=tz)
+    sides = outside(result, found.name, column_type=column_type, tz=tz)
+    dialect = DIALECTS["duckdb"]()
+    kept, before, after = (compiled(c, dialect, literal=True).text for c in (clause, *sides))
+    name = quoted(found.name)
+    ((total, inside, nulls, early, late, first, last, low, high),) = source.query(
+        f"""SELECT count(*), count(*) FILTER ({kept}), count(*) - count({name}),
+            count(*) FILTER ({before}), count(*) FILTER ({after}),
+            min({value}) FILTER ({kept}), max({value}) FILTER ({kept}),
+            min({value})::DATE, max({value})::DATE FROM data"""
+    )
+    shown = ", ".join(
+        local_value(other, tz) if other.column_type == "timestamptz" else quoted(other.name)
+        for other in source.columns
+    )
+    first_rows = source.query(
+        f"SELECT {shown} FROM data WHERE {kept} ORDER BY {name} LIMIT {int(rows)}"
+    )
+    extent = None if low is None else Extent(low, high)
+    return Preview(
+        result,
+        found.name,
+        total,
+        inside,
+        early,
+        total - inside - early - late - nulls,
+        late,
+        nulls,
+        first,
+        last,
+        extent,
+        tuple(other.name for other in source.columns),
+        tuple(first_rows),
+        tuple(_warnings(result, extent, total, inside)),
+    )
+
+
+def _warnings(result: Resolution, extent: Extent | None, total: int, kept: int) -> list[str]:
+    found = list(result.notes)
+    if not total:
+        return [*found, "the source has no rows"]
+    if extent is None:
+        return [*found, "the column holds no date at all, only nulls"]
+    if not kept and not result.is_empty:
+        found.append(f"no row is kept: the data runs from {extent.first} to {extent.last}")
+    end, start = result.end, result.start
+    if kept and end is not None and extent.last < end:
+        short = (end - extent.last).days
+        found.append(
+            f"the data ends on {extent.last}, {short} day{'s' if short > 1 else ''} before "
+            f"the period does on {end}"
+        )
+    if kept and start is not None and extent.first > start:
+        found.append(f"the data begins on {extent.first}, after the period does on {start}")
+    return found
+
+
+def _text(value: date | None) -> str | None:
+    return None if value is None else value.isoformat()
+
+
+def _plain(value: Any) -> Any:
+    """A cell as JSON can hold it."""
+    if value is None or isinstance(value, (bool, int, float, str)):
+        return value
+    return value.isoformat() if isinstance(value, date) else str(value)
