@@ -44,7 +44,7 @@ def command(
     bound: bool,
     as_json: bool,
 ) -> None:
-    r"""Print a SQL condition that keeps the rows of PERIOD, ready to paste.
+    """Print a SQL condition that keeps the rows of PERIOD, ready to paste.
 
     \b
       ulnager filter "month to date" --column sailed_on

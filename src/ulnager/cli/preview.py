@@ -30,7 +30,7 @@ if TYPE_CHECKING:
 def command(
     request: Request, phrase: str, source_name: str, column: str | None, rows: int, as_json: bool
 ) -> None:
-    r"""Print which rows of SOURCE the PERIOD keeps, and the first of them.
+    """Print which rows of SOURCE the PERIOD keeps, and the first of them.
 
     SOURCE is a CSV or Parquet file, or a demo table such as demo:sailings. It also answers
     for latest and earliest.
@@ -91,7 +91,9 @@ def _counts(found: Preview) -> Iterator[tuple[Any, ...]]:
     yield "asked for", None, "", result.start, result.end
     yield "kept", found.kept, share(found.kept), found.first, found.last
     yield "before", found.before, share(found.before), None, None
-    if len(result.spans) > 1:
+    if result.is_empty:
+        yield "left out", found.between, share(found.between), None, None
+    elif len(result.spans) > 1:
         yield "between", found.between, share(found.between), None, None
     yield "after", found.after, share(found.after), None, None
     yield "null", found.nulls, share(found.nulls), None, None

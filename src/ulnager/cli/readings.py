@@ -14,7 +14,7 @@ from ulnager.cli.show import show_json, show_table
 @data_options
 @basis_options
 def command(request: Request, phrase: str, as_json: bool) -> None:
-    r"""Print every reading of PERIOD with its dates and days, the default first.
+    """Print every reading of PERIOD with its dates and days, the default first.
 
     \b
       ulnager readings "last 3 months"

@@ -18,7 +18,7 @@ from ulnager.core.resolution import Resolution
 @data_options
 @basis_options
 def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None:
-    r"""Print the dates of PERIOD: a phrase, or a name from the book.
+    """Print the dates of PERIOD: a phrase, or a name from the book.
 
     \b
       ulnager resolve "last 3 whole months"

@@ -289,7 +289,7 @@ class Basis:
         if self.data is None:
             raise ResolveError(
                 "the phrase speaks of the data, but none was given; "
-                "pass data=(first, last) or name a source"
+                "pass data=(first, last), or --source FILE"
             )
         return self.data
 

@@ -110,10 +110,12 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
             )
     unit = definition.unit
     if kind is Kind.SPAN and unit is not None and unit.days != 1:
-        around = basis.open_day if definition.rule.reading == "whole" else basis.anchor
+        whole = definition.rule.key == "last_whole"
+        around = basis.open_day if whole else basis.anchor
         first = basis.calendar.unit_start(around, unit)
         last = basis.calendar.unit_stop(around, unit) - 1
-        yield f"The {unit} around {shown(around)} runs from {shown(first)} to {shown(last)}."
+        which = ", the first day that is not over," if whole else ""
+        yield f"The {unit} around {shown(around)}{which} runs from {shown(first)} to {shown(last)}."
     if definition.rule.because:
         yield definition.rule.because.format_map(_Words(definition, basis))
 

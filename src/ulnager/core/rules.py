@@ -181,8 +181,8 @@ def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "last {count} whole {units}",
-    "Only whole {plural} count: the {unit} around {open_day}, the first day that is not over, "
-    "began on {stop} and is left out. {counted} before that is {start}.",
+    "Only whole {plural} count. That {unit} is not over and is left out, so the last day is {end}; "
+    "{counted} before {stop} is {start}.",
     family="last",
     reading="whole",
 )

@@ -30,7 +30,13 @@ def keep(
 
     Raises FilterError when there is no such column or it holds no dates.
     """
-    data: Any = nw.from_native(frame, pass_through=False)
+    try:
+        data: Any = nw.from_native(frame, pass_through=False)
+    except TypeError:
+        raise FilterError(
+            f"{type(frame).__name__} is not a data frame that Narwhals knows; "
+            "give a pandas, Polars or PyArrow table"
+        ) from None
     schema = data.collect_schema()
     if column not in schema:
         raise FilterError(no_such("column", column, list(schema)))

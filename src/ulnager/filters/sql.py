@@ -7,7 +7,7 @@ Names are always quoted; values are bound, or written as literals on request.
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final
 
@@ -20,7 +20,7 @@ from sqlalchemy import (
     and_,
     bindparam,
     column,
-    false,
+    literal_column,
     or_,
     quoted_name,
 )
@@ -92,6 +92,8 @@ class _Instant(_Literal):
         return utc.isoformat(sep=" ")
 
 
+# Not every engine knows the word false; all of them know this.
+_NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
 _VALUE_TYPES: Final[dict[str, type[_Literal]]] = {
     "date": _Day,
     "timestamp": _Timestamp,
@@ -139,7 +141,7 @@ def where(
         if stop is not None:
             sides.append(target < stop)
         spans.append(and_(*sides) if sides else target.is_not(None))
-    return or_(*spans) if spans else false()
+    return or_(*spans) if spans else _NOTHING
 
 
 def outside(
@@ -152,8 +154,8 @@ def outside(
     """Conditions for the rows before the first span and for those after the last one."""
     target, bounds = _column(on), _bounds(result, column_type, tz)
     start, stop = (bounds[0][0], bounds[-1][1]) if bounds else (None, None)
-    before = false() if start is None else target < start
-    return before, false() if stop is None else target >= stop
+    before = _NOTHING if start is None else target < start
+    return before, _NOTHING if stop is None else target >= stop
 
 
 def _column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
@@ -196,11 +198,13 @@ def condition(
     """
     if target not in DIALECTS:
         raise FilterError(f"there is no target {target!r}; choose {', '.join(DIALECTS)}")
-    return compiled(
+    made = compiled(
         where(result, on, column_type=column_type, tz=tz),
         DIALECTS[target](paramstyle="named"),
         literal=literal,
     )
+    # In brackets, or an AND put before it would bind to the first span only.
+    return replace(made, text=f"({made.text})") if len(result.spans) > 1 else made
 
 
 def compiled(clause: ColumnElement[Any], dialect: Dialect, *, literal: bool) -> Condition:

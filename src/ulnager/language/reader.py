@@ -87,7 +87,20 @@ def read_point(phrase: str) -> Definition:
 
     Raises PeriodSyntaxError as :func:`read_period` does.
     """
-    return _Reader(phrase).whole(_Reader.points)
+    try:
+        return _Reader(phrase).whole(_Reader.points)
+    except PeriodSyntaxError as error:
+        try:
+            period = read_period(phrase)
+        except PeriodSyntaxError:
+            raise error from None
+    raise PeriodSyntaxError(
+        phrase,
+        0,
+        len(phrase),
+        f"'{period}' is a period, and a point is needed here",
+        (f"'start of {period}'", f"'end of {period}'"),
+    )
 
 
 class _Reader:

@@ -85,7 +85,8 @@ class FileSource:
         if name is None:
             if len(dates) == 1:
                 return self.date_columns[0]
-            found = f"there are {len(dates)}: {', '.join(dates)}" if dates else "there is none"
+            held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
+            found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
             raise SourceError(f"{self.name}: say which date column is meant; {found}")
         for column in self.columns:
             if column.name == name:

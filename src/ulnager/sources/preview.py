@@ -99,8 +99,10 @@ def preview(
         local_value(other, tz) if other.column_type == "timestamptz" else quoted(other.name)
         for other in source.columns
     )
+    # Rows of one day have no order of their own; the other columns give them a steady one.
+    order = ", ".join([name, *map(str, range(1, len(source.columns) + 1))])
     first_rows = source.query(
-        f"SELECT {shown} FROM data WHERE {kept} ORDER BY {name} LIMIT {int(rows)}"
+        f"SELECT {shown} FROM data WHERE {kept} ORDER BY {order} LIMIT {int(rows)}"
     )
     extent = None if low is None else Extent(low, high)
     return Preview(

@@ -1,0 +1,39 @@
+"""What several tests share."""
+
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, settings
+
+from ulnager.cli.main import main
+
+ROOT = Path(__file__).parent.parent
+
+settings.register_profile(
+    "ulnager", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=True
+)
+settings.load_profile("ulnager")
+
+
+@pytest.fixture
+def cli(capsys):
+    """Runs a command line in this process: its exit code, standard output and error."""
+
+    def run(*args):
+        with pytest.raises(SystemExit) as left:
+            main(args)
+        out, err = capsys.readouterr()
+        return left.value.code, out, err
+
+    return run
+
+
+def run_python(*args):
+    """Runs Python in a fresh process and gives its standard output."""
+    done = subprocess.run(
+        [sys.executable, *args], capture_output=True, text=True, cwd=ROOT, check=False
+    )
+    assert done.returncode == 0, done.stderr
+    return done.stdout

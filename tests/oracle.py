@@ -1,0 +1,122 @@
+"""What phrases mean, worked out the slow way: days get labels and are walked one by one.
+
+Shares no code with ``src``. Days are numbers (``date.toordinal``), also outside years 1 to
+9999, since a boundary may lie there. Every answer is a pair: the first and the last day.
+"""
+
+from dataclasses import dataclass
+from datetime import date
+
+CYCLE = 146_097
+MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
+
+
+def civil(day):
+    """Year, month, day of a day number; the calendar repeats every 400 years."""
+    cycle, place = divmod(day - 1, CYCLE)
+    inside = date.fromordinal(place + 1 + CYCLE)
+    return inside.year - 400 + 400 * cycle, inside.month, inside.day
+
+
+def number(year, month, day):
+    return date((year - 1) % 400 + 401, month, day).toordinal() + ((year - 1) // 400 - 1) * CYCLE
+
+
+@dataclass(frozen=True)
+class Days:
+    """A calendar as labels on days: two days are in one unit when their labels are equal."""
+
+    first_month: int = 1
+    first_day: int = 1
+    week_day: int = 0
+
+    def label(self, day, unit):
+        if unit == "day":
+            return day
+        if unit == "week":
+            while (day - 1) % 7 != self.week_day:
+                day -= 1
+            return day
+        year, month, place = civil(day)
+        if place < self.first_day:
+            month -= 1
+        months = year * 12 + month - self.first_month
+        return months // MONTHS[unit]
+
+    def around(self, day, unit):
+        """The first and last day with the same label."""
+        label = self.label(day, unit)
+        first = last = day
+        while self.label(first - 1, unit) == label:
+            first -= 1
+        while self.label(last + 1, unit) == label:
+            last += 1
+        return first, last
+
+    def units_back(self, first, count, unit):
+        """The first day of the unit ``count`` units before the one that begins on ``first``."""
+        for _ in range(count):
+            first = self.around(first - 1, unit)[0]
+        return first
+
+    def units_on(self, last, count, unit):
+        """The last day of the unit ``count`` units after the one that ends on ``last``."""
+        for _ in range(count):
+            last = self.around(last + 1, unit)[1]
+        return last
+
+    def moved(self, day, count, unit):
+        """The same day of the month some months away, or the last one that there is."""
+        if unit in ("day", "week"):
+            return day + count * (7 if unit == "week" else 1)
+        year, month, place = civil(day)
+        months = year * 12 + month - 1 + count * MONTHS[unit]
+        while True:
+            try:
+                return number(months // 12, months % 12 + 1, place)
+            except ValueError:
+                place -= 1
+
+
+# phrase: what it is, given the labels d, the anchor a, the first day that is not over b,
+# the count n and the unit u.
+MEANINGS = {
+    "this {u}": lambda d, a, b, n, u: d.around(a, u),
+    "previous {u}": lambda d, a, b, n, u: d.around(d.around(a, u)[0] - 1, u),
+    "last {u}": lambda d, a, b, n, u: d.around(d.around(a, u)[0] - 1, u),
+    "next {u}": lambda d, a, b, n, u: d.around(d.around(a, u)[1] + 1, u),
+    "{u} to date": lambda d, a, b, n, u: (d.around(a, u)[0], a),
+    "rest of {u}": lambda d, a, b, n, u: (a + 1, d.around(a, u)[1]),
+    "last {n} rolling {u}s": lambda d, a, b, n, u: (d.moved(a, -n, u) + 1, a),
+    "last {n} {u}s": lambda d, a, b, n, u: (d.moved(a, -n, u) + 1, a),
+    "last {n} whole {u}s": lambda d, a, b, n, u: (
+        d.units_back(d.around(b, u)[0], n, u),
+        d.around(b, u)[0] - 1,
+    ),
+    "last {n} {u}s to date": lambda d, a, b, n, u: (d.units_back(d.around(a, u)[0], n - 1, u), a),
+    "last {n} {u}s to end": lambda d, a, b, n, u: (
+        d.units_back(d.around(a, u)[0], n - 1, u),
+        d.around(a, u)[1],
+    ),
+    "next {n} rolling {u}s": lambda d, a, b, n, u: (a + 1, d.moved(a, n, u)),
+    "next {n} whole {u}s": lambda d, a, b, n, u: (
+        d.around(a, u)[1] + 1,
+        d.units_on(d.around(a, u)[1], n, u),
+    ),
+    "next {n} {u}s from date": lambda d, a, b, n, u: (a, d.units_on(d.around(a, u)[1], n - 1, u)),
+    "next {n} {u}s from start": lambda d, a, b, n, u: (
+        d.around(a, u)[0],
+        d.units_on(d.around(a, u)[1], n - 1, u),
+    ),
+    "since start of {u}": lambda d, a, b, n, u: (d.around(a, u)[0], a),
+    "from {n} {u}s before start of {u} to end of {u}": lambda d, a, b, n, u: (
+        d.moved(d.around(a, u)[0], -n, u),
+        d.around(a, u)[1],
+    ),
+    "until {n} {u}s after end of next {u}": lambda d, a, b, n, u: (
+        None,
+        d.moved(d.around(d.around(a, u)[1] + 1, u)[1], n, u),
+    ),
+    "after end of previous {u}": lambda d, a, b, n, u: (d.around(a, u)[0], None),
+    "all dates": lambda d, a, b, n, u: (None, None),
+}

@@ -1,0 +1,61 @@
+"""Days, calendars and phrases for Hypothesis, weighted towards where dates go wrong."""
+
+from datetime import date
+
+from hypothesis import strategies as st
+
+from ulnager import MonthCalendar
+
+from oracle import Days
+
+WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+LAST = date.max.toordinal()
+
+_odd_days = st.builds(
+    lambda year, month_day: min(
+        LAST, date(year - year % month_day[2], *month_day[:2]).toordinal() + month_day[3]
+    ),
+    st.integers(4, 9999),
+    st.sampled_from(
+        [(2, 28, 1, 0), (2, 28, 4, 1), (12, 31, 1, 0), (1, 1, 1, 0), (5, 31, 1, 0), (10, 31, 1, 1)]
+    ),
+)
+_modern_days = st.integers(date(1970, 1, 1).toordinal(), date(2040, 1, 1).toordinal())
+days = st.one_of(st.integers(1, LAST), _modern_days, _odd_days).map(date.fromordinal)
+modern_days = _modern_days.map(date.fromordinal)
+
+units = st.sampled_from(["day", "week", "month", "quarter", "half", "year"])
+
+
+@st.composite
+def calendars(draw):
+    """A calendar, and the same one as labels on days."""
+    month = draw(st.integers(1, 12))
+    day = draw(st.sampled_from([1, 1, 1, 6, 15, 28]))
+    week = draw(st.integers(0, 6))
+    calendar = MonthCalendar(year_starts=f"{month:02}-{day:02}", week_starts=WEEKDAYS[week])
+    return calendar, Days(month, day, week)
+
+
+simple_phrases = st.builds(
+    lambda template, count, unit: template.replace("{u}", unit).replace("{n}", str(count)),
+    st.sampled_from(
+        ["this {u}", "{u} to date", "rest of {u}", "last {n} whole {u}s", "last {n} {u}s",
+         "next {n} rolling {u}s", "next {n} {u}s from start", "last {n} {u}s to end", "2026-W14",
+         "yesterday", "2026-03-01/2026-03-31", "until {n} {u}s before latest", "all dates",
+         "since start of last {n} {u}s", "between earliest and end of next {u}"]
+    ),
+    st.integers(1, 40),
+    st.sampled_from(["day", "week", "month", "quarter", "year"]),
+)  # fmt: skip
+phrases = st.recursive(
+    simple_phrases,
+    lambda inner: st.one_of(
+        st.builds("{} plus ({})".format, inner, inner),
+        st.builds("({}) except {}".format, inner, simple_phrases),
+        st.builds("{} within ({})".format, inner, inner),
+        st.builds("({}) as of 2026-03-31".format, inner),
+        st.builds("({}) as of start of ({})".format, inner, simple_phrases),
+    ),
+    max_leaves=5,
+)

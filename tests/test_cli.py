@@ -1,0 +1,159 @@
+"""The command line: what comes out, where, and with which exit code."""
+
+import json
+import re
+import shlex
+
+import pytest
+
+from ulnager import PeriodSyntaxError
+from ulnager.cli.main import COMMANDS, main
+
+from conftest import ROOT
+
+TODAY = ("--today", "2026-05-20")
+
+
+def test_resolve_prints_one_object(cli):
+    code, out, err = cli("resolve", "last 3 months as of latest", *TODAY, "--json", "--explain",
+                         "--source", "demo:sailings")  # fmt: skip
+    found = json.loads(out)
+    assert (code, err) == (0, "")
+    assert list(found) == ["period", "anchor", "calendar", "spans", "days", "empty", "label",
+                           "notes", "steps"]  # fmt: skip
+    assert found["anchor"] == {"date": "2026-05-17", "running": False, "from": "latest"}
+    assert found["spans"] == [
+        {"start": "2026-02-18", "end": "2026-05-17", "stop": "2026-05-18", "days": 89}
+    ]
+    code, out, _ = cli("resolve", "until yesterday", *TODAY, "--json")
+    assert json.loads(out)["spans"] == [
+        {"start": None, "end": "2026-05-19", "stop": "2026-05-20", "days": None}
+    ]
+    assert "steps" not in json.loads(out)
+
+
+def test_options_reach_the_rules(cli):
+    for options, dates in [
+        (("year to date", "--year-starts", "10-01"), "2025-10-01 to 2026-05-20"),
+        (("this week", "--week-starts", "sunday"), "2026-05-17 to 2026-05-23"),
+        (("last 1 whole month", "--as-of", "2026-04-30"), "2026-04-01 to 2026-04-30"),
+        (("last 1 whole month", "--as-of", "yesterday"), "2026-04-01 to 2026-04-30"),
+        (("month to date except today",), "2026-05-01 to 2026-05-19"),
+    ]:
+        code, out, _ = cli("resolve", *options, *TODAY)
+        assert code == 0
+        assert f"dates     {dates}" in out
+    _, out, _ = cli("resolve", "today", "--now", "2026-05-20T02:00Z", "--tz", "America/Halifax")
+    assert "2026-05-19" in out
+
+
+def test_a_book_lends_its_names(cli, tmp_path):
+    book = tmp_path / "b.toml"
+    book.write_text('[anchors]\nclose="end of previous month"\n[periods.recent]\n'
+                    'phrase="last 2 whole weeks"\nanchor="close"')  # fmt: skip
+    for command in (("recent",), ("last 2 whole weeks", "--as-of", "close")):
+        code, out, _ = cli("resolve", *command, "--book", str(book), *TODAY)
+        assert code == 0
+        assert "2026-04-13 to 2026-04-26" in out
+    code, _, err = cli("resolve", "recnt", "--book", str(book))
+    assert code == 2
+    assert "did you mean 'recent'" in err
+
+
+def test_readings_are_side_by_side(cli):
+    _, out, _ = cli("readings", "next 2 months", *TODAY)
+    assert [line.split() for line in out.splitlines()][1:] == [
+        ["rolling", "next", "2", "rolling", "months", "2026-05-21", "2026-07-20", "61"],
+        ["whole", "next", "2", "whole", "months", "2026-06-01", "2026-07-31", "61"],
+        ["from", "date", "next", "2", "months", "from", "date", "2026-05-20", "2026-06-30", "42"],
+        ["from", "start", "next", "2", "months", "from", "start", "2026-05-01", "2026-06-30", "61"],
+    ]
+    _, out, _ = cli("readings", "month to date", *TODAY, "--json")
+    assert [row["reading"] for row in json.loads(out)] == ["only"]
+
+
+def test_filter_prints_the_condition_and_nothing_else(cli):
+    _, out, err = cli("filter", "last 3 months", "--column", 'o"d', *TODAY)
+    assert out == '"o""d" >= DATE \'2026-02-21\' AND "o""d" < DATE \'2026-05-21\'\n'
+    assert "other readings" in err
+    _, out, err = cli("filter", "2026-03", "--column", "d", "--bound")
+    assert out == '"d" >= :start_1 AND "d" < :stop_1\n'
+    assert ":start_1 = 2026-03-01" in err
+    _, out, _ = cli("filter", "2026-03", "--column", "d", "--bound", "--json")
+    assert json.loads(out)["parameters"] == {"start_1": "2026-03-01", "stop_1": "2026-04-01"}
+
+
+def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
+    _, out, _ = cli("preview", "last 3 whole months as of latest", "demo:sailings", *TODAY)
+    lines = [line.split() for line in out.splitlines()]
+    assert ["asked", "for", "2026-02-01", "2026-04-30"] in lines
+    assert ["kept", "783", "9.3%", "2026-02-01", "2026-04-30"] in lines
+    assert len([line for line in lines if "Saltmarsh" in line or "Kelp" in line]) <= 20
+    _, out, _ = cli("preview", "this month", "demo:sailings", *TODAY, "--rows", "0", "--json")
+    found = json.loads(out)
+    assert found["rows"]["kept"] == 148
+    assert found["first_rows"] == []
+    assert "14 days before the period does" in found["warnings"][0]
+
+
+def test_demo_prints_one_row_for_each_period(cli):
+    _, out, _ = cli("demo")
+    assert re.search(r"^quarter +last 3 whole months +load +2026-02-01 +2026-04-30 +89 +783", out,
+                     re.MULTILINE)  # fmt: skip
+    assert max(map(len, out.splitlines())) <= 100
+    _, out, _ = cli("demo", "--json")
+    assert {row["name"]: row["rows"] for row in json.loads(out)}["everything"] == 8419
+
+
+@pytest.mark.parametrize(
+    ("args", "code", "message"),
+    [
+        ("resolve", 2, "Missing argument"),
+        ("resolv today", 2, "No such command"),
+        ("resolve today --jsn", 2, "No such option"),
+        ("resolve 'last 3 hole months'", 2, "did you mean 'whole'"),
+        ("resolve 'last 99999999 years'", 1, "years 1 to 9999"),
+        ("resolve latest", 1, "--source FILE"),
+        ("resolve today --as-of 'last month'", 2, "'end of previous month'"),
+        ("resolve today --tz Nowhere", 2, "no time zone"),
+        ("resolve today --book nowhere.toml", 1, "cannot be read"),
+        ("preview today nowhere.csv", 1, "there is no file"),
+        ("preview today demo:sailing", 1, "did you mean 'sailings'"),
+        ("filter today --column d --type timestamptz", 2, "give tz"),
+    ],
+)
+def test_errors_go_to_standard_error_with_their_code(cli, args, code, message):
+    left, out, err = cli(*shlex.split(args))
+    assert (left, out) == (code, "")
+    assert message in err
+    assert "Traceback" not in err
+
+
+def test_debug_shows_the_traceback():
+    with pytest.raises(PeriodSyntaxError, match="hole"):
+        main(["resolve", "last 3 hole months", "--debug"])
+
+
+def test_help_of_every_command(cli):
+    for command in COMMANDS:
+        code, out, _ = cli(command, "--help")
+        assert code == 0
+        assert f"ulnager {command}" in out
+        assert "\b" not in out
+
+
+def documented_runs():
+    """Every command in the documentation with the output that stands under it."""
+    for path in [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]:
+        for block in re.findall(r"```console\n(.*?)```", path.read_text(), re.DOTALL):
+            for run in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
+                line, _, output = run.partition("\n")
+                if line.startswith("ulnager"):
+                    yield pytest.param(line, output, id=f"{path.name}: {line}")
+
+
+@pytest.mark.parametrize(("line", "output"), list(documented_runs()))
+def test_the_documentation_shows_real_output(cli, monkeypatch, line, output):
+    monkeypatch.chdir(ROOT)
+    _, out, _ = cli(*shlex.split(line)[1:])
+    assert out.strip() == output.strip()

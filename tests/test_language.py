@@ -1,0 +1,103 @@
+"""Reading and printing phrases, and what is said about those that cannot be read."""
+
+import copy
+import pickle
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ulnager import PeriodSyntaxError, UlnagerError, period
+
+from strategies import phrases
+
+
+@settings(max_examples=400)
+@given(phrases)
+def test_the_printed_form_reads_back_to_the_same_period(phrase):
+    first = period(phrase)
+    again = period(str(first))
+    assert again == first
+    assert str(again) == str(first)
+    assert hash(again) == hash(first)
+    assert pickle.loads(pickle.dumps(first)) == first == copy.deepcopy(first)
+
+
+@pytest.mark.parametrize(
+    ("written", "canonical"),
+    [
+        ("Trailing Three Months", "last 3 rolling months"),
+        ("last 3 complete months", "last 3 whole months"),
+        ("last twelve full weeks", "last 12 whole weeks"),
+        ("rolling 7 days", "last 7 rolling days"),
+        ("the last month", "previous month"),
+        ("prior quarter", "previous quarter"),
+        ("following week", "next week"),
+        ("current year", "this year"),
+        ("MTD", "month to date"),
+        ("htd", "half to date"),
+        ("year-to-date", "year to date"),
+        ("last 2 half years", "last 2 halves"),
+        ("between yesterday and tomorrow", "from yesterday to tomorrow"),
+        ("from start of year to latest", "from start of this year to latest"),
+        ("2026-w14", "2026-W14"),
+        ("(this week)", "this week"),
+        ("today plus (yesterday plus tomorrow)", "today plus (yesterday plus tomorrow)"),
+        ("(today plus yesterday) plus tomorrow", "today plus yesterday plus tomorrow"),
+        ("start of (today plus yesterday)", "start of (today plus yesterday)"),
+    ],
+)
+def test_other_wordings_of_the_same(written, canonical):
+    assert str(period(written)) == canonical
+
+
+@pytest.mark.parametrize(
+    ("phrase", "place", "problem", "suggestion"),
+    [
+        ("last 3 hole months", "hole", "'hole' does not fit here", "whole"),
+        ("mont to date", "mont", "does not fit here", "month"),
+        ("this wek", "wek", "does not fit here", "week"),
+        ("last 3", "", "stops too early", None),
+        ("last 0 days", "0", "a count starts at 1", None),
+        ("today as of", "", "stops too early", None),
+        ("2026-02-30", "2026-02-30", "there is no date", None),
+        ("2026-W54", "2026-W54", "there is no week", None),
+        ("2026-13", "2026-13", "there is no month", None),
+        ("2026-Q5", "2026-Q5", "there is no quarter", None),
+        ("2026-3-1", "2026-3-1", "neither a number nor a date", None),
+        ("2026-03-31/2026-03-01", "2026-03-31/2026-03-01", "comes before", None),
+        ("today; drop", ";", "cannot stand in a phrase", None),
+        ("(this week", "", "stops too early", None),
+        ("this week)", ")", "does not fit here", None),
+        ("", "", "no phrase", None),
+        ("from yesterday too today", "too", "does not fit here", "to"),
+        ("(" * 100 + "today", "(", "stand inside each other", None),
+        ("today" + " plus today" * 100, None, "stand inside each other", None),
+        ("a " * 400, None, "at most", None),
+        ("x" * 9_999, None, "at most", None),
+    ],
+)
+def test_phrases_that_cannot_be_read(phrase, place, problem, suggestion):
+    with pytest.raises(PeriodSyntaxError) as raised:
+        period(phrase)
+    error = raised.value
+    assert problem in str(error)
+    assert error.suggestion == suggestion
+    if place is not None:
+        assert phrase[error.position : error.position + error.length].startswith(place)
+    assert all(len(line) < 200 for line in str(error).splitlines())
+
+
+WORDS = st.sampled_from(
+    "last next 3 whole rolling month months to date ( ) plus except within as of in start end "
+    "today latest 2026-03-01 2026 , from before / üñî 🦆 \x00 ' 99999999999999999999".split(" ")
+)
+
+
+@settings(max_examples=500)
+@given(st.one_of(st.lists(WORDS, max_size=40).map(" ".join), st.text(max_size=60)))
+def test_nothing_but_our_own_errors_ever_comes_out(phrase):
+    try:
+        period(phrase).resolve(today="2026-05-20", data=("2026-01-01", "2026-05-17"))
+    except UlnagerError as error:
+        assert str(error)
