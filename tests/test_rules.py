@@ -134,8 +134,11 @@ def test_spans_are_disjoint_in_order_and_never_touch(phrase, day, other):
         assert span.start is None or span.stop is None or span.start < span.stop
 
 
-@given(modern_days, st.sampled_from(["month to date", "this week", "last 40 rolling days"]),
-       st.sampled_from(["previous month", "this year", "2026-03", "last 2 whole weeks"]))  # fmt: skip
+@given(
+    modern_days,
+    st.sampled_from(["month to date", "this week", "last 40 rolling days"]),
+    st.sampled_from(["previous month", "this year", "2026-03", "last 2 whole weeks"]),
+)
 def test_joining_and_cutting_are_set_operations(day, left, right):
     def members(phrase):
         spans = period(phrase).resolve(today=day).spans

@@ -130,7 +130,7 @@ def where(
 
     >>> import ulnager
     >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
-    sailed_on < :stop_1
+    "sailed_on" < :stop_1
     """
     target, bounds = _column(on), _bounds(result, column_type, tz)
     spans = []
@@ -186,12 +186,12 @@ def condition(
     target: str = "ansi",
     literal: bool = False,
 ) -> Condition:
-    r"""The condition as text for a target, values bound or written as literals.
+    """The condition as text for a target, values bound or written as literals.
 
     >>> import ulnager
     >>> march = ulnager.period("2026-03").resolve()
-    >>> condition(march, "sailed_on", literal=True).text
-    '"sailed_on" >= DATE \\'2026-03-01\\' AND "sailed_on" < DATE \\'2026-04-01\\''
+    >>> print(condition(march, "sailed_on", literal=True))
+    "sailed_on" >= DATE '2026-03-01' AND "sailed_on" < DATE '2026-04-01'
 
     ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
     zone that cannot be used.
