@@ -7,6 +7,7 @@
 
 from typing import TYPE_CHECKING
 
+from ulnager.core.business import BusinessDays, business_days_between
 from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar
 from ulnager.core.definitions import Anchor, Defaults, Extent
 from ulnager.core.errors import (
@@ -18,7 +19,7 @@ from ulnager.core.errors import (
     SourceError,
     UlnagerError,
 )
-from ulnager.core.resolution import Resolution
+from ulnager.core.resolution import InstantResolution, Resolution
 from ulnager.core.spans import Span
 from ulnager.core.units import Unit
 from ulnager.language.period import Period, period
@@ -67,12 +68,14 @@ __all__ = [
     "Anchor",
     "Book",
     "BookError",
+    "BusinessDays",
     "Calendar",
     "Condition",
     "Defaults",
     "Extent",
     "FileSource",
     "FilterError",
+    "InstantResolution",
     "MonthCalendar",
     "Period",
     "PeriodSyntaxError",
@@ -84,6 +87,7 @@ __all__ = [
     "Span",
     "UlnagerError",
     "Unit",
+    "business_days_between",
     "condition",
     "keep",
     "open_source",

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.request import Request, basis_options, json_option, source_named
-from ulnager.cli.show import dates_text, show_json, show_pairs, show_table
+from ulnager.cli.show import show_json, show_pairs, show_table, spans_text
 
 if TYPE_CHECKING:
     from ulnager.sources.preview import Preview
@@ -73,10 +73,7 @@ def _cell(value: Any) -> str:
 def _asked(found: Preview, source_name: str) -> Iterator[tuple[str, str]]:
     result = found.result
     yield "period", str(result.period)
-    dates = ", ".join(dates_text(span.start, span.end) for span in result.spans[:6])
-    more = f" and {len(result.spans) - 6} more spans" if len(result.spans) > 6 else ""
-    days = "" if result.days is None else f" ({result.days:,} day{'s' * (result.days != 1)})"
-    yield "dates", f"{dates or 'none'}{more}{days}"
+    yield "dates", spans_text(result)
     yield "anchor", str(result.anchor)
     yield "column", f"{found.column} of {source_name}"
 
@@ -88,7 +85,7 @@ def _counts(found: Preview) -> Iterator[tuple[Any, ...]]:
     def share(count: int) -> str:
         return f"{count / found.total:.1%}" if found.total else ""
 
-    yield "asked for", None, "", result.start, result.end
+    yield "asked for", None, "", result.start, result.end or result.stop
     yield "kept", found.kept, share(found.kept), found.first, found.last
     yield "before", found.before, share(found.before), None, None
     if result.is_empty:

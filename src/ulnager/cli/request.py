@@ -9,10 +9,11 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from ulnager.core.business import BusinessDays
 from ulnager.core.calendars import Calendar, MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.resolution import Resolution
-from ulnager.language.period import Period, period
+from ulnager.language.period import Period, as_day, period
 
 if TYPE_CHECKING:
     from ulnager.book.reading import Book
@@ -30,6 +31,13 @@ _BASIS_OPTIONS = (
     click.option("--day-starts", metavar="HH:MM", default="00:00", help="When a new day starts."),
     click.option("--year-starts", metavar="MM-DD", help="When a year starts. [default: 01-01]"),
     click.option("--week-starts", metavar="DAY", help="When a week starts. [default: monday]"),
+    click.option(
+        "--days-off", metavar="DAYS", help="Weekdays off, with commas. [default: saturday,sunday]"
+    ),
+    click.option("--holiday", metavar="DATE", multiple=True, help="A holiday; may be repeated."),
+    click.option(
+        "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
+    ),
     click.option("--book", metavar="FILE", help="A book; PERIOD may be a name from it."),
 )
 _DATA_OPTIONS = (
@@ -50,6 +58,9 @@ class Request:
     day_starts: str = "00:00"
     year_starts: str | None = None
     week_starts: str | None = None
+    days_off: str | None = None
+    holiday: tuple[str, ...] = ()
+    working_day: tuple[str, ...] = ()
     book: str | None = None
     source: str | None = None
     source_column: str | None = None
@@ -57,8 +68,17 @@ class Request:
     @functools.cached_property
     def calendar(self) -> Calendar:
         """The calendar that the options describe."""
-        given = {"year_starts": self.year_starts, "week_starts": self.week_starts}
-        return MonthCalendar(**{key: text for key, text in given.items() if text})
+        days_off: tuple[str, ...] = ("saturday", "sunday")
+        if self.days_off is not None:
+            days_off = tuple(name.strip() for name in self.days_off.split(",") if name.strip())
+        business = BusinessDays(
+            days_off,
+            tuple(as_day(text, "--holiday") for text in self.holiday),
+            tuple(as_day(text, "--working-day") for text in self.working_day),
+        )
+        return MonthCalendar(
+            self.year_starts or "01-01", self.week_starts or "monday", business=business
+        )
 
     @functools.cached_property
     def open_book(self) -> Book | None:

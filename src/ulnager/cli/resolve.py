@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import dates_text, show_json, show_pairs, show_steps
+from ulnager.cli.show import length_text, show_json, show_pairs, show_steps
 from ulnager.core.resolution import Resolution
 
 
@@ -40,8 +40,8 @@ def _pairs(result: Resolution) -> Iterator[tuple[str, str]]:
     if result.is_empty:
         yield "dates", "none"
     for place, span in enumerate(result.spans):
-        yield ("" if place else "dates"), dates_text(span.start, span.end)
-    yield "days", "no limit" if result.days is None else f"{result.days:,}"
+        yield ("" if place else "dates"), str(span)
+    yield "length", length_text(result) or "no limit"
     yield "label", result.label
     yield "anchor", str(result.anchor)
     yield "calendar", str(result.calendar)

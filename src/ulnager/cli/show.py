@@ -14,6 +14,8 @@ from typing import Any
 
 import click
 
+from ulnager.core.resolution import InstantResolution, Resolution
+
 WIDTH = 100
 
 
@@ -79,10 +81,19 @@ def cell_text(cell: Any) -> str:
     return "".join(c if c.isprintable() else " " for c in str(cell))
 
 
-def dates_text(start: Any, end: Any) -> str:
-    """An inclusive range of dates, open sides in words."""
-    if start is None:
-        return "all dates" if end is None else f"up to {end}"
-    if end is None:
-        return f"from {start}"
-    return str(start) if start == end else f"{start} to {end}"
+def spans_text(result: Resolution, most: int = 6) -> str:
+    """The spans of a resolution on one line, with how long they are."""
+    if result.is_empty:
+        return "none"
+    shown = ", ".join(str(span) for span in result.spans[:most])
+    more = f" and {len(result.spans) - most} more spans" if len(result.spans) > most else ""
+    return f"{shown}{more}{length_text(result, ' ({})')}"
+
+
+def length_text(result: Resolution, form: str = "{}") -> str:
+    """How long a resolution is, put into a form; nothing when it is open."""
+    if isinstance(result, InstantResolution):
+        return "" if result.duration is None else form.format(f"{result.duration} of time")
+    if result.days is None:
+        return ""
+    return form.format(f"{result.days:,} day{'s' * (result.days != 1)}")

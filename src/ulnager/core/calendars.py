@@ -10,13 +10,19 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date
-from typing import Any, ClassVar, Protocol
+from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
+from ulnager.core.business import BusinessDays
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import WEEKDAYS, Unit
 
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
 FIRST_DAY = 1
 LAST_DAY = date.max.toordinal()
+EPOCH = date(1970, 1, 1).toordinal()
 _CYCLE_DAYS = 146_097
 _MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 
@@ -35,6 +41,31 @@ class Arithmetic(Protocol):
 
     def move_day(self, day: Any, unit: Unit, count: int) -> Any:
         """``day`` moved by ``count`` units, keeping its place in the unit, clamped."""
+
+    def settled(self, day: Any, unit: Unit) -> Any:
+        """``day`` itself, or for business days the last one up to it."""
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        """Whether starts of ``aligned`` moved by ``moved_by`` are starts of ``aligned`` again."""
+
+    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+        """``yes`` where ``is_so``, else ``no``."""
+
+    def weekday(self, day: Any) -> Any:
+        """0 for a Monday to 6 for a Sunday."""
+
+    def later(self, one: Any, two: Any) -> Any:
+        """The later of two starts; None is the open side."""
+
+    def earlier(self, one: Any, two: Any) -> Any:
+        """The earlier of two stops; None is the open side."""
+
+    def like(self, calendar: Calendar) -> Arithmetic:
+        """Another calendar in the same arithmetic."""
+
+    @property
+    def business(self) -> BusinessDays:
+        """The calendar's business days."""
 
 
 def date_of(number: int) -> date:
@@ -84,18 +115,73 @@ class Calendar:
     """
 
     kind: ClassVar[str]
+    business: BusinessDays
+
+    # Subclasses answer for their own units and leave business days to these.
 
     def unit_start(self, day: int, unit: Unit) -> int:
-        raise NotImplementedError
+        """For business days: the first one from ``day`` on."""
+        if unit is Unit.BUSINESS_DAY:
+            return self.business.day_at(self.business.position(day))
+        raise self.lacks(unit)
 
     def move_start(self, start: int, unit: Unit, count: int) -> int:
-        raise NotImplementedError
+        if unit is Unit.BUSINESS_DAY:
+            return self.business.day_at(self.business.position(start) + count)
+        raise self.lacks(unit)
 
     def move_day(self, day: int, unit: Unit, count: int) -> int:
-        raise NotImplementedError
+        """For business days, by trade convention, a day off counts from the business day
+        behind it: the day after a Saturday is Monday, the day before it Friday."""
+        if unit is Unit.BUSINESS_DAY:
+            if count <= 0:
+                return self.move_start(day, unit, count) if count else day
+            return self.business.day_at(self.business.position(day + 1) - 1 + count)
+        raise self.lacks(unit)
 
     def unit_stop(self, day: int, unit: Unit) -> int:
+        if unit is Unit.BUSINESS_DAY:
+            return self.unit_start(day + 1, unit)
         return self.move_start(self.unit_start(day, unit), unit, 1)
+
+    def settled(self, day: int, unit: Unit) -> int:
+        if unit is Unit.BUSINESS_DAY:
+            return self.business.day_at(self.business.position(day + 1) - 1)
+        return day
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        return aligned == moved_by
+
+    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+        return yes if is_so else no
+
+    def weekday(self, day: int) -> int:
+        return (day - 1) % 7
+
+    def later(self, one: int | None, two: int | None) -> int | None:
+        return two if one is None else one if two is None else max(one, two)
+
+    def earlier(self, one: int | None, two: int | None) -> int | None:
+        return two if one is None else one if two is None else min(one, two)
+
+    def like(self, calendar: Calendar) -> Calendar:
+        return calendar
+
+    # What arrays need: units by number, and the starts of many at once.
+
+    def unit_number(self, day: int, unit: Unit) -> int:
+        """The number of the unit around a day, counted from any fixed one."""
+        if unit is Unit.BUSINESS_DAY:
+            return self.business.position(day)
+        raise self.lacks(unit)
+
+    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+        """The day numbers on which the units numbered ``first`` to ``last`` start."""
+        if unit is Unit.BUSINESS_DAY:
+            low, high = self.business.day_at(first), self.business.day_at(last)
+            positions = self.business.positions(low, high + 1)
+            return low + (positions[1:] > positions[:-1]).nonzero()[0]
+        raise self.lacks(unit)
 
     def floor(self, day: date, unit: Unit) -> date:
         """The first day of the unit around ``day``.
@@ -117,13 +203,16 @@ class Calendar:
         """
         return date_of(self.move_day(day.toordinal(), unit, count))
 
-    def describe(self) -> dict[str, str]:
-        """The calendar's settings as plain text, ``kind`` first."""
+    def describe(self) -> dict[str, Any]:
+        """The calendar's settings as plain values, ``kind`` first."""
         raise NotImplementedError
 
     def lacks(self, unit: Unit) -> ResolveError:
         """The error for a unit that this calendar does not have."""
         return ResolveError(f"a calendar of {self.kind} has no unit {unit.name!r}")
+
+
+_OFFICE = BusinessDays()
 
 
 @dataclass(frozen=True)
@@ -134,7 +223,7 @@ class MonthCalendar(Calendar):
     when it is not the 1st, months begin on that day too. ``week_starts`` is a weekday
     name. ``year_named_by`` says which calendar year names a year that spans two: that of
     its ``"start"`` or of its ``"end"``. The default is the Gregorian calendar with the
-    weeks of ISO 8601.
+    weeks of ISO 8601. ``business`` says which days are business days.
 
     >>> taxes = MonthCalendar(year_starts="04-06")
     >>> taxes.floor(date(2026, 5, 3), Unit.MONTH), taxes.floor(date(2026, 5, 3), Unit.YEAR)
@@ -146,6 +235,7 @@ class MonthCalendar(Calendar):
     year_starts: str = "01-01"
     week_starts: str = "monday"
     year_named_by: str = "end"
+    business: BusinessDays = _OFFICE
 
     kind: ClassVar[str] = "months"
 
@@ -181,7 +271,7 @@ class MonthCalendar(Calendar):
             return day - (day - self._week) % 7
         if unit.days == 1:
             return day
-        raise self.lacks(unit)
+        return super().unit_start(day, unit)
 
     def move_start(self, start: int, unit: Unit, count: int) -> int:
         months = unit.months
@@ -189,7 +279,7 @@ class MonthCalendar(Calendar):
             return self._month_start(_month_index(start - self._lead)[0] + months * count)
         if unit.days:
             return start + unit.days * count
-        raise self.lacks(unit)
+        return super().move_start(start, unit, count)
 
     def move_day(self, day: int, unit: Unit, count: int) -> int:
         months = unit.months
@@ -199,7 +289,29 @@ class MonthCalendar(Calendar):
             return number_of(year, month + 1, min(place, days_in_month(year, month + 1)))
         if unit.days:
             return day + unit.days * count
-        raise self.lacks(unit)
+        return super().move_day(day, unit, count)
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        return aligned == moved_by or bool(aligned.months and moved_by.months)
+
+    def unit_number(self, day: int, unit: Unit) -> int:
+        if unit.months:
+            return (_month_index(day - self._lead)[0] - self._month) // unit.months
+        if unit.days:
+            return (day - self._week) // 7 if unit.days == 7 else day
+        return super().unit_number(day, unit)
+
+    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+        import numpy as np
+
+        numbers = np.arange(first, last + 1, dtype=np.int64)
+        if unit.months:
+            months = numbers * unit.months + self._month - 1970 * 12
+            epoch_days = months.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64)
+            return epoch_days + (EPOCH + self._lead)
+        if unit.days:
+            return numbers * 7 + self._week if unit.days == 7 else numbers
+        return super().unit_starts(unit, first, last)
 
     def _month_start(self, index: int) -> int:
         year, month = divmod(index, 12)
@@ -207,18 +319,18 @@ class MonthCalendar(Calendar):
             return date(year, month + 1, 1).toordinal() + self._lead
         return number_of(year, month + 1, 1) + self._lead
 
-    def describe(self) -> dict[str, str]:
+    def describe(self) -> dict[str, Any]:
         return {
             "kind": self.kind,
             "year_starts": self.year_starts,
             "week_starts": self.week_starts,
             "year_named_by": self.year_named_by,
+            **self.business.describe(),
         }
 
     def __str__(self) -> str:
-        if self == GREGORIAN:
-            return "Gregorian, weeks from Monday"
-        return f"years from {self.year_starts}, weeks from {self.week_starts.title()}"
+        years = "Gregorian" if self.year_starts == "01-01" else f"years from {self.year_starts}"
+        return f"{years}, weeks from {self.week_starts.title()}{self.business}"
 
 
 def _month_index(day: int) -> tuple[int, int]:

@@ -10,12 +10,13 @@ from __future__ import annotations
 import string
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, tzinfo
 from enum import Enum
 from typing import Any
 
-from ulnager.core.calendars import GREGORIAN, Arithmetic, Calendar, date_of
+from ulnager.core.calendars import Arithmetic, Calendar, date_of
 from ulnager.core.errors import ResolveError
+from ulnager.core.instants import InstantArithmetic
 from ulnager.core.spans import Range, union
 from ulnager.core.units import Unit
 
@@ -35,6 +36,8 @@ class Kind(Enum):
     """Another basis, against which the first argument is worked out."""
     READING = "reading"
     """Another definition, which stands in for this one."""
+    SHIFT = "shift"
+    """The first argument at another time."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -44,7 +47,9 @@ class Rule:
     ``template`` is the canonical wording, with a slot for each argument; ``also`` holds
     other wordings of the same; ``find`` works it out; ``because`` explains it, with the
     same slots and a few more (see ``core.explain``). ``family`` and ``reading`` are set
-    on the rules that are readings of one ambiguous phrase.
+    on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
+    the stop stand on, and ``step`` how long one period is, when it is moved to another time
+    (see ``core.shifting``). ``find_one`` gives the one span of a rule that may give several.
     """
 
     key: str
@@ -55,6 +60,9 @@ class Rule:
     also: tuple[str, ...] = ()
     family: str = ""
     reading: str = ""
+    ends: tuple[str, str] = ("day", "day")
+    step: str = "length"
+    find_one: Callable[..., Any] | None = None
 
     @property
     def slots(self) -> tuple[str, ...]:
@@ -84,18 +92,32 @@ class Definition:
     Two definitions are equal when they say the same.
     """
 
-    __slots__ = ("_hash", "args", "depth", "rule")
+    __slots__ = ("_hash", "args", "depth", "is_sub_day", "rule", "unit")
 
     rule: Rule
     args: tuple[Any, ...]
     depth: int
+    unit: Unit | None
+    """The unit that this rule itself is about, if any."""
+    is_sub_day: bool
+    """Whether it is about instants: hours, minutes, seconds, ``now`` or a timestamp."""
     _hash: int
 
     def __init__(self, rule: Rule, args: tuple[Any, ...] = ()) -> None:
         object.__setattr__(self, "rule", rule)
         object.__setattr__(self, "args", args)
-        inner = [arg.depth for arg in args if isinstance(arg, Definition)]
-        object.__setattr__(self, "depth", 1 + max(inner, default=0))
+        inner = [arg for arg in args if isinstance(arg, Definition)]
+        unit = next((arg for arg in args if isinstance(arg, Unit)), None)
+        # What a whole phrase is measured from does not make the phrase one of instants.
+        parts = inner[:1] if rule.kind is Kind.BASIS else inner
+        is_sub_day = (
+            rule.key in ("now", "instant")
+            or any(part.is_sub_day for part in parts)
+            or (unit is not None and unit.microseconds > 0)
+        )
+        object.__setattr__(self, "depth", 1 + max((part.depth for part in inner), default=0))
+        object.__setattr__(self, "unit", unit)
+        object.__setattr__(self, "is_sub_day", is_sub_day)
         object.__setattr__(self, "_hash", hash((rule.key, args)))
 
     def __setattr__(self, name: str, value: object) -> None:
@@ -124,11 +146,6 @@ class Definition:
     def _count(self) -> int:
         return next((arg for arg in self.args if isinstance(arg, int)), 1)
 
-    @property
-    def unit(self) -> Unit | None:
-        """The unit that this rule itself is about, if any."""
-        return next((arg for arg in self.args if isinstance(arg, Unit)), None)
-
     def walk(self) -> Iterator[Definition]:
         """This definition and all inside it, outermost first."""
         yield self
@@ -147,33 +164,49 @@ class Definition:
 
     def span(self, basis: Basis) -> tuple[Any, Any]:
         """The one pair of start and stop; ResolveError when it may have several."""
+        if self.is_sub_day is not basis.in_instants:
+            if basis.in_instants:
+                return basis.as_instants((self.span(basis.in_days()),))[0]
+            if self.rule.kind is not Kind.BASIS:
+                basis = basis.to_instants()
         kind = self.rule.kind
         if kind is Kind.SPAN:
             pair: tuple[Any, Any] = self.rule.find(basis, *self.args)
-            return pair
+            return basis.trimmed(*pair) if self.unit is Unit.BUSINESS_DAY else pair
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
-            return inner.span(self.rule.find(basis, *self.args[1:]))
+            return inner.span(self.rule.find(basis.in_days(), *self.args[1:]))
         if kind is Kind.READING:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.span(basis)
-        raise ResolveError(f"'{self}' may be several spans, and one is needed here")
+        one = self.rule.find_one
+        if one is None:
+            raise ResolveError(f"'{self}' may be several spans, and one is needed here")
+        found: tuple[Any, Any] = one(basis, *self.args)
+        return found
 
     def ranges(self, basis: Basis) -> tuple[Range, ...]:
         """All its pairs, disjoint and in order; none when it is empty."""
+        if self.is_sub_day is not basis.in_instants:
+            if basis.in_instants:
+                return basis.as_instants(self.ranges(basis.in_days()))
+            if self.rule.kind is not Kind.BASIS:
+                basis = basis.to_instants()
         kind = self.rule.kind
         if kind is Kind.SPAN:
             start, stop = self.rule.find(basis, *self.args)
+            if self.unit is Unit.BUSINESS_DAY:
+                start, stop = basis.trimmed(start, stop)
             if start is not None and stop is not None and stop <= start:
                 return ()
             return ((start, stop),)
-        if kind is Kind.RANGES:
-            return union(self.rule.find(basis, *self.args))
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
-            return inner.ranges(self.rule.find(basis, *self.args[1:]))
-        reading: Definition = self.rule.find(basis, *self.args)
-        return reading.ranges(basis)
+            return inner.ranges(self.rule.find(basis.in_days(), *self.args[1:]))
+        if kind is Kind.READING:
+            reading: Definition = self.rule.find(basis, *self.args)
+            return reading.ranges(basis)
+        return union(self.rule.find(basis, *self.args))
 
     def day(self, basis: Basis) -> Any:
         """The day of a point."""
@@ -241,7 +274,9 @@ class Basis:
 
     ``anchor`` is A of the rules; ``open_day`` is B, the first day that is not over;
     ``one`` is the width of an anchor. ``today`` is the clock's day and may be None when
-    no phrase needs it.
+    no phrase needs it; ``now`` is its instant and ``zone`` where the days are, likewise.
+    ``moment`` is the instant of a running anchor. A basis ``in_instants`` keeps the one in
+    ``days`` that it was made from.
     """
 
     calendar: Arithmetic
@@ -249,12 +284,16 @@ class Basis:
     running: bool
     open_day: Any
     one: int = 1
+    in_instants: bool = False
     source: Definition | str = "today"
     today: Any = None
+    now: int | None = None
+    moment: int | None = None
+    zone: tzinfo | None = None
     data: Extent | None = None
     defaults: Defaults = Defaults()
     calendars: Mapping[str, Calendar] = {}
-    base: Calendar = GREGORIAN
+    days: Basis | None = None
 
     def __init__(self, calendar: Arithmetic, anchor: Any, running: bool) -> None:
         self.calendar = calendar
@@ -270,13 +309,75 @@ class Basis:
         other.open_day = other.anchor if other.running else other.anchor + other.one
         return other
 
+    # From days to instants and back. A basis in instants is that of the same anchor, whose
+    # width is nothing: a day that is over ends where the next one begins.
+
+    def to_instants(self) -> Basis:
+        """The same basis with instants for days; ResolveError when no moment is known."""
+        arithmetic = self.instants_here()
+        if not self.running:
+            anchor = arithmetic.instant_of(self.anchor + 1)
+        elif self.moment is not None:
+            anchor = self.moment
+        else:
+            raise ResolveError(
+                f"{date_of(self.anchor)} is still running, and hours need the moment; "
+                "give now, or an anchor whose day is over"
+            )
+        return self.changed(calendar=arithmetic, anchor=anchor, one=0, in_instants=True, days=self)
+
+    def instants_here(self) -> InstantArithmetic:
+        """The calendar's arithmetic on instants in the zone."""
+        if isinstance(self.calendar, InstantArithmetic):
+            return self.calendar
+        if self.zone is None:
+            raise ResolveError(
+                "hours, minutes and seconds need a time zone; give now with its offset, or tz"
+            )
+        if not isinstance(self.calendar, Calendar):
+            raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
+        return InstantArithmetic(self.calendar, self.zone)
+
+    def in_days(self) -> Basis:
+        """The basis in days that this one was made from, or is."""
+        return self.days or self
+
+    def as_instants(self, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
+        """Ranges of days as ranges of instants."""
+        here = self.instants_here()
+        return tuple(
+            (
+                None if start is None else here.instant_of(start),
+                None if stop is None else here.instant_of(stop),
+            )
+            for start, stop in ranges
+        )
+
     def begin(self, point: Definition) -> Any:
         """Where a point begins."""
+        if self.in_instants and not point.is_sub_day:
+            return self.instants_here().instant_of(point.day(self.in_days()))
         return point.day(self)
 
     def finish(self, point: Definition) -> Any:
-        """Where a point is past."""
+        """Where a point is past: an instant at once, a day when it is over."""
+        if self.in_instants and not point.is_sub_day:
+            return self.instants_here().instant_of(point.day(self.in_days()) + 1)
         return point.day(self) + self.one
+
+    def trimmed(self, start: Any, stop: Any) -> tuple[Any, Any]:
+        """From the first business day in a span to the last one."""
+        calendar = self.calendar
+        if start is not None:
+            start = calendar.unit_start(start, Unit.BUSINESS_DAY)
+        if stop is not None:
+            stop = calendar.settled(stop - self.one, Unit.BUSINESS_DAY) + self.one
+        return start, stop
+
+    def require(self, is_so: Any, problem: Callable[[], str]) -> None:
+        """ResolveError unless it is so (for arrays: everywhere)."""
+        if not (is_so if isinstance(is_so, bool) else is_so.all()):
+            raise ResolveError(problem())
 
     def clock(self) -> Any:
         if self.today is None:
@@ -294,4 +395,5 @@ class Basis:
         return self.data
 
     def as_anchor(self) -> Anchor:
-        return Anchor(date_of(self.anchor), self.running, str(self.source))
+        days = self.days or self
+        return Anchor(date_of(days.anchor), days.running, str(days.source))

@@ -13,17 +13,19 @@ from typing import Any
 from ulnager.core.calendars import FIRST_DAY, LAST_DAY
 from ulnager.core.definitions import Basis, Definition, Kind
 from ulnager.core.errors import ResolveError
+from ulnager.core.instants import moment_of
 from ulnager.core.rules import RULES, family_readings
-from ulnager.core.spans import Range
-from ulnager.core.units import WEEKDAYS
+from ulnager.core.units import WEEKDAYS, Unit
 
-_CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow"})
+_CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow", "now"})
+_JOINS = (Kind.RANGES, Kind.SHIFT)
 
 
 def steps(definition: Definition, basis: Basis) -> tuple[str, ...]:
     """What was decided, in the order in which it was, with the dates."""
     told = list(_anchor_step(definition, basis)) + list(_told(definition, basis))
-    told.append(f"So the dates are {shown_ranges(definition.ranges(basis))}.")
+    what = "times" if definition.is_sub_day else "dates"
+    told.append(f"So the {what} are {shown_ranges(definition, basis)}.")
     return tuple(told)
 
 
@@ -36,40 +38,51 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
     )
 
 
-def shown(day: int | None) -> str:
-    """A day number as an ISO date."""
-    if day is None:
+def shown(value: int | None, basis: Basis) -> str:
+    """A day number as an ISO date, or an instant as a local date and time."""
+    if value is None:
         return "the open side"
-    if FIRST_DAY <= day <= LAST_DAY:
-        return date.fromordinal(day).isoformat()
-    return "a day before year 1" if day < FIRST_DAY else "a day after year 9999"
+    if basis.in_instants:
+        return moment_of(value, basis.instants_here().zone).strftime("%Y-%m-%d %H:%M:%S")
+    if FIRST_DAY <= value <= LAST_DAY:
+        return date.fromordinal(value).isoformat()
+    return "a day before year 1" if value < FIRST_DAY else "a day after year 9999"
 
 
-def shown_ranges(ranges: tuple[Range, ...]) -> str:
-    """Ranges as people say them: inclusive, with the number of days."""
+def shown_ranges(definition: Definition, basis: Basis) -> str:
+    """The spans as people say them: days inclusive, with how many there are."""
+    ranges = definition.ranges(basis)
+    while definition.rule.kind is Kind.BASIS:
+        basis = definition.rule.find(basis, *definition.args[1:])
+        definition = definition.args[0]
+    view = _view(definition, basis)
     if not ranges:
         return "none at all"
-    texts = []
-    days = 0
-    for start, stop in ranges[:4]:
-        if start is None or stop is None:
-            texts.append(_open_range(start, stop))
-        elif stop - start == 1:
-            texts.append(shown(start))
-        else:
-            texts.append(f"{shown(start)} to {shown(stop - 1)}")
+    texts = [_shown_range(start, stop, view) for start, stop in ranges[:4]]
     if len(ranges) > 4:
         texts.append(f"and {len(ranges) - 4} more spans")
-    if any(start is None or stop is None for start, stop in ranges):
+    if view.in_instants or any(start is None or stop is None for start, stop in ranges):
         return ", ".join(texts)
     days = sum(stop - start for start, stop in ranges if start is not None and stop is not None)
     return f"{', '.join(texts)}: {days:,} day{'' if days == 1 else 's'}"
 
 
-def _open_range(start: int | None, stop: int | None) -> str:
-    if start is not None:
-        return f"{shown(start)} and all after it"
-    return "all dates" if stop is None else f"all up to {shown(stop - 1)}"
+def _shown_range(start: int | None, stop: int | None, basis: Basis) -> str:
+    if start is None and stop is None:
+        return "all dates"
+    if stop is None:
+        return f"{shown(start, basis)} and all after it"
+    last = f"before {shown(stop, basis)}" if basis.in_instants else shown(stop - 1, basis)
+    if start is None:
+        return f"all up to {last}"
+    return shown(start, basis) if stop - start == basis.one else f"{shown(start, basis)} to {last}"
+
+
+def _view(definition: Definition, basis: Basis) -> Basis:
+    """The basis in which a definition is worked out: in instants or in days."""
+    if definition.is_sub_day and definition.rule.kind is not Kind.BASIS:
+        return basis if basis.in_instants else basis.to_instants()
+    return basis.in_days()
 
 
 def _is_anchored(definition: Definition) -> bool:
@@ -83,7 +96,13 @@ def _is_anchored(definition: Definition) -> bool:
 def _anchor_step(definition: Definition, basis: Basis) -> Iterator[str]:
     if definition.rule.kind is Kind.BASIS or not _is_anchored(definition):
         return
-    day = shown(basis.anchor)
+    view = _view(definition, basis)
+    if view.in_instants:
+        zone = view.instants_here().zone
+        source = "now" if str(basis.source) == "today" else basis.source
+        yield f"The anchor is {source}, {shown(view.anchor, view)} in {zone}."
+        return
+    day = shown(basis.anchor, basis)
     weekday = WEEKDAYS[date.fromordinal(basis.anchor).weekday()].title()
     source = str(basis.source)
     name = f"{day}, a {weekday}" if source == day else f"{source}, {weekday} {day}"
@@ -103,26 +122,40 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         yield from _anchor_step(definition.args[0], changed)
         yield from _told(definition.args[0], changed)
         return
+    view = _view(definition, basis)
     for part in definition.args:
-        if isinstance(part, Definition):
-            yield from (
-                _point_step(part, basis) if part.rule.kind is Kind.POINT else _told(part, basis)
-            )
-    unit = definition.unit
-    if kind is Kind.SPAN and unit is not None and unit.days != 1:
-        whole = definition.rule.key == "last_whole"
-        around = basis.open_day if whole else basis.anchor
-        first = basis.calendar.unit_start(around, unit)
-        last = basis.calendar.unit_stop(around, unit) - 1
-        which = ", the first day that is not over," if whole else ""
-        yield f"The {unit} around {shown(around)}{which} runs from {shown(first)} to {shown(last)}."
+        if isinstance(part, Definition) and part.rule.kind is Kind.POINT:
+            yield from _point_step(part, basis)
+        elif isinstance(part, Definition):
+            yield from _told(part, basis)
+            if kind in _JOINS:
+                yield f"That makes '{part}' {shown_ranges(part, basis)}."
+    if kind is Kind.SPAN and definition.unit is not None:
+        yield from _unit_step(definition, definition.unit, view)
     if definition.rule.because:
-        yield definition.rule.because.format_map(_Words(definition, basis))
+        yield definition.rule.because.format_map(_Words(definition, view))
+
+
+def _unit_step(definition: Definition, unit: Unit, basis: Basis) -> Iterator[str]:
+    """The unit around the day that the rule looks at."""
+    whole = definition.rule.key == "last_whole"
+    around = basis.open_day if whole else basis.anchor
+    first = basis.calendar.unit_start(around, unit)
+    if unit is Unit.BUSINESS_DAY:
+        if first != around:
+            yield f"{shown(around, basis)} is no business day; the next one is " + (
+                f"{shown(first, basis)}."
+            )
+    elif unit.days != 1:
+        which = ", the first day that is not over," if whole and not basis.in_instants else ""
+        runs = _shown_range(first, basis.calendar.unit_stop(around, unit), basis)
+        yield f"The {unit} around {shown(around, basis)}{which} runs from {runs}."
 
 
 def _point_step(point: Definition, basis: Basis) -> Iterator[str]:
-    if point.rule.key != "day":
-        yield f"'{point}' is {shown(point.day(basis))}."
+    if point.rule.key not in ("day", "instant"):
+        view = _view(point, basis)
+        yield f"'{point}' is {shown(point.day(view), view)}."
 
 
 class _Words(dict[str, Any]):
@@ -136,7 +169,7 @@ class _Words(dict[str, Any]):
     def __missing__(self, name: str) -> Any:
         basis = self.basis
         if name in ("anchor", "open_day"):
-            return shown(getattr(basis, name))
+            return shown(getattr(basis, name), basis)
         unit = self.definition.unit
         if unit is not None:
             count = self.get("count", 1)
@@ -147,9 +180,18 @@ class _Words(dict[str, Any]):
             if name == "counted":
                 return unit.counted(count)
             if name == "moved_back":
-                return shown(basis.calendar.move_day(basis.anchor, unit, -count))
+                return shown(basis.calendar.move_day(basis.anchor, unit, -count), basis)
+        if name == "the_anchor":
+            what = "the moment" if basis.in_instants else "the anchor day,"
+            return f"{what} {shown(basis.anchor, basis)}"
         start, stop = self.definition.span(basis)
-        return shown({"start": start, "stop": stop, "end": stop and stop - 1}[name])
+        if name == "first_in":
+            first = f", and the day after it is the first one in: {shown(start, basis)}"
+            return "" if basis.in_instants else first
+        if name == "ends":
+            at = "before" if basis.in_instants else "on"
+            return f"{at} {shown(stop - basis.one, basis)}"
+        return shown({"start": start, "stop": stop}[name], basis)
 
 
 def other_readings(definition: Definition) -> list[tuple[str, Definition]]:
@@ -175,7 +217,7 @@ def _readings_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     for _, whole in other_readings(definition):
         if whole != definition.replaced(ambiguous, chosen):
             try:
-                dates = shown_ranges(whole.ranges(basis))
+                dates = shown_ranges(whole, basis)
             except ResolveError:
                 dates = "outside years 1 to 9999"
             others.append(f"'{whole}' is {dates}")
@@ -192,7 +234,9 @@ def _clock_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     for part in definition.walk():
         if part.rule.key == "on" and part.args[0].rule.key in _CLOCK_POINTS:
             point = part.args[0]
-            yield f"'{point}' is the clock's, {shown(point.day(basis))}; the anchor is another day"
+            view = _view(point, basis)
+            day = shown(point.day(view), view)
+            yield f"'{point}' is the clock's, {day}; the anchor is another day"
             return
 
 
@@ -208,11 +252,21 @@ def _why_empty(definition: Definition, basis: Basis) -> str:
     if rule.kind is Kind.READING:
         return _why_empty(rule.find(basis, *args), basis)
     if rule.kind is Kind.SPAN:
-        start, stop = definition.span(basis)
-        return f"'{definition}' would start on {shown(start)}, after its end on {shown(stop - 1)}"
+        return _why_span_empty(definition, _view(definition, basis))
     if not args[0].ranges(basis):
         return _why_empty(args[0], basis)
-    dates = shown_ranges(args[0].ranges(basis))
-    if rule.key == "except":
+    dates = shown_ranges(args[0], basis)
+    if rule.key in ("except", "except_days"):
         return f"'{args[0]}' is {dates}, and '{args[1]}' takes all of it away"
     return f"nothing of '{args[0]}' ({dates}) is left"
+
+
+def _why_span_empty(definition: Definition, basis: Basis) -> str:
+    unit = definition.unit
+    if unit is Unit.BUSINESS_DAY:
+        return f"there is no business day in '{definition}' as of {shown(basis.anchor, basis)}"
+    start, stop = definition.span(basis)
+    if basis.in_instants:
+        return f"'{definition}' would start at {shown(start, basis)}, and end no later"
+    end = shown(stop - 1, basis)
+    return f"'{definition}' would start on {shown(start, basis)}, after its end on {end}"

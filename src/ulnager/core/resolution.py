@@ -2,16 +2,24 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ulnager.core import explain
-from ulnager.core.calendars import date_of
-from ulnager.core.definitions import Anchor, Basis, Definition
+from ulnager.core.calendars import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.definitions import Anchor, Basis, Definition, Kind
+from ulnager.core.errors import SettingError
+from ulnager.core.instants import instant_number, moment_of
+from ulnager.core.rules import RULES
+from ulnager.core.shifting import PERIOD
 from ulnager.core.spans import Range, Span
-from ulnager.core.units import MONTH_NAMES
+from ulnager.core.units import MONTH_NAMES, Unit
 from ulnager.core.zones import day_start
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 
 class Resolution:
@@ -28,12 +36,18 @@ class Resolution:
         self._basis = basis
         self._ranges = ranges
         self.period = period
-        # Dates that cannot be shown are found here and not when a page is half drawn.
-        for start, stop in ranges:
-            if start is not None and start < 1:
+        self._check_range()
+
+    def _check_range(self) -> None:
+        """Dates that cannot be shown are found here and not when a page is half drawn."""
+        for start, stop in self._ranges:
+            if start is not None and start < FIRST_DAY:
                 date_of(start)
-            if stop is not None and stop > 3_652_059:
+            if stop is not None and stop > LAST_DAY:
                 date_of(stop)
+
+    def _value(self, number: int) -> date:
+        return date.fromordinal(number)
 
     @property
     def start(self) -> date | None:
@@ -41,7 +55,7 @@ class Resolution:
         ranges = self._ranges
         if not ranges or ranges[0][0] is None:
             return None
-        return date.fromordinal(ranges[0][0])
+        return self._value(ranges[0][0])
 
     @property
     def stop(self) -> date | None:
@@ -49,7 +63,7 @@ class Resolution:
         ranges = self._ranges
         if not ranges or ranges[-1][1] is None:
             return None
-        return date.fromordinal(ranges[-1][1])
+        return self._value(ranges[-1][1])
 
     @property
     def end(self) -> date | None:
@@ -79,8 +93,8 @@ class Resolution:
         """The spans, disjoint and in order."""
         return tuple(
             Span(
-                None if start is None else date.fromordinal(start),
-                None if stop is None else date.fromordinal(stop),
+                None if start is None else self._value(start),
+                None if stop is None else self._value(stop),
             )
             for start, stop in self._ranges
         )
@@ -89,8 +103,9 @@ class Resolution:
     def anchor(self) -> Anchor:
         """The day that the phrase was measured from; ``as of`` in the phrase decides."""
         definition, basis = self._definition, self._basis
-        while definition.rule.kind.value == "basis":
-            basis = definition.rule.find(basis, *definition.args[1:])
+        while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
+            if definition.rule.kind is Kind.BASIS:
+                basis = definition.rule.find(basis, *definition.args[1:])
             definition = definition.args[0]
         return basis.as_anchor()
 
@@ -132,6 +147,64 @@ class Resolution:
         (True, False)
         """
         return any(day in span for span in self.spans)
+
+    def mask(self, days: Any) -> NDArray[np.bool_]:
+        """Which of an array of days or local timestamps are in, as an array of its shape.
+
+        NaT is never in.
+
+        >>> import numpy as np, ulnager
+        >>> days = np.array(["2026-03-31T23:59", "2026-04-01", "NaT"], dtype="datetime64[m]")
+        >>> ulnager.period("2026-03").resolve().mask(days)
+        array([ True, False, False])
+        """
+        import numpy as np
+
+        values = np.asarray(days)
+        if values.dtype.kind != "M":
+            from ulnager.core.arrays import as_dates
+
+            values = as_dates(days)
+        found = np.zeros(values.shape, dtype=bool)
+        for start, stop in self.local_bounds():
+            inside = ~np.isnat(values)
+            if start is not None:
+                inside &= values >= np.datetime64(start)
+            if stop is not None:
+                inside &= values < np.datetime64(stop)
+            found |= inside
+        return found
+
+    def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+        """The start and stop of each span without a zone; None at an open side."""
+        return tuple((span.start, span.stop) for span in self.spans)
+
+    def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
+        """The same period at another time, to compare with.
+
+        ``unit`` is a unit, its name, or ``"period"`` for the period's own length.
+
+        >>> import ulnager
+        >>> month = ulnager.period("month to date").resolve(today="2026-05-20")
+        >>> month.counterpart(1, "year").label, month.counterpart(1, "period").label
+        ('1 to 20 May 2025', '1 to 20 Apr 2026')
+
+        Raises SettingError for a count below 1 or an unknown unit, ResolveError when the
+        period has no length to step by.
+        """
+        known = PERIOD if unit in ("period", "periods") else unit
+        if isinstance(known, str):
+            known = Unit.named(known) or known
+        if count < 1 or isinstance(known, str):
+            raise SettingError(
+                f"counterpart({count!r}, {unit!r}): give a count from 1 on and a unit such as "
+                "'year' or 'period'"
+            )
+        rule = RULES["later" if later else "earlier"]
+        definition = Definition(rule, (self._definition, count, known))
+        outer = self.period
+        period = definition if isinstance(outer, Definition) else type(outer)(definition)
+        return resolve(definition, self._basis, period)
 
     def instants(self, zone: tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
         """The instants at which each span starts and stops, in UTC; None at an open side.
@@ -194,13 +267,90 @@ class Resolution:
         return f"<{self.period}: {', '.join(str(span) for span in self.spans) or 'empty'}>"
 
 
+class InstantResolution(Resolution):
+    """A period of hours, minutes or seconds worked out: spans of instants.
+
+    ``start`` and ``stop`` are aware datetimes in the zone; there is no ``end`` and no count
+    of ``days``.
+    """
+
+    def _check_range(self) -> None:
+        zone = self.zone
+        for instants in self._ranges:
+            for instant in instants:
+                if instant is not None:
+                    moment_of(instant, zone)
+
+    @property
+    def zone(self) -> tzinfo:
+        """Where the local times are."""
+        zone = self._basis.zone
+        assert zone is not None
+        return zone
+
+    def _value(self, number: int) -> date:
+        return moment_of(number, self.zone)
+
+    @property
+    def end(self) -> date | None:
+        """Always None: instants have no last one."""
+        return None
+
+    @property
+    def days(self) -> int | None:
+        """None: see ``duration``; 0 when it is empty."""
+        return 0 if self.is_empty else None
+
+    @property
+    def duration(self) -> timedelta | None:
+        """The elapsed time of all spans; None when a side is open."""
+        total = 0
+        for start, stop in self._ranges:
+            if start is None or stop is None:
+                return None
+            total += stop - start
+        return timedelta(microseconds=total)
+
+    def contains(self, day: date) -> bool:
+        """Whether an aware datetime is in one of the spans.
+
+        Raises SettingError for a date, or a datetime without a zone.
+        """
+        if not isinstance(day, datetime) or day.tzinfo is None:
+            raise SettingError(f"{day!r} is no instant; give a datetime with a zone")
+        instant = instant_number(day)
+        return any(
+            (start is None or start <= instant) and (stop is None or instant < stop)
+            for start, stop in self._ranges
+        )
+
+    def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+        return tuple(
+            (start and start.replace(tzinfo=None), stop and stop.replace(tzinfo=None))
+            for start, stop in self.instants(self.zone)
+        )
+
+    def instants(self, zone: tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+        """The instants at which each span starts and stops, in ``zone``; None at an open side."""
+        return tuple(
+            (
+                None if start is None else moment_of(start, zone),
+                None if stop is None else moment_of(stop, zone),
+            )
+            for start, stop in self._ranges
+        )
+
+
 def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolution:
     """The dates of a definition against a basis.
 
     Raises ResolveError when the phrase needs data or a clock that the basis does not
     have, a unit that the calendar does not have, or dates outside years 1 to 9999.
     """
-    return Resolution(definition, basis, definition.ranges(basis), period or definition)
+    ranges = definition.ranges(basis)
+    if definition.is_sub_day:
+        return InstantResolution(definition, basis, ranges, period or definition)
+    return Resolution(definition, basis, ranges, period or definition)
 
 
 def _iso(day: date | None) -> str | None:
@@ -209,6 +359,8 @@ def _iso(day: date | None) -> str | None:
 
 def _label(span: Span) -> str:
     start, end = span.start, span.end
+    if isinstance(span.start, datetime) or isinstance(span.stop, datetime):
+        return _time_label(span)
     if start is None:
         return "all dates" if end is None else f"up to {_day(end)}"
     if end is None:
@@ -220,6 +372,22 @@ def _label(span: Span) -> str:
     if start.month != end.month:
         return f"{start.day} {MONTH_NAMES[start.month - 1]} to {_day(end)}"
     return f"{start.day} to {_day(end)}"
+
+
+def _time_label(span: Span) -> str:
+    start, stop = span.start, span.stop
+    if not isinstance(start, datetime):
+        assert isinstance(stop, datetime)
+        return f"before {_day(stop)} {_clock(stop)}"
+    if not isinstance(stop, datetime):
+        return f"from {_day(start)} {_clock(start)}"
+    if start.date() == stop.date():
+        return f"{_day(start)} {_clock(start)} to {_clock(stop)}"
+    return f"{_day(start)} {_clock(start)} to {_day(stop)} {_clock(stop)}"
+
+
+def _clock(moment: datetime) -> str:
+    return f"{moment:%H:%M:%S}" if moment.second or moment.microsecond else f"{moment:%H:%M}"
 
 
 def _day(day: date) -> str:

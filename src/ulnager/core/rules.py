@@ -2,8 +2,9 @@
 
 One function is one row. Its name is the row's key, the decorator holds the wording, and
 the body is the formula: A is ``c.anchor``, B is ``c.open_day``, and ``c.calendar``
-answers for units. The formulas hold for a date, for an array of anchors and for a SQL
-expression alike, so they do sums only, and never compare or branch on days.
+answers for units. The formulas hold for a date, an instant, an array of anchors and a SQL
+expression alike, so they do sums only, and never compare or branch on days. ``c.one`` is the
+width of an anchor: a day is one wide, an instant nothing.
 """
 
 from __future__ import annotations
@@ -11,9 +12,13 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any, Final
 
+from ulnager.core.daysets import DaySet
 from ulnager.core.definitions import Basis, Definition, Kind, Rule
 from ulnager.core.errors import ResolveError
+from ulnager.core.names import DayName, Name, Ordinal
+from ulnager.core.shifting import moved, rolling
 from ulnager.core.spans import Range, complement, intersection, union
+from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 
 RULES: Final[dict[str, Rule]] = {}
@@ -29,10 +34,13 @@ def _row(
     also: tuple[str, ...] = (),
     family: str = "",
     reading: str = "",
+    ends: tuple[str, str] = ("day", "day"),
+    step: str = "length",
+    find_one: Find | None = None,
 ) -> Callable[[Find], Rule]:
     def add(find: Find) -> Rule:
         key = find.__name__.strip("_")
-        rule = Rule(key, kind, template, find, because, also, family, reading)
+        rule = Rule(key, kind, template, find, because, also, family, reading, ends, step, find_one)
         RULES[key] = rule
         return rule
 
@@ -57,6 +65,13 @@ def tomorrow(c: Basis) -> Any:
     return c.clock() + 1
 
 
+@_row(Kind.POINT, "now")
+def now(c: Basis) -> Any:
+    if c.now is None:
+        raise ResolveError("the phrase speaks of now, but no moment was given; pass now= or --now")
+    return c.now
+
+
 @_row(Kind.POINT, "latest")
 def latest(c: Basis) -> Any:
     return c.extent().last.toordinal()
@@ -72,6 +87,11 @@ def day(c: Basis, date: Any) -> Any:
     return date.toordinal()
 
 
+@_row(Kind.POINT, "{timestamp}")
+def instant(c: Basis, timestamp: Any) -> Any:
+    return timestamp.instant(c.instants_here().zone)
+
+
 @_row(Kind.POINT, "start of {period}")
 def start_of(c: Basis, period: Definition) -> Any:
     return _edge(c, period, 0)
@@ -84,17 +104,46 @@ def end_of(c: Basis, period: Definition) -> Any:
 
 @_row(Kind.POINT, "{count} {units} before {point}")
 def moved_before(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
-    return c.calendar.move_day(point.day(c), unit, -count)
+    return c.calendar.move_day(_edge_to_count_from(c, point, start_of), unit, -count)
 
 
 @_row(Kind.POINT, "{count} {units} after {point}")
 def moved_after(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
-    return c.calendar.move_day(point.day(c), unit, count)
+    return c.calendar.move_day(_edge_to_count_from(c, point, end_of), unit, count)
+
+
+def _edge_to_count_from(c: Basis, point: Definition, side: Rule) -> Any:
+    """Days count from the day; hours before a day from its start, hours after from its end."""
+    if c.in_instants and point.rule in (start_of, end_of):
+        side = point.rule
+    return c.finish(point) if c.in_instants and side is end_of else c.begin(point)
+
+
+@_row(Kind.POINT, "{ordinal} {dayname} of {period}")
+def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition) -> Any:
+    first, stop = _edge(c, period, 0), _edge(c, period, 1)
+    number, calendar = ordinal.number, c.calendar
+    if c.in_instants:
+        raise ResolveError(f"the days of '{period}', a period of hours, cannot be counted")
+    if dayname.weekday is not None:
+        if number > 0:
+            found = first + (dayname.weekday - calendar.weekday(first)) % 7 + 7 * (number - 1)
+        else:
+            found = stop - 1 - (calendar.weekday(stop - 1) - dayname.weekday) % 7
+    elif number > 0:
+        start = calendar.unit_start(first, dayname.unit)
+        found = calendar.move_start(start, dayname.unit, number - 1)
+    else:
+        found = calendar.settled(stop - 1, dayname.unit)
+    c.require(
+        (first <= found) & (found < stop), lambda: f"there is no {ordinal} {dayname} in '{period}'"
+    )
+    return found
 
 
 def _edge(c: Basis, period: Definition, side: int) -> Any:
     """The start or stop of a whole period, for a point."""
-    if period.rule.kind is Kind.SPAN:
+    if period.rule.kind is not Kind.RANGES:
         edge = period.span(c)[side]
     else:
         ranges = period.ranges(c)
@@ -115,6 +164,8 @@ def _edge(c: Basis, period: Definition, side: int) -> Any:
     "this {unit}",
     "All of that {unit} is meant, the part still to come with it.",
     also=("current {unit}",),
+    ends=("unit", "unit"),
+    step="unit",
 )
 def this(c: Basis, unit: Unit) -> Pair:
     return c.calendar.unit_start(c.anchor, unit), c.calendar.unit_stop(c.anchor, unit)
@@ -123,8 +174,10 @@ def this(c: Basis, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "previous {unit}",
-    "The {unit} before that one ends the day before, {end}.",
+    "The {unit} before that one ends {ends}.",
     also=("last {unit}",),
+    ends=("unit", "unit"),
+    step="unit",
 )
 def previous(c: Basis, unit: Unit) -> Pair:
     start = c.calendar.unit_start(c.anchor, unit)
@@ -136,6 +189,8 @@ def previous(c: Basis, unit: Unit) -> Pair:
     "next {unit}",
     "The {unit} after that one begins on {start}.",
     also=("following {unit}",),
+    ends=("unit", "unit"),
+    step="unit",
 )
 def following(c: Basis, unit: Unit) -> Pair:
     stop = c.calendar.unit_stop(c.anchor, unit)
@@ -144,9 +199,23 @@ def following(c: Basis, unit: Unit) -> Pair:
 
 @_row(
     Kind.SPAN,
+    "latest {unit}",
+    "The {unit} around the latest date, whether whole or not.",
+    ends=("unit", "unit"),
+    step="unit",
+)
+def latest_unit(c: Basis, unit: Unit) -> Pair:
+    day = c.extent().last.toordinal()
+    return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
+
+
+@_row(
+    Kind.SPAN,
     "{unit} to date",
-    "It runs from the start of that {unit} to the anchor day, {anchor}, with that day in.",
+    "It runs from the start of that {unit} to {the_anchor}.",
     also=("this {unit} to date",),
+    ends=("unit", "to date"),
+    step="unit",
 )
 def to_date(c: Basis, unit: Unit) -> Pair:
     return c.calendar.unit_start(c.anchor, unit), c.anchor + c.one
@@ -155,8 +224,10 @@ def to_date(c: Basis, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "rest of {unit}",
-    "What is left of that {unit} begins after the anchor day, {anchor}.",
+    "What is left of that {unit} begins after {the_anchor}.",
     also=("rest of this {unit}",),
+    ends=("day", "unit"),
+    step="unit",
 )
 def rest(c: Basis, unit: Unit) -> Pair:
     return c.anchor + c.one, c.calendar.unit_stop(c.anchor, unit)
@@ -168,23 +239,25 @@ def rest(c: Basis, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "last {count} rolling {units}",
-    "Rolling {plural} end with the anchor day. {counted} before {anchor} is {moved_back}, "
-    "and the day after it is the first one in: {start}.",
+    "Rolling {plural} end with {the_anchor}. {counted} before {anchor} is {moved_back}{first_in}.",
     also=("rolling {count} {units}",),
     family="last",
     reading="rolling",
+    step="rolling",
 )
 def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
-    return c.calendar.move_day(c.anchor, unit, -count) + c.one, c.anchor + c.one
+    return rolling(c, unit, -count, 0)
 
 
 @_row(
     Kind.SPAN,
     "last {count} whole {units}",
-    "Only whole {plural} count. That {unit} is not over and is left out, so the last day is {end}; "
+    "Only whole {plural} count. That {unit} is not over and is left out, so it ends {ends}; "
     "{counted} before {stop} is {start}.",
     family="last",
     reading="whole",
+    ends=("unit", "unit"),
+    step="count",
 )
 def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
     stop = c.calendar.unit_start(c.open_day, unit)
@@ -194,9 +267,11 @@ def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "last {count} {units} to date",
-    "The unfinished {unit} counts as one of the {count} and ends with the anchor day, {anchor}.",
+    "The unfinished {unit} counts as one of the {count} and ends with {the_anchor}.",
     family="last",
     reading="to date",
+    ends=("unit", "to date"),
+    step="count",
 )
 def last_to_date(c: Basis, count: int, unit: Unit) -> Pair:
     stop = c.calendar.unit_stop(c.anchor, unit)
@@ -206,9 +281,11 @@ def last_to_date(c: Basis, count: int, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "last {count} {units} to end",
-    "The {unit} around the anchor counts as one of the {count} and is taken to its end, {end}.",
+    "That {unit} counts as one of the {count} and is taken to its end, {ends}.",
     family="last",
     reading="to end",
+    ends=("unit", "unit"),
+    step="count",
 )
 def last_to_end(c: Basis, count: int, unit: Unit) -> Pair:
     stop = c.calendar.unit_stop(c.anchor, unit)
@@ -218,14 +295,14 @@ def last_to_end(c: Basis, count: int, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "next {count} rolling {units}",
-    "Rolling {plural} begin after the anchor day. {counted} after {anchor} is {end}, "
-    "the last day in.",
+    "Rolling {plural} begin after {the_anchor}. {counted} later it ends, {ends}.",
     also=("rolling next {count} {units}",),
     family="next",
     reading="rolling",
+    step="rolling",
 )
 def next_rolling(c: Basis, count: int, unit: Unit) -> Pair:
-    return c.anchor + c.one, c.calendar.move_day(c.anchor, unit, count) + c.one
+    return rolling(c, unit, 0, count)
 
 
 @_row(
@@ -234,6 +311,8 @@ def next_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     "Only whole {plural} count, so it begins with the one after that {unit}, on {start}.",
     family="next",
     reading="whole",
+    ends=("unit", "unit"),
+    step="count",
 )
 def next_whole(c: Basis, count: int, unit: Unit) -> Pair:
     start = c.calendar.unit_stop(c.anchor, unit)
@@ -243,13 +322,15 @@ def next_whole(c: Basis, count: int, unit: Unit) -> Pair:
 @_row(
     Kind.SPAN,
     "next {count} {units} from date",
-    "The rest of that {unit}, from the anchor day on, counts as one of the {count}.",
+    "The rest of that {unit}, from {the_anchor} on, counts as one of the {count}.",
     family="next",
     reading="from date",
+    ends=("day", "unit"),
+    step="count",
 )
 def next_from_date(c: Basis, count: int, unit: Unit) -> Pair:
-    stop = c.calendar.unit_stop(c.anchor, unit)
-    return c.anchor, c.calendar.move_start(stop, unit, count - 1)
+    start = c.calendar.unit_start(c.anchor, unit)
+    return c.anchor, c.calendar.move_start(start, unit, count)
 
 
 @_row(
@@ -258,10 +339,12 @@ def next_from_date(c: Basis, count: int, unit: Unit) -> Pair:
     "That {unit} counts as one of the {count} and is taken from its start, {start}.",
     family="next",
     reading="from start",
+    ends=("unit", "unit"),
+    step="count",
 )
 def next_from_start(c: Basis, count: int, unit: Unit) -> Pair:
-    stop = c.calendar.unit_stop(c.anchor, unit)
-    return c.calendar.unit_start(c.anchor, unit), c.calendar.move_start(stop, unit, count - 1)
+    start = c.calendar.unit_start(c.anchor, unit)
+    return start, c.calendar.move_start(start, unit, count)
 
 
 @_row(Kind.READING, "last {count} {units}", family="last")
@@ -305,34 +388,60 @@ def on(c: Basis, point: Definition) -> Pair:
 @_row(
     Kind.SPAN,
     "from {point} to {point_2}",
-    "Both ends are in: {start} and {end}.",
+    "It begins at {start} and ends {ends}, both ends in.",
     also=("between {point} and {point_2}",),
+    ends=("begin", "finish 2"),
 )
 def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
     return c.begin(point), c.finish(point_2)
 
 
-@_row(Kind.SPAN, "since {point}", "It begins on {start} and ends with the anchor day, {anchor}.")
+@_row(
+    Kind.SPAN,
+    "since {point}",
+    "It begins at {start} and ends with {the_anchor}.",
+    ends=("begin", "to date"),
+)
 def since(c: Basis, point: Definition) -> Pair:
     return c.begin(point), c.anchor + c.one
 
 
-@_row(Kind.SPAN, "before {point}", "Everything before {stop}, that day left out.")
+@_row(
+    Kind.SPAN,
+    "before {point}",
+    "Everything before {stop} is in.",
+    ends=("day", "begin"),
+)
 def before(c: Basis, point: Definition) -> Pair:
     return None, c.begin(point)
 
 
-@_row(Kind.SPAN, "until {point}", "Everything up to {end}, with that day in.")
+@_row(
+    Kind.SPAN,
+    "until {point}",
+    "Everything up to its end is in: it ends {ends}.",
+    ends=("day", "finish"),
+)
 def until(c: Basis, point: Definition) -> Pair:
     return None, c.finish(point)
 
 
-@_row(Kind.SPAN, "after {point}", "Everything from {start} on; the point itself is left out.")
+@_row(
+    Kind.SPAN,
+    "after {point}",
+    "Everything after it is in: it begins at {start}.",
+    ends=("finish", "day"),
+)
 def after(c: Basis, point: Definition) -> Pair:
     return c.finish(point), None
 
 
-@_row(Kind.SPAN, "from {point}", "Everything from {start} on, with that day in.")
+@_row(
+    Kind.SPAN,
+    "from {point}",
+    "Everything from {start} on is in.",
+    ends=("begin", "day"),
+)
 def from_(c: Basis, point: Definition) -> Pair:
     return c.begin(point), None
 
@@ -342,7 +451,13 @@ def all_dates(c: Basis) -> Pair:
     return None, None
 
 
-@_row(Kind.SPAN, "{iso}", "These dates are fixed; no anchor moves them.")
+@_row(
+    Kind.SPAN,
+    "{iso}",
+    "These dates are fixed; no anchor moves them.",
+    ends=("fixed", "fixed"),
+    step="fixed",
+)
 def fixed(c: Basis, iso: Any) -> Pair:
     return iso.start, iso.stop
 
@@ -355,14 +470,104 @@ def plus(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...
     return period.ranges(c) + period_2.ranges(c)
 
 
+def _within_days(
+    c: Basis, ranges: tuple[Range, ...], days: DaySet, what: Definition
+) -> tuple[Range, ...]:
+    business = c.in_days().calendar.business
+    if not c.in_instants:
+        return days.within(ranges, business, what)
+    here = c.instants_here()
+    whole = union(
+        (start and here.day_of(start), stop and here.day_of(stop - 1) + 1) for start, stop in ranges
+    )
+    return intersection(ranges, c.as_instants(days.within(whole, business, what)))
+
+
+@_row(Kind.RANGES, "{period} only {days}", "Only its {days} remain.")
+def only(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]:
+    return _within_days(c, period.ranges(c), days, period)
+
+
+@_row(Kind.RANGES, "{period} except {days}", "Its {days} are taken out.")
+def except_days(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]:
+    ranges = period.ranges(c)
+    return intersection(ranges, complement(_within_days(c, ranges, days, period)))
+
+
 @_row(Kind.RANGES, "{period} except {period_2}", "The days of the second are taken out.")
 def except_(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return intersection(period.ranges(c), complement(union(period_2.ranges(c))))
 
 
-@_row(Kind.RANGES, "{period} within {period_2}", "Only the days that are in both remain.")
+def _overlap(c: Basis, period: Definition, period_2: Definition) -> Pair:
+    (start, stop), (start_2, stop_2) = period.span(c), period_2.span(c)
+    return c.calendar.later(start, start_2), c.calendar.earlier(stop, stop_2)
+
+
+def _data_overlap(c: Basis, period: Definition) -> Pair:
+    (start, stop), data = period.span(c), c.extent()
+    return (
+        c.calendar.later(start, data.first.toordinal()),
+        c.calendar.earlier(stop, data.last.toordinal() + 1),
+    )
+
+
+@_row(
+    Kind.RANGES,
+    "{period} within data",
+    "Only the dates that the data holds remain.",
+    find_one=_data_overlap,
+)
+def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
+    data = (c.extent().first.toordinal(), c.extent().last.toordinal() + 1)
+    return intersection(period.ranges(c), c.as_instants((data,)) if c.in_instants else (data,))
+
+
+@_row(
+    Kind.RANGES,
+    "{period} within {period_2}",
+    "Only the days that are in both remain.",
+    find_one=_overlap,
+)
 def within(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return intersection(period.ranges(c), period_2.ranges(c))
+
+
+def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
+    found = moved(c, RULES["later" if count > 0 else "earlier"], period, count, unit)
+    return found.span(c) if isinstance(found, Definition) else found
+
+
+def _moved(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    found = moved(c, RULES["later" if count > 0 else "earlier"], period, count, unit)
+    return found.ranges(c) if isinstance(found, Definition) else (found,)
+
+
+@_row(
+    Kind.SHIFT,
+    "{period}, {count} {steps} earlier",
+    "All of it moves back by {counted}.",
+    find_one=lambda c, period, count, unit: _moved_one(c, period, -count, unit),
+)
+def earlier(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    return _moved(c, period, -count, unit)
+
+
+@_row(
+    Kind.SHIFT,
+    "{period}, {count} {steps} later",
+    "All of it moves on by {counted}.",
+    find_one=_moved_one,
+)
+def later(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    return _moved(c, period, count, unit)
+
+
+@_row(Kind.BASIS, "{period} in {calendar}")
+def in_calendar(c: Basis, calendar: Name) -> Basis:
+    if calendar.text not in c.calendars:
+        raise ResolveError(no_such("calendar", calendar.text, c.calendars))
+    return c.changed(calendar=c.calendar.like(c.calendars[calendar.text]))
 
 
 @_row(Kind.BASIS, "{period} as of {point}")
@@ -371,5 +576,15 @@ def as_of(c: Basis, point: Definition) -> Basis:
 
 
 def measured_from(c: Basis, point: Definition) -> Basis:
-    """The same basis with its anchor at a point; only ``today`` itself is still running."""
-    return c.changed(anchor=point.day(c), running=point.rule is today, source=point)
+    """The same basis with its anchor at a point.
+
+    Its day is over, but for ``today``, and for an instant, whose day is still running then.
+    """
+    if point.is_sub_day:
+        here = c.instants_here()
+        instant = point.day(c.changed(calendar=here, one=0, in_instants=True, days=c))
+        anchor, running, moment = here.day_of(instant), True, instant
+    else:
+        running = point.rule is today
+        anchor, moment = point.day(c), c.now if running else None
+    return c.changed(anchor=anchor, running=running, moment=moment, source=point)

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
+
+from ulnager.core.units import Unit
 
 Range = tuple[int | None, int | None]
 """A half-open pair of day numbers; None is an open side."""
@@ -28,13 +30,15 @@ class Span:
 
     @property
     def end(self) -> date | None:
-        """The last date inside, or None when that side is open."""
-        return None if self.stop is None else self.stop - timedelta(days=1)
+        """The last date inside, or None when that side is open, or when these are instants."""
+        if self.stop is None or isinstance(self.stop, datetime):
+            return None
+        return self.stop - timedelta(days=1)
 
     @property
     def days(self) -> int | None:
-        """How many days are inside, or None when a side is open."""
-        if self.start is None or self.stop is None:
+        """How many days are inside, or None when a side is open, or when these are instants."""
+        if self.start is None or self.stop is None or isinstance(self.start, datetime):
             return None
         return (self.stop - self.start).days
 
@@ -42,10 +46,14 @@ class Span:
         return (self.start is None or self.start <= day) and (self.stop is None or day < self.stop)
 
     def __str__(self) -> str:
+        if isinstance(self.start, datetime) or isinstance(self.stop, datetime):
+            return f"{self.start or '…'} to before {self.stop or '…'}"
         if self.start is None:
             return "all dates" if self.end is None else f"up to {self.end}"
         if self.end is None:
             return f"from {self.start}"
+        if self.start == self.end:
+            return str(self.start)
         return f"{self.start} to {self.end}"
 
 
@@ -115,12 +123,14 @@ def intersection(left: Sequence[Range], right: Sequence[Range]) -> tuple[Range, 
 class FixedDates:
     """Dates written out in an ISO 8601 form: the text, and the half-open day numbers.
 
-    ``start`` and ``stop`` never move; ``text`` is the canonical wording.
+    ``start`` and ``stop`` never move; ``text`` is the canonical wording; ``unit`` is the unit
+    that they are, None for an interval.
     """
 
     text: str
     start: int
     stop: int
+    unit: Unit | None = None
 
     def __str__(self) -> str:
         return self.text

@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta, tzinfo
 
+from ulnager.core.errors import ResolveError
+
 _SECOND = timedelta(seconds=1)
 
 
@@ -21,6 +23,15 @@ def day_start(day: date, zone: tzinfo) -> datetime:
     Where midnight comes twice it is the first one; where it does not exist, the instant at
     which the clocks are put forward (the reading of RFC 5545 for times that do not exist).
     """
+    try:
+        return _day_start(day, zone)
+    except OverflowError:
+        raise ResolveError(
+            f"{day} begins outside years 1 to 9999 in UTC; choose dates a day further in"
+        ) from None
+
+
+def _day_start(day: date, zone: tzinfo) -> datetime:
     local = datetime(day.year, day.month, day.day, tzinfo=zone)
     before, after = local.utcoffset(), local.replace(fold=1).utcoffset()
     if before is None or after is None:

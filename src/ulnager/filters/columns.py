@@ -7,21 +7,28 @@ day is in, and a row at midnight after it is not.
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date, datetime, time, tzinfo
+from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final
 
 from ulnager.core.errors import FilterError
-from ulnager.core.resolution import Resolution
+from ulnager.core.resolution import InstantResolution, Resolution
 
 Bounds = tuple[tuple[Any, Any], ...]
 """For each span its start and stop as the column's values; None at an open side."""
 
 
 def _dates(result: Resolution, zone: tzinfo | None) -> Bounds:
+    if isinstance(result, InstantResolution):
+        raise FilterError(
+            f"'{result.period}' is a period of hours, and a column of dates holds none; "
+            "filter a column of timestamps"
+        )
     return tuple((span.start, span.stop) for span in result.spans)
 
 
 def _timestamps(result: Resolution, zone: tzinfo | None) -> Bounds:
+    if isinstance(result, InstantResolution):
+        return result.local_bounds()
     return tuple((_midnight(span.start), _midnight(span.stop)) for span in result.spans)
 
 
@@ -30,6 +37,8 @@ def _midnight(day: date | None) -> datetime | None:
 
 
 def _instants(result: Resolution, zone: tzinfo | None) -> Bounds:
+    if isinstance(result, InstantResolution):
+        return result.instants(UTC)
     if zone is None:
         raise FilterError(
             "a column of instants needs to know in which zone the days are; "

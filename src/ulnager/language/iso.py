@@ -44,7 +44,7 @@ def fixed_dates(text: str) -> FixedDates:
         unit = Unit.MONTH
         start = _day(year, int(text[5:]), text)
     number = start.toordinal()
-    return FixedDates(text, number, GREGORIAN.move_start(number, unit, 1))
+    return FixedDates(text, number, GREGORIAN.move_start(number, unit, 1), unit)
 
 
 def _day(year: int, month: int, text: str) -> date:

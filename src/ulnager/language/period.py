@@ -9,15 +9,20 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import date, datetime, time, timedelta, tzinfo
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ulnager.core import explain
 from ulnager.core.calendars import GREGORIAN, Calendar
 from ulnager.core.definitions import Anchor, Basis, Defaults, Definition, Extent
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.resolution import Resolution
+from ulnager.core.instants import instant_number
+from ulnager.core.resolution import Resolution, resolve
 from ulnager.core.rules import RULES, measured_from
 from ulnager.language.reader import read_period, read_point
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 Day = date | str
 """A date, or its ISO 8601 text. A naive datetime stands for its date."""
@@ -82,13 +87,11 @@ class Period:
         Raises ResolveError when it has no dates here, SettingError for a setting that
         cannot be used.
         """
-        if type(today) is date and now is None:
-            clock = today
+        if type(today) is date and now is None and tz is None:
+            basis = Basis(GREGORIAN if calendar is None else calendar, today.toordinal(), True)
+            basis.today = basis.anchor
         else:
-            clock = _clock_day(today, now, tz, day_starts)
-        number = clock.toordinal()
-        basis = Basis(GREGORIAN if calendar is None else calendar, number, True)
-        basis.today = number
+            basis = _clock_basis(calendar or GREGORIAN, today, now, tz, day_starts)
         if data is not None:
             basis.data = extent_of(data)
         if defaults is not None:
@@ -97,8 +100,57 @@ class Period:
             basis.calendars = calendars
         if as_of is not None:
             basis = _anchored(basis, as_of)
-        definition = self.definition
-        return Resolution(definition, basis, definition.ranges(basis), self)
+        return resolve(self.definition, basis, self)
+
+    def resolve_each(
+        self,
+        anchors: Any,
+        running: bool = False,
+        calendar: Calendar | None = None,
+        *,
+        today: Day | None = None,
+        data: Extent | tuple[Day, Day] | None = None,
+        defaults: Defaults | None = None,
+        calendars: Mapping[str, Calendar] | None = None,
+    ) -> tuple[NDArray[np.datetime64], NDArray[np.datetime64]]:
+        """The starts and stops of this period measured from each day of an array.
+
+        ``anchors`` is anything that NumPy takes for an array of ``datetime64``, timestamps
+        standing for their days; the two results are ``datetime64[D]`` of its shape. Where an
+        anchor is NaT so are both; an open side is NaT all along; an empty span has its stop
+        at its start. With ``running`` each anchor is the clock's day, as ``today`` is in
+        :meth:`resolve`; without it the anchors' days are over, as with ``as_of``.
+
+        >>> import numpy as np
+        >>> days = np.array(["2026-06-30", "NaT"], dtype="datetime64[D]")
+        >>> starts, stops = period("last 3 whole months").resolve_each(days)
+        >>> starts, stops
+        (array(['2026-04-01', 'NaT'], dtype='datetime64[D]'),
+         array(['2026-07-01', 'NaT'], dtype='datetime64[D]'))
+
+        Raises ResolveError for a phrase that may have several spans or is about hours, and
+        as :meth:`resolve` does; SettingError for an array that holds no days.
+        """
+        import numpy as np
+
+        from ulnager.core.arrays import ArrayArithmetic, dates_of, days_and_gaps
+
+        days, gaps = days_and_gaps(anchors)
+        if not days.size:
+            return dates_of(None, gaps), dates_of(None, gaps)
+        basis = Basis(ArrayArithmetic(calendar or GREGORIAN), days, running)
+        if running:
+            basis.today = days
+        else:
+            basis.today = _clock_basis(GREGORIAN, today, None, None, "00:00").today
+        if data is not None:
+            basis.data = extent_of(data)
+        basis.defaults = defaults or basis.defaults
+        basis.calendars = calendars or basis.calendars
+        start, stop = self.definition.span(basis)
+        if start is not None and stop is not None:
+            stop = np.maximum(start, stop)
+        return dates_of(start, gaps), dates_of(stop, gaps)
 
     def readings(self) -> dict[str, Period]:
         """Every way to read this phrase, by name, the default first.
@@ -181,27 +233,38 @@ def zone_named(tz: str | tzinfo) -> tzinfo:
         ) from None
 
 
-def _clock_day(
-    today: object, now: datetime | str | None, tz: str | tzinfo | None, day_starts: str
-) -> date:
-    """The clock's day in the zone, a new one from ``day_starts`` on."""
+def _clock_basis(
+    calendar: Calendar,
+    today: object,
+    now: datetime | str | None,
+    tz: str | tzinfo | None,
+    day_starts: str,
+) -> Basis:
+    """The clock's day in the zone, a new one from ``day_starts`` on, and its instant."""
+    zone = None if tz is None else zone_named(tz)
     if today is not None:
         if now is not None:
             raise SettingError("give today or now, not both: now already says which day it is")
-        return as_day(today, "today")
-    moment = _instant(now) if now is not None else None
-    zone = None if tz is None else zone_named(tz)
-    if moment is None:
-        moment = datetime.now(zone)
-    elif zone is not None:
-        if moment.tzinfo is None:
-            raise SettingError(
-                f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
-                "add its offset, such as +00:00"
-            )
+        basis = Basis(calendar, as_day(today, "today").toordinal(), True)
+        basis.today, basis.zone = basis.anchor, zone
+        return basis
+    moment = datetime.now(zone).astimezone(zone) if now is None else _instant(now)
+    if zone is None:
+        zone = moment.tzinfo
+    elif moment.tzinfo is None:
+        raise SettingError(
+            f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
+            "add its offset, such as +00:00"
+        )
+    else:
         moment = moment.astimezone(zone)
     started = _time_of_day(day_starts)
-    return (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+    day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+    basis = Basis(calendar, day.toordinal(), True)
+    basis.today, basis.zone = basis.anchor, zone
+    if zone is not None:
+        basis.now = basis.moment = instant_number(moment)
+    return basis
 
 
 def _instant(now: datetime | str) -> datetime:
@@ -225,7 +288,10 @@ def _time_of_day(text: str) -> time:
 def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
     if isinstance(as_of, Anchor):
         return basis.changed(
-            anchor=as_of.day.toordinal(), running=as_of.running, source=as_of.source
+            anchor=as_of.day.toordinal(),
+            running=as_of.running,
+            source=as_of.source,
+            moment=basis.now if as_of.running else None,
         )
     if isinstance(as_of, str):
         point = read_point(as_of)

@@ -10,13 +10,16 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable
-from datetime import date
+from datetime import date, datetime
 from typing import Any, Final
 
+from ulnager.core.daysets import DAY_SETS, DaySet
 from ulnager.core.definitions import Definition, Kind, Rule
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.names import ORDINAL_WORDS, DayName, Name, Ordinal, Timestamp
 from ulnager.core.rules import RULES
-from ulnager.core.units import UNIT_NAMES, UNITS, Unit
+from ulnager.core.shifting import PERIOD
+from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
 from ulnager.language.iso import fixed_dates
 from ulnager.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
 
@@ -69,6 +72,7 @@ _UNIT_NAMES: Final[dict[str, Unit]] = {
     "half year": Unit.HALF,
     "half years": Unit.HALF,
 }
+_ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
 def read_period(phrase: str) -> Definition:
@@ -251,7 +255,11 @@ class _Reader:
     def period(self, place: int) -> Alternatives:
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""
         this_unit = RULES["this"]
-        bare = [(Definition(this_unit, (unit,)), end) for unit, end in self.unit(place)]
+        bare = [
+            (Definition(this_unit, (unit,)), end)
+            for unit, end in self.unit(place)
+            if self.tokens[end - 1].text == unit.name.split()[-1]
+        ]
         return sorted([*self.periods(place), *bare], key=_longest)
 
     def date(self, place: int) -> Alternatives:
@@ -277,6 +285,81 @@ class _Reader:
             if token.kind == "number":
                 return []
             raise self._problem(token, str(error)) from None
+
+    def steps(self, place: int) -> Alternatives:
+        """A unit, or the period's own length."""
+        if self._is_word(place, "period") or self._is_word(place, "periods"):
+            return [(PERIOD, place + 1)]
+        if self.tracing:
+            self._expect(place, "periods")
+        return self.unit(place)
+
+    def timestamp(self, place: int) -> Alternatives:
+        token = self._token(place, "timestamp", "a timestamp")
+        if token is None:
+            return []
+        try:
+            return [(Timestamp(token.text, datetime.fromisoformat(token.text)), place + 1)]
+        except ValueError as error:
+            raise self._problem(token, f"there is no time {token.text}: {error}") from None
+
+    def ordinal(self, place: int) -> Alternatives:
+        if place < len(self.tokens):
+            token = self.tokens[place]
+            number = _ORDINALS.get(token.text)
+            if token.kind == "ordinal":
+                number = int(token.text[:-2])
+            if number:
+                return [(Ordinal(number), place + 1)]
+        return []
+
+    def dayname(self, place: int) -> Alternatives:
+        if place < len(self.tokens) and self.tokens[place].text in WEEKDAYS:
+            weekday = WEEKDAYS.index(self.tokens[place].text)
+            return [(DayName(Unit.DAY, weekday), place + 1)]
+        if self.tracing:
+            self._expect(place, "day")
+            self._expect(place, "a weekday")
+        return [
+            (DayName(unit), end)
+            for unit, end in self.unit(place)
+            if unit in (Unit.DAY, Unit.BUSINESS_DAY)
+        ]
+
+    def days(self, place: int) -> Alternatives:
+        """One or several sorts of days: ``weekends and fridays``."""
+        found: Alternatives = []
+        names: list[str] = []
+        while True:
+            name, end = self._day_set(place)
+            if name is None:
+                return found[::-1]
+            names.append(name)
+            found.append((DaySet(tuple(names)), end))
+            if not (self._is_word(end, "and") or self._is_word(end, ",")):
+                return found[::-1]
+            place = end + 1
+
+    def _day_set(self, place: int) -> tuple[str | None, int]:
+        for size in (2, 1):
+            words = [token.text for token in self.tokens[place : place + size]]
+            name = " ".join(words)
+            for known in (name, f"{name}s"):
+                if len(words) == size and known in DAY_SETS:
+                    return known, place + size
+        if self.tracing:
+            for known in ("weekends", "weekdays", "business days", "holidays", "a weekday"):
+                self._expect(place, known)
+        return None, place
+
+    def calendar(self, place: int) -> Alternatives:
+        if place < len(self.tokens) and self.tokens[place].kind in ("word", "name"):
+            token = self.tokens[place]
+            written = token.text if token.kind == "name" else self.phrase[token.start : token.end]
+            return [(Name(written), place + 1)]
+        if self.tracing:
+            self._expect(place, "the name of a calendar")
+        return []
 
     def _is_word(self, place: int, text: str) -> bool:
         return place < len(self.tokens) and self.tokens[place].text == text
@@ -352,5 +435,11 @@ _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
     "period": _Reader.period,
     "point": _Reader.points,
     "date": _Reader.date,
+    "timestamp": _Reader.timestamp,
+    "steps": _Reader.steps,
+    "ordinal": _Reader.ordinal,
+    "dayname": _Reader.dayname,
+    "days": _Reader.days,
+    "calendar": _Reader.calendar,
     "iso": _Reader.iso,
 }

@@ -138,7 +138,7 @@ def _warnings(result: Resolution, extent: Extent | None, total: int, kept: int) 
             f"the data ends on {extent.last}, {short} day{'s' if short > 1 else ''} before "
             f"the period does on {end}"
         )
-    if kept and start is not None and extent.first > start:
+    if kept and start is not None and not isinstance(start, datetime) and extent.first > start:
         found.append(f"the data begins on {extent.first}, after the period does on {start}")
     return found
 

@@ -1,0 +1,190 @@
+"""The arithmetic of calendars on whole arrays of days.
+
+A unit is looked up in tables that are made for the days at hand: from a day to the number
+of its unit, and from a number to its start. Any calendar that can list the starts of its
+units can therefore be used, at the same cost.
+"""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from ulnager.core.business import BusinessDays
+from ulnager.core.calendars import EPOCH, FIRST_DAY, GREGORIAN, LAST_DAY, Calendar, out_of_range
+from ulnager.core.errors import SettingError
+from ulnager.core.units import Unit
+
+Days = NDArray[np.int64]
+
+
+def days_and_gaps(values: Any) -> tuple[Days, NDArray[np.bool_]]:
+    """Day numbers of an array of days or timestamps, and where it held NaT.
+
+    A gap gets the number of some other day, so that it widens no table. Raises SettingError
+    for anything that NumPy does not take for days.
+    """
+    dates = as_dates(values)
+    gaps = np.isnat(dates)
+    numbers = dates.astype(np.int64) + EPOCH
+    if gaps.any():
+        numbers[gaps] = numbers[~gaps].min() if not gaps.all() else EPOCH
+    return numbers, gaps
+
+
+def as_dates(values: Any) -> NDArray[np.datetime64]:
+    """An array of ``datetime64[D]``; SettingError for what NumPy does not take for days."""
+    try:
+        array = np.asarray(values)
+        if array.dtype.kind in "iufb":
+            raise TypeError
+        return array.astype("datetime64[D]")
+    except (ValueError, TypeError):
+        raise SettingError(
+            f"{type(values).__name__} does not hold days; give an array of datetime64, or dates"
+        ) from None
+
+
+def dates_of(numbers: Any, gaps: NDArray[np.bool_]) -> NDArray[np.datetime64]:
+    """An array of ``datetime64[D]`` of the shape of ``gaps``, NaT where they are.
+
+    ``numbers`` are day numbers, or None for an open side, which is NaT all along. Raises
+    ResolveError outside years 1 to 9999.
+    """
+    if numbers is None:
+        return np.full(gaps.shape, "NaT", dtype="datetime64[D]")
+    numbers = np.broadcast_to(numbers, gaps.shape)
+    if numbers.size and (numbers.min() < FIRST_DAY or numbers.max() > LAST_DAY):
+        raise out_of_range()
+    dates: NDArray[np.datetime64] = (numbers - EPOCH).astype("datetime64[D]")
+    if gaps.any():
+        dates[gaps] = np.datetime64("NaT")
+    return dates
+
+
+class _Units:
+    """The units of one sort around the days at hand, as tables."""
+
+    def __init__(self, calendar: Calendar, unit: Unit) -> None:
+        self.calendar = calendar
+        self.unit = unit
+        self._first_day = 0
+        self._numbers: Days = np.empty(0, dtype=np.int64)
+        self._first_number = 0
+        self._starts: Days = np.empty(0, dtype=np.int64)
+
+    def numbers(self, days: Days) -> Days:
+        """The number of the unit around each day."""
+        low, high = int(days.min()), int(days.max())
+        if not (self._first_day <= low and high < self._first_day + self._numbers.size):
+            self._tabulate(low, high)
+        return self._numbers[days - self._first_day]
+
+    def starts(self, numbers: Days) -> Days:
+        """The day on which the unit with each number starts."""
+        low, high = int(numbers.min()), int(numbers.max())
+        if not (self._first_number <= low and high < self._first_number + self._starts.size):
+            if high - low > 12 * 20_000 * 31 or abs(low) > 10**8 or abs(high) > 10**8:
+                raise out_of_range()
+            self._first_number = low
+            self._starts = self.calendar.unit_starts(self.unit, low, high)
+        return self._starts[numbers - self._first_number]
+
+    def _tabulate(self, low: int, high: int) -> None:
+        calendar, unit = self.calendar, self.unit
+        self._first_day = low
+        if unit is Unit.BUSINESS_DAY:
+            self._numbers = calendar.business.positions(low, high)
+            return
+        first, last = calendar.unit_number(low, unit), calendar.unit_number(high, unit)
+        edges = calendar.unit_starts(unit, first, last + 1)
+        edges[0], edges[-1] = low, high + 1
+        self._numbers = np.repeat(np.arange(first, last + 1), np.diff(edges))
+
+
+class ArrayArithmetic:
+    """A calendar's answers for arrays of day numbers; see ``core.calendars.Arithmetic``."""
+
+    def __init__(self, calendar: Calendar) -> None:
+        self.calendar = calendar
+        self._units: dict[Unit, _Units] = {}
+        self._months = self if calendar is GREGORIAN else ArrayArithmetic(GREGORIAN)
+
+    def _of(self, unit: Unit) -> _Units:
+        found = self._units.get(unit)
+        if found is None:
+            found = self._units[unit] = _Units(self.calendar, unit)
+        return found
+
+    def unit_start(self, day: Any, unit: Unit) -> Any:
+        if unit.days == 1:
+            return day
+        units, day = self._of(unit), np.asarray(day)
+        return units.starts(units.numbers(day))
+
+    def unit_stop(self, day: Any, unit: Unit) -> Any:
+        if unit.days == 1:
+            return day + 1
+        units, day = self._of(unit), np.asarray(day)
+        if unit is Unit.BUSINESS_DAY:
+            return units.starts(units.numbers(day + 1))
+        return units.starts(units.numbers(day) + 1)
+
+    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
+        if unit.days:
+            return start + unit.days * count
+        units = self._of(unit)
+        return units.starts(units.numbers(np.asarray(start)) + _small(count))
+
+    def move_day(self, day: Any, unit: Unit, count: int) -> Any:
+        if unit.days:
+            return day + unit.days * _small(count)
+        day = np.asarray(day)
+        if unit is Unit.BUSINESS_DAY:
+            units = self._of(unit)
+            if count <= 0:
+                return units.starts(units.numbers(day) + count) if count else day
+            return units.starts(units.numbers(day + 1) - 1 + count)
+        # Months keep the day of the Gregorian month, clamped to the last one.
+        months = self._months._of(Unit.MONTH)
+        numbers = months.numbers(day)
+        place = day - months.starts(numbers)
+        numbers = numbers + _small(unit.months * count)
+        return np.minimum(months.starts(numbers) + place, months.starts(numbers + 1) - 1)
+
+    def settled(self, day: Any, unit: Unit) -> Any:
+        if unit is not Unit.BUSINESS_DAY:
+            return day
+        units = self._of(unit)
+        return units.starts(units.numbers(np.asarray(day) + 1) - 1)
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        return self.calendar.keeps(aligned, moved_by)
+
+    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+        return np.where(is_so, yes, no)
+
+    def weekday(self, day: Any) -> Any:
+        return (day - 1) % 7
+
+    def later(self, one: Any, two: Any) -> Any:
+        return two if one is None else one if two is None else np.maximum(one, two)
+
+    def earlier(self, one: Any, two: Any) -> Any:
+        return two if one is None else one if two is None else np.minimum(one, two)
+
+    def like(self, calendar: Calendar) -> ArrayArithmetic:
+        return ArrayArithmetic(calendar)
+
+    @property
+    def business(self) -> BusinessDays:
+        return self.calendar.business
+
+
+def _small(count: int) -> int:
+    """A count that arrays can hold; a larger one leaves years 1 to 9999 anyway."""
+    if abs(count) > 10**8:
+        raise out_of_range()
+    return count

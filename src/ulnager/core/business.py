@@ -1,0 +1,205 @@
+"""Business days: which days count as working days, and counting them.
+
+A day's **position** is the number of business days before it, counted from a fixed day. A
+business day and the days off before it share a position, so every question about business
+days is a sum on positions, and costs the same near or far.
+"""
+
+from __future__ import annotations
+
+from bisect import bisect_left
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date
+from typing import TYPE_CHECKING, Any, ClassVar
+
+from ulnager.core.errors import SettingError
+from ulnager.core.units import WEEKDAYS
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
+
+
+@dataclass(frozen=True)
+class BusinessDays:
+    """Which days are business days: all but the weekly days off and the holidays.
+
+    ``days_off`` are weekday names. ``working_days`` are business days even so: days that make
+    up for others. A date that is both a holiday and a working day is a working day.
+
+    >>> office = BusinessDays(holidays=(date(2026, 5, 18),))
+    >>> office.contains(date(2026, 5, 18)), office.contains(date(2026, 5, 19))
+    (False, True)
+
+    Raises SettingError for an unknown weekday, or when every day of the week is off.
+    """
+
+    days_off: tuple[str, ...] = ("saturday", "sunday")
+    holidays: tuple[date, ...] = ()
+    working_days: tuple[date, ...] = ()
+
+    # Worked out once: working days before each weekday and in a week; the holidays that fall
+    # on working weekdays and the working days that do not, as day numbers.
+    _before: ClassVar[tuple[int, ...]]
+    _week: ClassVar[int]
+    _weekdays: ClassVar[tuple[int, ...]]
+    _closed: ClassVar[tuple[int, ...]]
+    _opened: ClassVar[tuple[int, ...]]
+
+    def __post_init__(self) -> None:
+        names = [str(name).lower() for name in self.days_off]
+        for name in names:
+            if name not in WEEKDAYS:
+                raise SettingError(f"days_off has {name!r}; give weekdays, such as 'saturday'")
+        works = [name not in names for name in WEEKDAYS]
+        if not any(works):
+            raise SettingError("every day of the week is off; leave at least one to work on")
+        extra = _numbers(self.working_days, "working_days")
+        closed = _numbers(self.holidays, "holidays") - extra
+        put = object.__setattr__
+        put(self, "days_off", tuple(name for name in WEEKDAYS if name in names))
+        put(self, "holidays", tuple(date.fromordinal(day) for day in sorted(closed)))
+        put(self, "working_days", tuple(date.fromordinal(day) for day in sorted(extra)))
+        put(self, "_before", tuple(sum(works[:place]) for place in range(7)))
+        put(self, "_week", sum(works))
+        put(self, "_weekdays", tuple(place for place in range(7) if works[place]))
+        # Day number 1 was a Monday.
+        put(self, "_closed", tuple(sorted(day for day in closed if works[(day - 1) % 7])))
+        put(self, "_opened", tuple(sorted(day for day in extra if not works[(day - 1) % 7])))
+
+    def contains(self, day: date) -> bool:
+        """Whether a date is a business day."""
+        number = day.toordinal()
+        return self.position(number + 1) > self.position(number)
+
+    def describe(self) -> dict[str, list[str]]:
+        """What differs from Saturdays and Sundays off, as plain values."""
+        usual = BusinessDays()
+        return {
+            name: [str(value) for value in getattr(self, name)]
+            for name in ("days_off", "holidays", "working_days")
+            if getattr(self, name) != getattr(usual, name)
+        }
+
+    def __str__(self) -> str:
+        """What differs from the usual, to be put after a calendar's own description."""
+        parts = []
+        if "days_off" in self.describe():
+            parts.append(f"off on {', '.join(self.days_off) or 'no weekday'}")
+        for days, name in ((self.holidays, "holiday"), (self.working_days, "working day")):
+            if days:
+                parts.append(f"{len(days)} {name}{'s' * (len(days) > 1)}")
+        return "".join(f", {part}" for part in parts)
+
+    def position(self, day: int) -> int:
+        """How many business days lie before a day number, counted from day number 1."""
+        weeks, place = divmod(day - 1, 7)
+        return (
+            weeks * self._week
+            + self._before[place]
+            - bisect_left(self._closed, day)
+            + bisect_left(self._opened, day)
+        )
+
+    def day_at(self, position: int) -> int:
+        """The day number of the business day with that position."""
+        low = self._weekly_day(position - len(self._opened) - 1)
+        high = self._weekly_day(position + len(self._closed)) + 1
+        # The first day after which there are more business days than the position says.
+        while low < high:
+            middle = (low + high) // 2
+            if self.position(middle + 1) > position:
+                high = middle
+            else:
+                low = middle + 1
+        return low
+
+    def _weekly_day(self, position: int) -> int:
+        weeks, place = divmod(position, self._week)
+        return weeks * 7 + self._weekdays[place] + 1
+
+    def positions(self, first: int, last: int) -> NDArray[np.int64]:
+        """The positions of the day numbers from ``first`` to ``last``, shape (days,)."""
+        import numpy as np
+
+        days = np.arange(first, last + 1, dtype=np.int64)
+        weeks, place = np.divmod(days - 1, 7)
+        found = weeks * self._week + np.array(self._before, dtype=np.int64)[place]
+        for changes, sign in ((self._closed, -1), (self._opened, 1)):
+            if changes:
+                found += sign * np.searchsorted(np.array(changes, dtype=np.int64), days)
+        return found
+
+
+def _numbers(days: Iterable[date], name: str) -> set[int]:
+    try:
+        return {day.toordinal() for day in days}
+    except (AttributeError, TypeError):
+        raise SettingError(f"{name} takes dates, such as datetime.date(2026, 5, 18)") from None
+
+
+_ENDS = {
+    # Whether the earlier and the later of the two days count.
+    "later": (False, True),
+    "earlier": (True, False),
+    "both": (True, True),
+    "neither": (False, False),
+}
+
+
+def business_days_between(
+    first: Any, second: Any, *, ends: str = "later", business: BusinessDays | None = None
+) -> Any:
+    """How many business days lie between two days, or between pairs of days in arrays.
+
+    ``ends`` says which of the two days counts if it is a business day: the ``"later"`` one
+    (the default: after ``first`` up to and with ``second``), the ``"earlier"``, ``"both"`` or
+    ``"neither"``. The count is negative when ``second`` is the earlier day. Dates give an int;
+    arrays of ``datetime64`` give an array of ``float64`` with NaN for NaT when there is any,
+    else of ``int64``, in their common shape.
+
+    >>> business_days_between(date(2026, 5, 15), date(2026, 5, 20))
+    3
+    >>> business_days_between(date(2026, 5, 20), date(2026, 5, 15))
+    -3
+
+    Raises SettingError for another word for ``ends``.
+    """
+    if ends not in _ENDS:
+        raise SettingError(f"ends is {ends!r}; choose {', '.join(_ENDS)}")
+    business = business or BusinessDays()
+    with_earlier, with_later = _ENDS[ends]
+    if isinstance(first, date) and isinstance(second, date):
+        low, high = sorted((first.toordinal(), second.toordinal()))
+        count = business.position(high + with_later) - business.position(low + (not with_earlier))
+        count = max(count, 0)
+        return count if first <= second else -count
+    return _between_arrays(first, second, with_earlier, with_later, business)
+
+
+def _between_arrays(
+    first: Any, second: Any, with_earlier: bool, with_later: bool, business: BusinessDays
+) -> Any:
+    import numpy as np
+
+    from ulnager.core.arrays import days_and_gaps
+
+    one, one_gaps = days_and_gaps(first)
+    two, two_gaps = days_and_gaps(second)
+    if not one.size or not two.size:
+        return np.zeros(np.broadcast_shapes(one.shape, two.shape), dtype=np.int64)
+    low, high = min(one.min(), two.min()), max(one.max(), two.max())
+    # A position for each day that occurs, and for the day after the last one.
+    positions = business.positions(int(low), int(high) + 1)
+    one, two = one - low, two - low
+    if with_earlier != with_later:
+        # These two sums change their sign by themselves when the days change places.
+        shift = 1 if with_later else 0
+        count = positions[shift:][two] - positions[shift:][one]
+    else:
+        ordered = np.minimum(one, two), np.maximum(one, two)
+        count = positions[ordered[1] + with_later] - positions[ordered[0] + (not with_earlier)]
+        count = np.where(one <= two, 1, -1) * np.maximum(count, 0)
+    gaps = one_gaps | two_gaps
+    return np.where(gaps, np.nan, count) if np.any(gaps) else count

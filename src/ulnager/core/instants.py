@@ -1,0 +1,114 @@
+"""The arithmetic of calendars on instants, for hours, minutes and seconds.
+
+An instant is a number of microseconds since 1970 in UTC. Units below a day are counted in
+elapsed time, so a clock change costs or adds nothing; an hour starts on the full local hour.
+Units of days are those of the local calendar: a day earlier is the same time on the clock.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, datetime, timedelta, tzinfo
+from typing import Any
+
+from ulnager.core.business import BusinessDays
+from ulnager.core.calendars import Calendar, date_of, out_of_range
+from ulnager.core.units import MICROSECOND_DAY, Unit
+from ulnager.core.zones import day_start
+
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
+_MICROSECOND = timedelta(microseconds=1)
+
+
+def instant_number(moment: datetime) -> int:
+    """The microseconds since 1970 of an aware datetime."""
+    return (moment - _EPOCH) // _MICROSECOND
+
+
+def moment_of(instant: int, zone: tzinfo) -> datetime:
+    """The aware datetime of an instant; ResolveError outside years 1 to 9999."""
+    try:
+        return (_EPOCH + timedelta(microseconds=instant)).astimezone(zone)
+    except (OverflowError, ValueError):
+        raise out_of_range() from None
+
+
+class InstantArithmetic:
+    """A calendar's answers for instants in a zone; see ``core.calendars.Arithmetic``."""
+
+    def __init__(self, calendar: Calendar, zone: tzinfo) -> None:
+        self.calendar = calendar
+        self.zone = zone
+
+    def day_of(self, instant: int) -> int:
+        """The number of the local day around an instant."""
+        return moment_of(instant, self.zone).toordinal()
+
+    def instant_of(self, day: int) -> int:
+        """The instant at which a local day begins."""
+        try:
+            return instant_number(day_start(date_of(day), self.zone))
+        except OverflowError:
+            raise out_of_range() from None
+
+    def unit_start(self, instant: int, unit: Unit) -> int:
+        if unit.microseconds:
+            offset = self._offset(instant)
+            return (instant + offset) // unit.microseconds * unit.microseconds - offset
+        return self.instant_of(self.calendar.unit_start(self.day_of(instant), unit))
+
+    def unit_stop(self, instant: int, unit: Unit) -> int:
+        if unit.microseconds:
+            return self.unit_start(instant, unit) + unit.microseconds
+        return self.instant_of(self.calendar.unit_stop(self.day_of(instant), unit))
+
+    def move_start(self, start: int, unit: Unit, count: int) -> int:
+        if unit.microseconds:
+            return start + unit.microseconds * count
+        return self.instant_of(self.calendar.move_start(self.day_of(start), unit, count))
+
+    def move_day(self, instant: int, unit: Unit, count: int) -> int:
+        if unit.microseconds:
+            return instant + unit.microseconds * count
+        wall = instant + self._offset(instant)
+        day = self.calendar.move_day(self.day_of(instant), unit, count)
+        return self._at(day, wall % MICROSECOND_DAY)
+
+    def settled(self, instant: int, unit: Unit) -> int:
+        return instant
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        return bool(aligned.microseconds and moved_by.microseconds) or self.calendar.keeps(
+            aligned, moved_by
+        )
+
+    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+        return yes if is_so else no
+
+    def weekday(self, instant: int) -> int:
+        return self.calendar.weekday(self.day_of(instant))
+
+    def later(self, one: int | None, two: int | None) -> int | None:
+        return self.calendar.later(one, two)
+
+    def earlier(self, one: int | None, two: int | None) -> int | None:
+        return self.calendar.earlier(one, two)
+
+    def like(self, calendar: Calendar) -> InstantArithmetic:
+        return InstantArithmetic(calendar, self.zone)
+
+    @property
+    def business(self) -> BusinessDays:
+        return self.calendar.business
+
+    def _offset(self, instant: int) -> int:
+        offset = moment_of(instant, self.zone).utcoffset()
+        return 0 if offset is None else offset // _MICROSECOND
+
+    def _at(self, day: int, wall: int) -> int:
+        """The instant at which a local clock shows a time on a day (RFC 5545, 3.3.5)."""
+        here = date_of(day)
+        local = datetime(here.year, here.month, here.day) + timedelta(microseconds=wall)
+        try:
+            return instant_number(local.replace(tzinfo=self.zone))
+        except OverflowError:
+            raise out_of_range() from None

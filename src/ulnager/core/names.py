@@ -1,0 +1,72 @@
+"""Small values that phrases name: ordinals, sorts of day, timestamps, calendars."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, tzinfo
+from typing import Final
+
+from ulnager.core.instants import instant_number
+from ulnager.core.units import WEEKDAYS, Unit
+
+ORDINAL_WORDS: Final = (
+    "first", "second", "third", "fourth", "fifth", "sixth",
+    "seventh", "eighth", "ninth", "tenth", "eleventh", "twelfth",
+)  # fmt: skip
+
+
+_ENDINGS: Final = {1: "st", 2: "nd", 3: "rd"}
+
+
+@dataclass(frozen=True)
+class Ordinal:
+    """A place counted from 1, or -1 for the last.
+
+    >>> str(Ordinal(1)), str(Ordinal(22)), str(Ordinal(113)), str(Ordinal(-1))
+    ('first', '22nd', '113th', 'last')
+    """
+
+    number: int
+
+    def __str__(self) -> str:
+        if self.number in (1, -1):
+            return "first" if self.number == 1 else "last"
+        ones = 0 if 10 <= self.number % 100 <= 20 else self.number % 10
+        return f"{self.number}{_ENDINGS.get(ones, 'th')}"
+
+
+@dataclass(frozen=True)
+class DayName:
+    """A sort of day to count: any day, a business day, or a weekday (0 for a Monday)."""
+
+    unit: Unit
+    weekday: int | None = None
+
+    def __str__(self) -> str:
+        return self.unit.name if self.weekday is None else WEEKDAYS[self.weekday]
+
+
+@dataclass(frozen=True)
+class Timestamp:
+    """A date and time as it was written, with an offset or in the zone that is in use."""
+
+    text: str
+    moment: datetime
+
+    def instant(self, zone: tzinfo) -> int:
+        """The microseconds since 1970; a time without an offset is on the zone's clocks."""
+        moment = self.moment
+        return instant_number(moment if moment.tzinfo else moment.replace(tzinfo=zone))
+
+    def __str__(self) -> str:
+        return self.text
+
+
+@dataclass(frozen=True)
+class Name:
+    """The name of a calendar, in quotes unless it is one plain word."""
+
+    text: str
+
+    def __str__(self) -> str:
+        return self.text if self.text.isidentifier() else f'"{self.text}"'
