@@ -120,3 +120,54 @@ MEANINGS = {
     "after end of previous {u}": lambda d, a, b, n, u: (d.around(a, u)[0], None),
     "all dates": lambda d, a, b, n, u: (None, None),
 }
+
+
+@dataclass(frozen=True)
+class Office:
+    """Business days, looked up one by one."""
+
+    off: frozenset = frozenset({5, 6})
+    holidays: frozenset = frozenset()
+    working: frozenset = frozenset()
+
+    def works(self, day):
+        return day in self.working or ((day - 1) % 7 not in self.off and day not in self.holidays)
+
+    def walk(self, day, step, count):
+        """The first ``count`` business days met from ``day`` on, that day with them."""
+        found = []
+        while len(found) < count:
+            if self.works(day):
+                found.append(day)
+            day += step
+        return min(found), max(found)
+
+
+BUSINESS_MEANINGS = {
+    "last {n} rolling business days": lambda o, a, b, n: o.walk(a, -1, n),
+    "last {n} business days": lambda o, a, b, n: o.walk(a, -1, n),
+    "last {n} whole business days": lambda o, a, b, n: o.walk(b - 1, -1, n),
+    "last {n} business days to date": lambda o, a, b, n: o.walk(a, -1, n),
+    "last {n} business days to end": lambda o, a, b, n: o.walk(a, -1, n),
+    "next {n} rolling business days": lambda o, a, b, n: o.walk(a + 1, 1, n),
+    "next {n} whole business days": lambda o, a, b, n: o.walk(a + 1, 1, n),
+    "next {n} business days from date": lambda o, a, b, n: o.walk(a, 1, n),
+    "next {n} business days from start": lambda o, a, b, n: o.walk(a, 1, n),
+    "this business day": lambda o, a, b, n: (a, a) if o.works(a) else (a, a - 1),
+    "business day to date": lambda o, a, b, n: (a, a) if o.works(a) else (a, a - 1),
+    "rest of business day": lambda o, a, b, n: (a, a - 1),
+    "previous business day": lambda o, a, b, n: o.walk(a - 1, -1, 1),
+    "next business day": lambda o, a, b, n: o.walk(a + 1, 1, 1),
+    "until {n} business days before {a}": lambda o, a, b, n: (None, o.walk(a - 1, -1, n)[0]),
+    "from {n} business days after {a}": lambda o, a, b, n: (o.walk(a + 1, 1, n)[1], None),
+    "first business day of {a}/{z}": lambda o, a, b, n: (o.walk(a, 1, 1)[0],) * 2,
+    "last business day of {a}/{z}": lambda o, a, b, n: (o.walk(a + 60, -1, 1)[0],) * 2,
+    "{n}th business day of {a}/{z}": lambda o, a, b, n: (o.walk(a, 1, n)[1],) * 2,
+}
+
+
+def nth_weekday(first, last, weekday, ordinal):
+    """The day of the ``ordinal``-th such weekday (-1: the last one), or None."""
+    found = [day for day in range(first, last + 1) if (day - 1) % 7 == weekday]
+    place = ordinal - 1 if ordinal > 0 else ordinal
+    return found[place] if -len(found) <= place < len(found) else None

@@ -135,8 +135,10 @@ class ArrayArithmetic:
     def move_start(self, start: Any, unit: Unit, count: int) -> Any:
         if unit.days:
             return start + unit.days * count
-        units = self._of(unit)
-        return units.starts(units.numbers(np.asarray(start)) + _small(count))
+        # The start of a month moved by a year is the start of that month, so months are counted.
+        smaller, size = self.calendar.made_of(unit)
+        units = self._of(smaller)
+        return units.starts(units.numbers(np.asarray(start)) + _small(size * count))
 
     def move_day(self, day: Any, unit: Unit, count: int) -> Any:
         if unit.days:

@@ -169,6 +169,10 @@ class Calendar:
 
     # What arrays need: units by number, and the starts of many at once.
 
+    def made_of(self, unit: Unit) -> tuple[Unit, int]:
+        """The smallest unit that a unit is a fixed number of, and that number."""
+        return unit, 1
+
     def unit_number(self, day: int, unit: Unit) -> int:
         """The number of the unit around a day, counted from any fixed one."""
         if unit is Unit.BUSINESS_DAY:
@@ -293,6 +297,9 @@ class MonthCalendar(Calendar):
 
     def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
         return aligned == moved_by or bool(aligned.months and moved_by.months)
+
+    def made_of(self, unit: Unit) -> tuple[Unit, int]:
+        return (Unit.MONTH, unit.months) if unit.months else (unit, 1)
 
     def unit_number(self, day: int, unit: Unit) -> int:
         if unit.months:

@@ -1,0 +1,170 @@
+"""Whole arrays of anchors give what each anchor gives alone; comparisons with other times."""
+
+from datetime import date, timedelta
+
+import numpy as np
+import pandas as pd
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from ulnager import BusinessDays, MonthCalendar, ResolveError, SettingError, Unit, period
+
+from oracle import Days
+from strategies import calendars, days, modern_days, simple_phrases, units
+
+ONE_SPAN = st.one_of(
+    simple_phrases,
+    st.sampled_from([
+        "last 3 business days", "next 2 whole business days", "until 3 business days before today",
+        "3 business days after yesterday", "last friday of previous month", "this business day",
+        "2nd business day of this month", "last day of next quarter", "first day of latest month",
+        "month to date, 1 year earlier", "month to date, 1 period earlier", "week to date",
+        "last 7 rolling days, 2 periods earlier", "last 2 whole quarters, 1 period later",
+        "month to date as of end of previous month", "this month within data", "2026-03",
+        "last 40 rolling days within this quarter", "2026-03, 2 months later",
+        "last 3 months to date, 1 month earlier", "since start of month, 1 month earlier",
+    ]),
+)  # fmt: skip
+
+
+@settings(max_examples=400)
+@given(ONE_SPAN, calendars(), st.lists(days, min_size=1, max_size=6), st.booleans())
+def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running):
+    calendar = MonthCalendar(calendar[0].year_starts, calendar[0].week_starts,
+                             business=BusinessDays(holidays=tuple(anchors[:2])))  # fmt: skip
+    clock, data = date(2026, 5, 20), ("2023-10-01", "2026-05-17")
+    expected = []
+    for anchor in anchors:
+        basis = {"today": anchor} if running else {"today": clock, "as_of": anchor}
+        try:
+            result = period(phrase).resolve(**basis, calendar=calendar, data=data)
+        except ResolveError:
+            return
+        expected.append(result)
+    array = np.array([*anchors, "NaT"], dtype="M8[D]")
+    starts, stops = period(phrase).resolve_each(
+        array, running, calendar, today=None if running else clock, data=data
+    )
+    assert np.isnat(starts[-1])
+    assert np.isnat(stops[-1])
+    for result, start, stop in zip(expected, starts.tolist(), stops.tolist(), strict=False):
+        if result.is_empty:
+            assert start == stop
+        else:
+            assert (result.start, result.stop) == (start, stop)
+
+
+def test_arrays_keep_their_shape_and_take_what_numpy_takes():
+    month = period("this month")
+    grid = np.array([["2026-05-20", "NaT"], ["2024-02-29", "1999-12-31"]], dtype="M8[D]")
+    starts, stops = month.resolve_each(grid)
+    assert starts.shape == stops.shape == (2, 2)
+    assert starts[1].tolist() == [date(2024, 2, 1), date(1999, 12, 1)]
+    series = pd.Series(pd.to_datetime(["2026-05-20 23:59:59.999"]))
+    assert month.resolve_each(series)[1].tolist() == [date(2026, 6, 1)]
+    assert month.resolve_each([date(2026, 5, 20)])[0].tolist() == [date(2026, 5, 1)]
+    assert month.resolve_each(np.array([], dtype="M8[D]"))[0].size == 0
+    assert np.isnat(month.resolve_each(np.array(["NaT"], dtype="M8[D]"))[0]).all()
+    assert np.isnat(period("until yesterday").resolve_each(grid)[0]).all()
+
+
+@pytest.mark.parametrize(
+    ("phrase", "anchors", "error", "message"),
+    [
+        ("today plus tomorrow", ["2026-05-20"], ResolveError, "several spans"),
+        ("last 3 hours", ["2026-05-20"], ResolveError, "need a time zone"),
+        ("last 9999 years", ["2026-05-20"], ResolveError, "years 1 to 9999"),
+        ("last 99999999999 days", ["2026-05-20"], ResolveError, "years 1 to 9999"),
+        ("5th friday of this month", ["2026-05-20", "2026-06-20"], ResolveError, "no 5th friday"),
+        ("this month", ["soon"], SettingError, "does not hold days"),
+        ("this month", [20260520], SettingError, "does not hold days"),
+    ],
+)
+def test_arrays_that_cannot_be_resolved(phrase, anchors, error, message):
+    with pytest.raises(error, match=message):
+        period(phrase).resolve_each(anchors)
+
+
+@given(
+    modern_days,
+    st.sampled_from(
+        ["last 40 rolling days only weekends", "until yesterday", "this month plus tomorrow"]
+    ),
+)
+def test_a_mask_is_membership(day, phrase):
+    result = period(phrase).resolve(today=day)
+    around = [day + timedelta(days=n) for n in range(-50, 50)]
+    mask = result.mask(np.array([*around, "NaT"], dtype="M8[D]"))
+    assert mask.tolist() == [*map(result.contains, around), False]
+    late = np.array(around, dtype="M8[us]") + np.timedelta64(86_399_999_999, "us")
+    assert result.mask(late).tolist() == mask[:-1].tolist()
+    assert result.mask(around).tolist() == mask[:-1].tolist()
+
+
+@given(
+    st.sampled_from(["last {n} whole {u}", "last {n} rolling {u}", "next {n} rolling {u}",
+                     "this {s}", "previous {s}", "next {n} whole {u}", "last {n} {u} to end",
+                     "2026-03", "2026-02-03/2026-02-20", "yesterday"]),
+    calendars(), modern_days, st.integers(1, 5), st.sampled_from(["day", "week", "month", "year"]),
+)  # fmt: skip
+def test_stepping_by_periods_tiles_the_timeline(template, calendar, day, count, unit):
+    phrase = template.format(n=count, u=f"{unit}s", s=unit)
+    basis = {"today": day, "calendar": calendar[0]}
+    later = period(phrase).resolve(**basis)
+    assert later.counterpart(1, "period", later=True).start == later.stop
+    for steps in range(1, 5):
+        earlier = period(f"{phrase}, {steps} periods earlier").resolve(**basis)
+        assert earlier.stop == later.start
+        again = period(phrase).resolve(**basis).counterpart(steps, "period")
+        assert again.spans == earlier.spans
+        later = earlier
+
+
+@given(modern_days, st.integers(1, 14), units)
+def test_to_date_is_compared_with_the_same_part_or_the_whole(day, count, unit):
+    labels, a = Days(), day.toordinal()
+    first, last = labels.around(a, unit)
+    expected = labels.units_back(first, count, unit), labels.moved(a, -count, unit)
+    if a == last:
+        expected = expected[0], labels.around(expected[0], unit)[1]
+    name = Unit.named(unit).plural
+    result = period(f"{unit} to date, {count} {name} earlier").resolve(today=day)
+    assert (result.start.toordinal(), result.end.toordinal()) == expected
+
+
+@pytest.mark.parametrize(
+    ("phrase", "dates"),
+    [
+        ("month to date, 1 year earlier", "2025-05-01 to 2025-05-20"),
+        ("month to date as of 2026-02-28, 1 month earlier", "2026-01-01 to 2026-01-31"),
+        ("month to date, 52 weeks earlier", "2025-05-02 to 2025-05-21"),
+        ("this week, 52 weeks earlier", "2025-05-19 to 2025-05-25"),
+        ("last 7 rolling days, 1 year earlier", "2025-05-14 to 2025-05-20"),
+        ("from start of month to end of month, 1 month earlier", "2026-04-01 to 2026-04-30"),
+        ("until end of previous month, 2 months earlier", "up to 2026-02-28"),
+        ("month to date except today, 1 period earlier", "2026-04-01 to 2026-04-19"),
+        ("month to date, 1 period earlier, 1 year earlier", "2025-04-01 to 2025-04-20"),
+        ("month to date, 1 year earlier, 1 period earlier", "2025-04-01 to 2025-04-20"),
+        ("2026-02, 1 month later", "2026-03-01 to 2026-03-31"),
+        ("2024-02-29/2024-02-29, 1 year later", "2025-02-28"),
+        ("last 3 months, 1 period earlier", "2025-11-21 to 2026-02-20"),
+        ("last 5 business days, 1 period earlier", "2026-05-07 to 2026-05-13"),
+        ("last 9 days only mondays, 1 period earlier", "2026-05-04, 2026-05-11"),
+        ("yesterday, 1 business day earlier", "2026-05-18"),
+    ],
+)
+def test_comparisons(phrase, dates):
+    result = period(phrase).resolve(today="2026-05-20")
+    assert ", ".join(map(str, result.spans)) == dates
+    assert result.steps
+
+
+def test_counterparts_that_cannot_be():
+    result = period("until yesterday").resolve(today="2026-05-20")
+    with pytest.raises(ResolveError, match="no length to step by"):
+        result.counterpart(1, "period")
+    assert result.counterpart(1, Unit.YEAR).end == date(2025, 5, 19)
+    for bad in ((0, "year"), (1, "fortnight")):
+        with pytest.raises(SettingError, match="give a count"):
+            result.counterpart(*bad)

@@ -1,0 +1,150 @@
+"""Hours, minutes and seconds; and the instants at which local days begin."""
+
+from datetime import UTC, date, datetime, timedelta
+from zoneinfo import ZoneInfo, available_timezones
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ulnager import FilterError, ResolveError, SettingError, condition, period
+from ulnager.core.zones import day_start, local_day
+
+HALIFAX = ZoneInfo("America/Halifax")
+NOW = "2026-05-20T11:30:00+00:00"  # 08:30 in Halifax
+HERE = {"now": NOW, "tz": "America/Halifax"}
+MICROSECOND = timedelta(microseconds=1)
+
+
+@pytest.mark.parametrize(
+    ("phrase", "start", "stop"),
+    [
+        ("last 6 hours", "05-20 02:30", "05-20 08:30"),
+        ("last 4 whole hours", "05-20 04:00", "05-20 08:00"),
+        ("hour to date", "05-20 08:00", "05-20 08:30"),
+        ("rest of hour", "05-20 08:30", "05-20 09:00"),
+        ("next 2 whole hours", "05-20 09:00", "05-20 11:00"),
+        ("next 45 rolling minutes", "05-20 08:30", "05-20 09:15"),
+        ("before now", None, "05-20 08:30"),
+        ("since 90 minutes before now", "05-20 07:00", "05-20 08:30"),
+        ("from start of week to now", "05-18 00:00", "05-20 08:30"),
+        ("from 2 hours after start of today to end of today", "05-20 02:00", "05-21 00:00"),
+        ("from 2 hours before today to 2 hours after today", "05-19 22:00", "05-21 02:00"),
+        ("last 6 hours, 1 week earlier", "05-13 02:30", "05-13 08:30"),
+        ("last 6 hours, 1 period earlier", "05-19 20:30", "05-20 02:30"),
+        ("last 12 hours except yesterday", "05-20 00:00", "05-20 08:30"),
+        ("last 48 hours only thursdays plus hour to date", "05-20 08:00", "05-20 08:30"),
+        ("last 6 hours within data", "05-20 02:30", "05-20 08:30"),
+        ("last 6 hours as of 2026-03-08", "03-08 18:00", "03-09 00:00"),
+        # The clocks went from 02:00 to 03:00 that night: six hours of time, seven of clock.
+        ("last 6 hours as of 2026-03-08T05:00", "03-07 22:00", "03-08 05:00"),
+        ("last 6 hours as of 2026-03-08T08:00Z", "03-07 22:00", "03-08 05:00"),
+        ("last 2 hours as of now", "05-20 06:30", "05-20 08:30"),
+        ("last 2 hours as of today", "05-20 06:30", "05-20 08:30"),
+    ],
+)
+def test_periods_of_hours(phrase, start, stop):
+    result = period(phrase).resolve(**HERE, data=("2023-10-01", "2026-05-20"))
+    shown = [edge and f"{edge:%m-%d %H:%M}" for edge in (result.start, result.stop)]
+    assert shown == [start, stop]
+    assert (result.end, result.days) == (None, None)
+    assert result.steps[-1].startswith("So the times are")
+    assert period(str(period(phrase))) == period(phrase)
+
+
+def test_a_day_measured_from_an_instant_is_still_running():
+    for phrase, end in [
+        ("last 2 whole days as of 2026-05-17T08:00", "2026-05-16"),
+        ("last 2 whole days as of now", "2026-05-19"),
+        ("last 2 whole days as of 2026-05-17", "2026-05-17"),
+    ]:
+        assert str(period(phrase).resolve(**HERE).end) == end
+
+
+@given(
+    st.integers(1, 500),
+    st.sampled_from(["hour", "minute", "second"]),
+    st.datetimes(datetime(1980, 1, 1), datetime(2037, 1, 1)),
+    st.sampled_from(["America/Halifax", "Australia/Lord_Howe", "Asia/Kathmandu", "UTC"]),
+)
+def test_hours_are_elapsed_time(count, unit, moment, tz):
+    now = moment.replace(tzinfo=UTC)
+    length = timedelta(**{f"{unit}s": count})
+    rolling = period(f"last {count} rolling {unit}s").resolve(now=now, tz=tz)
+    assert (rolling.stop, rolling.stop - rolling.start.astimezone(UTC)) == (now, length)
+    assert rolling.duration == length
+    whole = period(f"last {count} whole {unit}s").resolve(now=now, tz=tz)
+    assert whole.duration == length
+    assert timedelta(0) <= now - whole.stop < timedelta(**{f"{unit}s": 1})
+    assert whole.stop.second == 0 or unit == "second"
+    ahead = period(f"next {count} rolling {unit}s").resolve(now=now, tz=tz)
+    assert ahead.start == rolling.stop
+    assert rolling.contains(now - MICROSECOND)
+    assert not rolling.contains(now)
+
+
+def changes(zone):
+    """Days near which a zone changes its offset, from 1970 to 2037."""
+    noon, week = datetime(1970, 1, 1, 12, tzinfo=UTC), timedelta(days=7)
+    before = noon.astimezone(zone).utcoffset()
+    while noon.year < 2038:
+        noon += week
+        after = noon.astimezone(zone).utcoffset()
+        if after != before:
+            yield from ((noon - timedelta(days=n)).date() for n in range(9))
+        before = after
+
+
+def test_local_days_begin_right_at_every_change_of_every_zone():
+    skipped = 0
+    for name in sorted(available_timezones()):
+        zone = ZoneInfo(name)
+        for day in changes(zone):
+            start = day_start(day, zone)
+            assert local_day(start - MICROSECOND, zone) < day, (name, day)
+            if local_day(start, zone) != day:
+                # Some islands crossed the date line, and that day was never there.
+                assert local_day(start, zone) == day + timedelta(days=1), (name, day)
+                assert day_start(day + timedelta(days=1), zone) == start
+                skipped += 1
+    assert 0 < skipped < 30
+
+
+def test_midnights_that_do_not_exist_or_come_twice():
+    for zone, day, instant in [
+        ("America/Sao_Paulo", date(2017, 10, 15), "2017-10-15T03:00:00+00:00"),
+        ("America/St_Johns", date(2006, 10, 29), "2006-10-29T02:30:00+00:00"),
+        ("Asia/Amman", date(2022, 2, 25), "2022-02-24T22:00:00+00:00"),
+        ("Pacific/Apia", date(2011, 12, 30), "2011-12-30T10:00:00+00:00"),
+    ]:
+        assert day_start(day, ZoneInfo(zone)).isoformat() == instant
+    with pytest.raises(ResolveError, match="begins outside"):
+        day_start(date(1, 1, 1), ZoneInfo("Asia/Tokyo"))
+
+
+def test_conditions_of_hours():
+    result = period("last 6 hours").resolve(**HERE)
+    made = condition(result, "t", column_type="timestamptz", literal=True).text
+    assert "'2026-05-20 05:30:00+00:00'" in made
+    assert "'2026-05-20 11:30:00+00:00'" in made
+    made = condition(result, "t", column_type="timestamp", literal=True).text
+    assert "'2026-05-20 02:30:00'" in made
+    with pytest.raises(FilterError, match="column of dates"):
+        condition(result, "d")
+
+
+def test_hours_without_a_moment():
+    hours = period("last 6 hours")
+    with pytest.raises(ResolveError, match="need a time zone"):
+        hours.resolve(today="2026-05-20")
+    with pytest.raises(ResolveError, match="need the moment"):
+        hours.resolve(today="2026-05-20", tz="UTC")
+    with pytest.raises(ResolveError, match="no moment was given"):
+        period("before now").resolve(as_of="2026-05-20", today="2026-05-20", tz="UTC")
+    with pytest.raises(ResolveError, match="years 1 to 9999"):
+        period("last 99999999999 hours").resolve(**HERE)
+    with pytest.raises(SettingError, match="no instant"):
+        hours.resolve(**HERE).contains(date(2026, 5, 20))
+    assert hours.resolve().stop.tzinfo is not None
+    as_of = hours.resolve(as_of="2026-05-19", today="2026-05-20", tz="America/Halifax")
+    assert as_of.stop == datetime(2026, 5, 20, tzinfo=HALIFAX)
