@@ -9,10 +9,16 @@ from hypothesis import HealthCheck, settings
 
 from ulnager.cli.main import main
 
+from strategies import TIMES
+
 ROOT = Path(__file__).parent.parent
 
 settings.register_profile(
-    "ulnager", deadline=None, suppress_health_check=[HealthCheck.too_slow], derandomize=True
+    "ulnager",
+    deadline=None,
+    suppress_health_check=[HealthCheck.too_slow],
+    derandomize=TIMES == 1,
+    max_examples=100 * TIMES,
 )
 settings.load_profile("ulnager")
 

@@ -1,7 +1,9 @@
 """Days, calendars and phrases for Hypothesis, weighted towards where dates go wrong."""
 
+import os
 from datetime import date
 
+from hypothesis import settings
 from hypothesis import strategies as st
 
 from ulnager import MonthCalendar
@@ -10,6 +12,14 @@ from oracle import Days
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 LAST = date.max.toordinal()
+
+# A longer run tries so many times as many cases, and other ones: ULNAGER_CASES=50 pytest.
+TIMES = int(os.environ.get("ULNAGER_CASES", "1"))
+
+
+def examples(count):
+    return settings(max_examples=count * TIMES)
+
 
 _odd_days = st.builds(
     lambda year, month_day: min(

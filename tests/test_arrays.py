@@ -5,13 +5,13 @@ from datetime import date, timedelta
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ulnager import BusinessDays, MonthCalendar, ResolveError, SettingError, Unit, period
 
 from oracle import Days
-from strategies import calendars, days, modern_days, simple_phrases, units
+from strategies import calendars, days, examples, modern_days, simple_phrases, units
 
 ONE_SPAN = st.one_of(
     simple_phrases,
@@ -28,7 +28,7 @@ ONE_SPAN = st.one_of(
 )  # fmt: skip
 
 
-@settings(max_examples=400)
+@examples(400)
 @given(ONE_SPAN, calendars(), st.lists(days, min_size=1, max_size=6), st.booleans())
 def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running):
     calendar = MonthCalendar(calendar[0].year_starts, calendar[0].week_starts,

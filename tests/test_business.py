@@ -4,7 +4,7 @@ from datetime import date, timedelta
 
 import numpy as np
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from ulnager import (
@@ -17,7 +17,7 @@ from ulnager import (
 )
 
 from oracle import BUSINESS_MEANINGS, Office, nth_weekday
-from strategies import WEEKDAYS, modern_days
+from strategies import WEEKDAYS, examples, modern_days
 
 NEAR = st.integers(-80, 80)
 
@@ -36,7 +36,7 @@ def offices(draw, around):
     )
 
 
-@settings(max_examples=500)
+@examples(500)
 @given(st.data(), modern_days, st.booleans(), st.integers(1, 25))
 def test_every_phrase_about_business_days_is_what_walking_gives(data, anchor, running, count):
     business, office = data.draw(offices(anchor))

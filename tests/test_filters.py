@@ -9,14 +9,14 @@ import pandas as pd
 import polars as pl
 import pyarrow as pa
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import assume, given
 from hypothesis import strategies as st
 from sqlalchemy import Column, Date, MetaData, Table, select
 
 import ulnager
 from ulnager import FilterError, ResolveError, condition, keep, period
 
-from strategies import modern_days, phrases
+from strategies import examples, modern_days, phrases
 
 HALIFAX = ZoneInfo("America/Halifax")
 MICROSECOND = timedelta(microseconds=1)
@@ -55,7 +55,7 @@ def frames_of(values, kind):
     yield table, lambda frame: frame["id"].to_pylist()
 
 
-@settings(max_examples=60)
+@examples(60)
 @given(phrases, modern_days, st.sampled_from(["date", "local", "instant"]))
 def test_every_engine_keeps_the_rows_that_python_keeps(phrase, day, kind):
     try:

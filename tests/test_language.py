@@ -4,15 +4,17 @@ import copy
 import pickle
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from ulnager import PeriodSyntaxError, UlnagerError, period
+from ulnager.core.rules import RULES
 
-from strategies import phrases
+from language_page import EXAMPLES, comes_out_as
+from strategies import examples, phrases
 
 
-@settings(max_examples=400)
+@examples(400)
 @given(phrases)
 def test_the_printed_form_reads_back_to_the_same_period(phrase):
     first = period(phrase)
@@ -94,10 +96,20 @@ WORDS = st.sampled_from(
 )
 
 
-@settings(max_examples=500)
+@examples(500)
 @given(st.one_of(st.lists(WORDS, max_size=40).map(" ".join), st.text(max_size=60)))
 def test_nothing_but_our_own_errors_ever_comes_out(phrase):
     try:
         period(phrase).resolve(today="2026-05-20", data=("2026-01-01", "2026-05-17"))
     except UlnagerError as error:
         assert str(error)
+
+
+@pytest.mark.parametrize(("phrase", "dates"), EXAMPLES)
+def test_the_language_page_is_right(phrase, dates):
+    assert comes_out_as(phrase) == dates
+
+
+def test_the_language_page_shows_every_rule():
+    shown = {part.rule.key for phrase, _ in EXAMPLES for part in period(phrase).definition.walk()}
+    assert set(RULES) - shown == set()

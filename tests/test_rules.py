@@ -5,14 +5,14 @@ from datetime import date, timedelta
 import pandas as pd
 import pytest
 from dateutil.relativedelta import relativedelta
-from hypothesis import assume, example, given, settings
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 import ulnager
 from ulnager import MonthCalendar, ResolveError, Unit, period
 
 from oracle import MEANINGS, Days
-from strategies import LAST, WEEKDAYS, calendars, days, modern_days, phrases, units
+from strategies import LAST, WEEKDAYS, calendars, days, examples, modern_days, phrases, units
 
 WORKED = """
 last 3 whole months      | today 2026-06-30 | 2026-03-01 | 2026-05-31
@@ -73,7 +73,7 @@ def test_worked_cases_of_other_calendars():
         assert (str(result.start), str(result.end)) == (start, end), phrase
 
 
-@settings(max_examples=600)
+@examples(600)
 @given(
     st.sampled_from(sorted(MEANINGS)), calendars(), days, st.booleans(), st.integers(1, 9), units
 )

@@ -4,12 +4,14 @@ from datetime import date, datetime
 
 import duckdb
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import ulnager
 from ulnager import SourceError, open_source, period, preview
 from ulnager.demo import ZONE, table
+
+from strategies import examples
 
 
 @pytest.fixture
@@ -63,7 +65,7 @@ def test_a_preview_counts_every_row_once():
     assert not found.warnings
 
 
-@settings(max_examples=40)
+@examples(40)
 @given(st.lists(st.one_of(st.none(), st.dates(date(2026, 1, 1), date(2026, 3, 31))), min_size=1),
        st.sampled_from(["2026-02", "2026-01 plus 2026-03", "until 2026-02-10", "all dates",
                         "today except today", "after 2026-02-10"]))  # fmt: skip

@@ -47,7 +47,9 @@ class Span:
 
     def __str__(self) -> str:
         if isinstance(self.start, datetime) or isinstance(self.stop, datetime):
-            return f"{self.start or '…'} to before {self.stop or '…'}"
+            if self.stop is None:
+                return f"from {self.start}"
+            return f"{self.start} to before {self.stop}" if self.start else f"before {self.stop}"
         if self.start is None:
             return "all dates" if self.end is None else f"up to {self.end}"
         if self.end is None:

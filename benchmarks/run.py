@@ -1,0 +1,139 @@
+"""How fast Ulnager is, beside what a person would write by hand, in one run, as ratios.
+
+Run ``python benchmarks/run.py``. Each number is the best of several rounds; both sides of a
+ratio are measured in the same run on the same machine.
+"""
+
+import subprocess
+import sys
+import timeit
+from datetime import date, timedelta
+from pathlib import Path
+
+import numpy as np
+import pandas as pd
+
+import ulnager
+from ulnager.language.reader import read_period
+
+TODAY = date(2026, 6, 13)
+PHRASE = "last 3 whole months"
+MILLION = 1_000_000
+
+
+def best(call, rounds=7, number=1):
+    """Seconds for one call, the best of several rounds."""
+    return min(timeit.repeat(call, number=number, repeat=rounds)) / number
+
+
+def process(*args):
+    return best(lambda: subprocess.run(args, check=True, capture_output=True), rounds=15)
+
+
+def resolve_one():
+    period = ulnager.period(PHRASE)
+
+    def ours():
+        result = period.resolve(TODAY)
+        return result.start, result.end, result.stop
+
+    def by_hand():
+        stop = TODAY.replace(day=1)
+        months = stop.year * 12 + stop.month - 1 - 3
+        start = date(months // 12, months % 12 + 1, 1)
+        return start, stop - timedelta(days=1), stop
+
+    assert ours() == by_hand()
+    return best(ours, number=20_000), best(by_hand, number=20_000)
+
+
+def read_phrase():
+    period = ulnager.period(PHRASE)
+    return (
+        best(lambda: read_period(PHRASE), number=2_000),
+        best(lambda: period.resolve(TODAY).start, number=20_000),
+    )
+
+
+def read_again():
+    return best(lambda: ulnager.period(PHRASE), number=100_000), 1e-6
+
+
+def random_days(seed, first="2016-01-01", count=3653):
+    numbers = np.random.default_rng(seed).integers(0, count, MILLION)
+    return np.datetime64(first) + numbers
+
+
+def resolve_many():
+    days = random_days(1)
+    period = ulnager.period(PHRASE)
+
+    def by_hand():
+        months = pd.DatetimeIndex(days).to_period("M")
+        return (months - 3).start_time, months.start_time
+
+    ours, theirs = period.resolve_each(days, running=True), by_hand()
+    assert (ours[0] == theirs[0].values).all()
+    assert (ours[1] == theirs[1].values).all()
+    return best(lambda: period.resolve_each(days, running=True)), best(by_hand)
+
+
+def business_days():
+    first, second = random_days(2), random_days(3)
+    holidays = random_days(4)[:80]
+    office = ulnager.BusinessDays(holidays=tuple(holidays.tolist()))
+
+    def ours():
+        return ulnager.business_days_between(first, second, ends="earlier", business=office)
+
+    def by_hand():
+        return np.busday_count(first, second, holidays=holidays)
+
+    forward = first <= second  # NumPy turns the ends round for the others.
+    assert (ours()[forward] == by_hand()[forward]).all()
+    return best(ours), best(by_hand)
+
+
+def start_up():
+    return process(sys.executable, "-c", "import ulnager"), process(sys.executable, "-c", "pass")
+
+
+def whole_process():
+    command = str(Path(sys.executable).with_name("ulnager"))
+    return (
+        process(command, "resolve", "month to date"),
+        process(sys.executable, "-c", "import click"),
+    )
+
+
+ROWS = (
+    ("resolve a period that is read", "the same by hand with datetime", 4, resolve_one),
+    ("read a phrase", "resolving it", 15, read_phrase),
+    ("read it again, cached", "1 microsecond", 1, read_again),
+    ("resolve_each, 1,000,000 anchors", "pandas month periods", 0.25, resolve_many),
+    ("business days, 1,000,000 pairs", "numpy.busday_count", 0.3, business_days),
+    ("import ulnager", "python -c pass", 4, start_up),
+    ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),
+)
+
+
+def in_words(seconds):
+    for unit, size in (("s", 1), ("ms", 1e-3), ("µs", 1e-6)):
+        if seconds >= size:
+            return f"{seconds / size:.3g} {unit}"
+    return f"{seconds / 1e-9:.3g} ns"
+
+
+def main():
+    form = "{:<34} {:<32} {:>9} {:>9} {:>7} {:>8}"
+    print(form.format("what", "beside", "ours", "theirs", "ratio", "at most"))
+    for what, beside, most, measure in ROWS:
+        ours, theirs = measure()
+        ratio = ours / theirs
+        times = in_words(ours), in_words(theirs)
+        note = "" if ratio <= most else "  missed"
+        print(form.format(what, beside, *times, f"{ratio:.2f}x", f"{most}x") + note)
+
+
+if __name__ == "__main__":
+    main()
