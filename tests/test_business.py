@@ -151,6 +151,7 @@ def test_days_that_cannot_be_told_apart(phrase, message):
         lambda: BusinessDays(days_off=("sonntag",)),
         lambda: BusinessDays(days_off=WEEKDAYS),
         lambda: BusinessDays(holidays=("2026-01-01",)),
+        lambda: MonthCalendar(business="office"),
         lambda: business_days_between(date.max, date.max, ends="all"),
         lambda: business_days_between(np.array([1, 2]), np.array([3, 4])),
     ],

@@ -7,31 +7,32 @@ units can therefore be used, at the same cost.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.core.business import BusinessDays
-from ulnager.core.calendars import EPOCH, FIRST_DAY, GREGORIAN, LAST_DAY, Calendar, out_of_range
-from ulnager.core.errors import SettingError
-from ulnager.core.units import Unit
+from ulnager.core.calendars import FIRST_DAY, GREGORIAN, LAST_DAY, Calendar, out_of_range
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.units import EPOCH, Unit
 
 Days = NDArray[np.int64]
 
 
-def days_and_gaps(values: Any) -> tuple[Days, NDArray[np.bool_]]:
-    """Day numbers of an array of days or timestamps, and where it held NaT.
+def epoch_days(values: Any) -> tuple[Days, NDArray[np.bool_] | None]:
+    """Days since 1970-01-01 of an array of days or timestamps, and where it held NaT.
 
-    A gap gets the number of some other day, so that it widens no table. Raises SettingError
-    for anything that NumPy does not take for days.
+    The second is None when there is no NaT. A gap gets the number of some other day, so that
+    it widens no table. Raises SettingError for anything that NumPy does not take for days.
     """
     dates = as_dates(values)
+    numbers = dates.view(np.int64)
     gaps = np.isnat(dates)
-    numbers = dates.astype(np.int64) + EPOCH
-    if gaps.any():
-        numbers[gaps] = numbers[~gaps].min() if not gaps.all() else EPOCH
-    return numbers, gaps
+    if not gaps.any():
+        return numbers, None
+    return np.where(gaps, numbers[~gaps].min() if not gaps.all() else 0, numbers), gaps
 
 
 def as_dates(values: Any) -> NDArray[np.datetime64]:
@@ -40,27 +41,66 @@ def as_dates(values: Any) -> NDArray[np.datetime64]:
         array = np.asarray(values)
         if array.dtype.kind in "iufb":
             raise TypeError
-        return array.astype("datetime64[D]")
+        return array.astype("datetime64[D]", copy=False)
     except (ValueError, TypeError):
         raise SettingError(
             f"{type(values).__name__} does not hold days; give an array of datetime64, or dates"
         ) from None
 
 
-def dates_of(numbers: Any, gaps: NDArray[np.bool_]) -> NDArray[np.datetime64]:
-    """An array of ``datetime64[D]`` of the shape of ``gaps``, NaT where they are.
+def each_span(
+    span: Callable[[Days], tuple[Any, Any]], values: Any
+) -> tuple[NDArray[np.datetime64], NDArray[np.datetime64]]:
+    """The starts and stops that ``span`` gives for an array of days.
 
-    ``numbers`` are day numbers, or None for an open side, which is NaT all along. Raises
-    ResolveError outside years 1 to 9999.
+    ``span`` takes day numbers. When the days lie closer together than there are days, it is
+    asked once for each day of their range, and the answers are handed out from a table.
     """
+    days, gaps = epoch_days(values)
+    if not days.size:
+        nothing = np.empty(days.shape, dtype="datetime64[D]")
+        return nothing, nothing.copy()
+    low, high = int(days.min()), int(days.max())
+    if high - low < days.size:
+        try:
+            starts, stops = _spans_of(span, np.arange(low, high + 1, dtype=np.int64))
+        except ResolveError:
+            # It may be about a day in the range that nobody asked for.
+            pass
+        else:
+            return _handed_out(starts, days - low, gaps), _handed_out(stops, days - low, gaps)
+    starts, stops = _spans_of(span, days)
+    if gaps is not None:
+        starts[gaps] = stops[gaps] = np.datetime64("NaT")
+    return starts, stops
+
+
+def _handed_out(
+    table: NDArray[np.datetime64], places: Days, gaps: NDArray[np.bool_] | None
+) -> NDArray[np.datetime64]:
+    found = table[places]
+    if gaps is not None:
+        found[gaps] = np.datetime64("NaT")
+    return found
+
+
+def _spans_of(
+    span: Callable[[Days], tuple[Any, Any]], days: Days
+) -> tuple[NDArray[np.datetime64], NDArray[np.datetime64]]:
+    start, stop = span(days + EPOCH)
+    if start is not None and stop is not None:
+        stop = np.maximum(start, stop)
+    return _dates(start, days.shape), _dates(stop, days.shape)
+
+
+def _dates(numbers: Any, shape: tuple[int, ...]) -> NDArray[np.datetime64]:
+    """Day numbers, or None for an open side, as dates; ResolveError outside years 1 to 9999."""
     if numbers is None:
-        return np.full(gaps.shape, "NaT", dtype="datetime64[D]")
-    numbers = np.broadcast_to(numbers, gaps.shape)
-    if numbers.size and (numbers.min() < FIRST_DAY or numbers.max() > LAST_DAY):
+        return np.full(shape, "NaT", dtype="datetime64[D]")
+    numbers = np.broadcast_to(numbers, shape)
+    if numbers.min() < FIRST_DAY or numbers.max() > LAST_DAY:
         raise out_of_range()
     dates: NDArray[np.datetime64] = (numbers - EPOCH).astype("datetime64[D]")
-    if gaps.any():
-        dates[gaps] = np.datetime64("NaT")
     return dates
 
 

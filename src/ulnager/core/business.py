@@ -9,64 +9,70 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterable
-from dataclasses import dataclass
 from datetime import date
-from typing import TYPE_CHECKING, Any, ClassVar
+from typing import TYPE_CHECKING, Any
 
 from ulnager.core.errors import SettingError
-from ulnager.core.units import WEEKDAYS
+from ulnager.core.units import EPOCH, WEEKDAYS
+from ulnager.core.values import Value
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
 
 
-@dataclass(frozen=True)
-class BusinessDays:
+class BusinessDays(Value):
     """Which days are business days: all but the weekly days off and the holidays.
 
     ``days_off`` are weekday names. ``working_days`` are business days even so: days that make
     up for others. A date that is both a holiday and a working day is a working day.
 
-    >>> office = BusinessDays(holidays=(date(2026, 5, 18),))
+    >>> office = BusinessDays(holidays=[date(2026, 5, 18)])
     >>> office.contains(date(2026, 5, 18)), office.contains(date(2026, 5, 19))
     (False, True)
 
     Raises SettingError for an unknown weekday, or when every day of the week is off.
     """
 
-    days_off: tuple[str, ...] = ("saturday", "sunday")
-    holidays: tuple[date, ...] = ()
-    working_days: tuple[date, ...] = ()
+    FIELDS = ("days_off", "holidays", "working_days")
 
-    # Worked out once: working days before each weekday and in a week; the holidays that fall
-    # on working weekdays and the working days that do not, as day numbers.
-    _before: ClassVar[tuple[int, ...]]
-    _week: ClassVar[int]
-    _weekdays: ClassVar[tuple[int, ...]]
-    _closed: ClassVar[tuple[int, ...]]
-    _opened: ClassVar[tuple[int, ...]]
+    days_off: tuple[str, ...]
+    holidays: tuple[date, ...]
+    working_days: tuple[date, ...]
 
-    def __post_init__(self) -> None:
-        names = [str(name).lower() for name in self.days_off]
-        for name in names:
+    def __init__(
+        self,
+        days_off: Iterable[str] = ("saturday", "sunday"),
+        holidays: Iterable[date] = (),
+        working_days: Iterable[date] = (),
+    ) -> None:
+        off = {str(name).lower() for name in days_off}
+        for name in off:
             if name not in WEEKDAYS:
                 raise SettingError(f"days_off has {name!r}; give weekdays, such as 'saturday'")
-        works = [name not in names for name in WEEKDAYS]
+        works = [name not in off for name in WEEKDAYS]
         if not any(works):
             raise SettingError("every day of the week is off; leave at least one to work on")
-        extra = _numbers(self.working_days, "working_days")
-        closed = _numbers(self.holidays, "holidays") - extra
-        put = object.__setattr__
-        put(self, "days_off", tuple(name for name in WEEKDAYS if name in names))
-        put(self, "holidays", tuple(date.fromordinal(day) for day in sorted(closed)))
-        put(self, "working_days", tuple(date.fromordinal(day) for day in sorted(extra)))
-        put(self, "_before", tuple(sum(works[:place]) for place in range(7)))
-        put(self, "_week", sum(works))
-        put(self, "_weekdays", tuple(place for place in range(7) if works[place]))
-        # Day number 1 was a Monday.
-        put(self, "_closed", tuple(sorted(day for day in closed if works[(day - 1) % 7])))
-        put(self, "_opened", tuple(sorted(day for day in extra if not works[(day - 1) % 7])))
+        extra = _numbers(working_days, "working_days")
+        closed = _numbers(holidays, "holidays") - extra
+        self._put(
+            days_off=tuple(name for name in WEEKDAYS if name in off),
+            holidays=tuple(date.fromordinal(day) for day in sorted(closed)),
+            working_days=tuple(date.fromordinal(day) for day in sorted(extra)),
+            # Business days before each weekday, in a week, and which weekdays they are.
+            _before=tuple(sum(works[:place]) for place in range(7)),
+            _week=sum(works),
+            _weekdays=tuple(place for place in range(7) if works[place]),
+            # What differs from the week, as day numbers; day number 1 was a Monday.
+            _closed=tuple(sorted(day for day in closed if works[(day - 1) % 7])),
+            _opened=tuple(sorted(day for day in extra if not works[(day - 1) % 7])),
+        )
+
+    _before: tuple[int, ...]
+    _week: int
+    _weekdays: tuple[int, ...]
+    _closed: tuple[int, ...]
+    _opened: tuple[int, ...]
 
     def contains(self, day: date) -> bool:
         """Whether a date is a business day."""
@@ -183,23 +189,27 @@ def _between_arrays(
 ) -> Any:
     import numpy as np
 
-    from ulnager.core.arrays import days_and_gaps
+    from ulnager.core.arrays import epoch_days
 
-    one, one_gaps = days_and_gaps(first)
-    two, two_gaps = days_and_gaps(second)
+    one, one_gaps = epoch_days(first)
+    two, two_gaps = epoch_days(second)
     if not one.size or not two.size:
         return np.zeros(np.broadcast_shapes(one.shape, two.shape), dtype=np.int64)
-    low, high = min(one.min(), two.min()), max(one.max(), two.max())
+    low, high = int(min(one.min(), two.min())), int(max(one.max(), two.max()))
     # A position for each day that occurs, and for the day after the last one.
-    positions = business.positions(int(low), int(high) + 1)
+    positions = business.positions(low + EPOCH, high + EPOCH + 1)
     one, two = one - low, two - low
     if with_earlier != with_later:
         # These two sums change their sign by themselves when the days change places.
-        shift = 1 if with_later else 0
-        count = positions[shift:][two] - positions[shift:][one]
+        table = positions[1:] if with_later else positions
+        count = table[two] - table[one]
     else:
         ordered = np.minimum(one, two), np.maximum(one, two)
         count = positions[ordered[1] + with_later] - positions[ordered[0] + (not with_earlier)]
         count = np.where(one <= two, 1, -1) * np.maximum(count, 0)
-    gaps = one_gaps | two_gaps
-    return np.where(gaps, np.nan, count) if np.any(gaps) else count
+    if one_gaps is None and two_gaps is None:
+        return count
+    gaps = (one_gaps if one_gaps is not None else False) | (
+        two_gaps if two_gaps is not None else False
+    )
+    return np.where(gaps, np.nan, count)

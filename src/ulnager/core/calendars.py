@@ -8,13 +8,13 @@ these four (one date, an array, a database) can resolve any period.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from ulnager.core.business import BusinessDays
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.units import EPOCH, WEEKDAYS, Unit
+from ulnager.core.values import Value
 
 if TYPE_CHECKING:
     import numpy as np
@@ -22,7 +22,6 @@ if TYPE_CHECKING:
 
 FIRST_DAY = 1
 LAST_DAY = date.max.toordinal()
-EPOCH = date(1970, 1, 1).toordinal()
 _CYCLE_DAYS = 146_097
 _MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 
@@ -108,7 +107,7 @@ def days_in_month(year: int, month: int) -> int:
     return _MONTH_DAYS[month - 1]
 
 
-class Calendar:
+class Calendar(Value):
     """The base of every calendar: the same questions asked with dates.
 
     Subclasses answer them with day numbers and set ``kind``.
@@ -219,7 +218,6 @@ class Calendar:
 _OFFICE = BusinessDays()
 
 
-@dataclass(frozen=True)
 class MonthCalendar(Calendar):
     """Years of twelve months, weeks of seven days beside them.
 
@@ -236,33 +234,43 @@ class MonthCalendar(Calendar):
     Raises SettingError for a day that is not in every month, or an unknown weekday.
     """
 
-    year_starts: str = "01-01"
-    week_starts: str = "monday"
-    year_named_by: str = "end"
-    business: BusinessDays = _OFFICE
+    FIELDS = ("year_starts", "week_starts", "year_named_by", "business")
+    kind = "months"
 
-    kind: ClassVar[str] = "months"
+    year_starts: str
+    week_starts: str
+    year_named_by: str
 
-    def __post_init__(self) -> None:
-        month, day = _month_and_day(self.year_starts)
-        if not isinstance(self.week_starts, str) or self.week_starts.lower() not in WEEKDAYS:
-            raise SettingError(
-                f"week_starts is {self.week_starts!r}; give a weekday, such as 'monday'"
-            )
-        if self.year_named_by not in ("start", "end"):
-            raise SettingError(f"year_named_by is {self.year_named_by!r}; give 'start' or 'end'")
-        object.__setattr__(self, "year_starts", f"{month:02}-{day:02}")
-        object.__setattr__(self, "week_starts", self.week_starts.lower())
-        object.__setattr__(self, "_month", month - 1)
-        object.__setattr__(self, "_lead", day - 1)
-        # Day number 1 was a Monday, so the starts of weeks leave this remainder.
-        object.__setattr__(self, "_week", (WEEKDAYS.index(self.week_starts) + 1) % 7)
+    # Worked out once: months before the year starts, days before a month starts, and the
+    # remainder by seven of a week's first day number.
+    _month: int
+    _lead: int
+    _week: int
 
-    # Worked out once from the settings: months before the year starts, days before a
-    # month starts, and the remainder by seven of a week's first day number.
-    _month: ClassVar[int]
-    _lead: ClassVar[int]
-    _week: ClassVar[int]
+    def __init__(
+        self,
+        year_starts: str = "01-01",
+        week_starts: str = "monday",
+        year_named_by: str = "end",
+        business: BusinessDays = _OFFICE,
+    ) -> None:
+        month, day = _month_and_day(year_starts)
+        if not isinstance(week_starts, str) or week_starts.lower() not in WEEKDAYS:
+            raise SettingError(f"week_starts is {week_starts!r}; give a weekday, such as 'monday'")
+        if year_named_by not in ("start", "end"):
+            raise SettingError(f"year_named_by is {year_named_by!r}; give 'start' or 'end'")
+        if not isinstance(business, BusinessDays):
+            raise SettingError(f"business is {business!r}; give a BusinessDays")
+        self._put(
+            year_starts=f"{month:02}-{day:02}",
+            week_starts=week_starts.lower(),
+            year_named_by=year_named_by,
+            business=business,
+            _month=month - 1,
+            _lead=day - 1,
+            # Day number 1 was a Monday, so the starts of weeks leave this remainder.
+            _week=(WEEKDAYS.index(week_starts.lower()) + 1) % 7,
+        )
 
     def unit_start(self, day: int, unit: Unit) -> int:
         months = unit.months

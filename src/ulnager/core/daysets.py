@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
-from typing import Final
+from typing import Final, NamedTuple
 
 from ulnager.core.business import BusinessDays
 from ulnager.core.errors import ResolveError
@@ -40,8 +39,7 @@ DAY_SETS: Final[dict[str, Chooser]] = {
 }
 
 
-@dataclass(frozen=True)
-class DaySet:
+class DaySet(NamedTuple):
     """One or several sorts of days; ``names`` are keys of ``DAY_SETS``."""
 
     names: tuple[str, ...]

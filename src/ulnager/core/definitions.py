@@ -7,12 +7,11 @@ which holds everything that a period may be measured against.
 
 from __future__ import annotations
 
-import string
+import re
 from collections.abc import Callable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date, tzinfo
 from enum import Enum
-from typing import Any
+from typing import Any, NamedTuple
 
 from ulnager.core.calendars import Arithmetic, Calendar, date_of
 from ulnager.core.errors import ResolveError
@@ -20,7 +19,7 @@ from ulnager.core.instants import InstantArithmetic
 from ulnager.core.spans import Range, union
 from ulnager.core.units import Unit
 
-_FORMATTER = string.Formatter()
+_SLOT = re.compile(r"\{(\w+)\}")
 
 
 class Kind(Enum):
@@ -40,8 +39,7 @@ class Kind(Enum):
     """The first argument at another time."""
 
 
-@dataclass(frozen=True, eq=False)
-class Rule:
+class Rule(NamedTuple):
     """A row of the phrase table: how it is said, what it means and why.
 
     ``template`` is the canonical wording, with a slot for each argument; ``also`` holds
@@ -83,7 +81,7 @@ def template_slots(template: str) -> tuple[str, ...]:
     >>> template_slots("last {count} whole {units}")
     ('count', 'units')
     """
-    return tuple(name for _, name, _, _ in _FORMATTER.parse(template) if name)
+    return tuple(_SLOT.findall(template))
 
 
 class Definition:
@@ -228,8 +226,7 @@ def _restore(key: str, args: tuple[Any, ...]) -> Definition:
     return Definition(RULES[key], args)
 
 
-@dataclass(frozen=True)
-class Extent:
+class Extent(NamedTuple):
     """The first and last date that the data holds; it answers for ``earliest`` and ``latest``.
 
     >>> Extent(date(2023, 10, 1), date(2026, 5, 17)).last
@@ -240,8 +237,7 @@ class Extent:
     last: date
 
 
-@dataclass(frozen=True)
-class Anchor:
+class Anchor(NamedTuple):
     """The day that a period was measured from, and whether that day is still running.
 
     ``source`` says in the words of the language where it came from.
@@ -257,8 +253,7 @@ class Anchor:
         return f"{name}{self.day} ({state})"
 
 
-@dataclass(frozen=True)
-class Defaults:
+class Defaults(NamedTuple):
     """How ambiguous phrases are read: the name of a reading, or ``"refuse"``.
 
     ``last`` is for ``last N U``: rolling, whole, to date, to end; ``next`` is for

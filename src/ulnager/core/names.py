@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime, tzinfo
-from typing import Final
+from typing import Final, NamedTuple
 
 from ulnager.core.instants import instant_number
 from ulnager.core.units import WEEKDAYS, Unit
@@ -18,8 +17,7 @@ ORDINAL_WORDS: Final = (
 _ENDINGS: Final = {1: "st", 2: "nd", 3: "rd"}
 
 
-@dataclass(frozen=True)
-class Ordinal:
+class Ordinal(NamedTuple):
     """A place counted from 1, or -1 for the last.
 
     >>> str(Ordinal(1)), str(Ordinal(22)), str(Ordinal(113)), str(Ordinal(-1))
@@ -35,8 +33,7 @@ class Ordinal:
         return f"{self.number}{_ENDINGS.get(ones, 'th')}"
 
 
-@dataclass(frozen=True)
-class DayName:
+class DayName(NamedTuple):
     """A sort of day to count: any day, a business day, or a weekday (0 for a Monday)."""
 
     unit: Unit
@@ -46,8 +43,7 @@ class DayName:
         return self.unit.name if self.weekday is None else WEEKDAYS[self.weekday]
 
 
-@dataclass(frozen=True)
-class Timestamp:
+class Timestamp(NamedTuple):
     """A date and time as it was written, with an offset or in the zone that is in use."""
 
     text: str
@@ -62,8 +58,7 @@ class Timestamp:
         return self.text
 
 
-@dataclass(frozen=True)
-class Name:
+class Name(NamedTuple):
     """The name of a calendar, in quotes unless it is one plain word."""
 
     text: str

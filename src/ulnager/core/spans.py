@@ -7,8 +7,8 @@ see :class:`Span`, with dates and an inclusive end.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from datetime import date, datetime, timedelta
+from typing import NamedTuple
 
 from ulnager.core.units import Unit
 
@@ -16,8 +16,7 @@ Range = tuple[int | None, int | None]
 """A half-open pair of day numbers; None is an open side."""
 
 
-@dataclass(frozen=True)
-class Span:
+class Span(NamedTuple):
     """Dates from ``start`` up to but not with ``stop``; None at an open side.
 
     >>> march = Span(date(2026, 3, 1), date(2026, 4, 1))
@@ -42,7 +41,9 @@ class Span:
             return None
         return (self.stop - self.start).days
 
-    def __contains__(self, day: date) -> bool:
+    def __contains__(self, day: object) -> bool:
+        if not isinstance(day, date):
+            return False
         return (self.start is None or self.start <= day) and (self.stop is None or day < self.stop)
 
     def __str__(self) -> str:
@@ -121,8 +122,7 @@ def intersection(left: Sequence[Range], right: Sequence[Range]) -> tuple[Range, 
     return tuple(found)
 
 
-@dataclass(frozen=True)
-class FixedDates:
+class FixedDates(NamedTuple):
     """Dates written out in an ISO 8601 form: the text, and the half-open day numbers.
 
     ``start`` and ``stop`` never move; ``text`` is the canonical wording; ``unit`` is the unit

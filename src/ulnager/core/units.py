@@ -6,8 +6,11 @@ a number of months. What a unit's boundaries are is the calendar's business.
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Any, ClassVar, Final
 
+EPOCH: Final = date(1970, 1, 1).toordinal()
+"""The day number of 1970-01-01."""
 MICROSECOND_DAY: Final = 86_400_000_000
 WEEKDAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MONTH_NAMES: Final = (

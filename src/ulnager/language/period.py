@@ -131,26 +131,25 @@ class Period:
         Raises ResolveError for a phrase that may have several spans or is about hours, and
         as :meth:`resolve` does; SettingError for an array that holds no days.
         """
-        import numpy as np
+        from ulnager.core.arrays import ArrayArithmetic, each_span
 
-        from ulnager.core.arrays import ArrayArithmetic, dates_of, days_and_gaps
-
-        days, gaps = days_and_gaps(anchors)
-        if not days.size:
-            return dates_of(None, gaps), dates_of(None, gaps)
-        basis = Basis(ArrayArithmetic(calendar or GREGORIAN), days, running)
-        if running:
-            basis.today = days
-        else:
-            basis.today = _clock_basis(GREGORIAN, today, None, None, "00:00").today
+        arithmetic = ArrayArithmetic(calendar or GREGORIAN)
+        fixed: dict[str, Any] = {}
         if data is not None:
-            basis.data = extent_of(data)
-        basis.defaults = defaults or basis.defaults
-        basis.calendars = calendars or basis.calendars
-        start, stop = self.definition.span(basis)
-        if start is not None and stop is not None:
-            stop = np.maximum(start, stop)
-        return dates_of(start, gaps), dates_of(stop, gaps)
+            fixed["data"] = extent_of(data)
+        if defaults is not None:
+            fixed["defaults"] = defaults
+        if calendars is not None:
+            fixed["calendars"] = calendars
+        clock = None
+        if not running:
+            clock = _clock_basis(GREGORIAN, today, None, None, "00:00").today
+
+        def span(days: Any) -> tuple[Any, Any]:
+            basis = Basis(arithmetic, days, running)
+            return self.definition.span(basis.changed(today=days if running else clock, **fixed))
+
+        return each_span(span, anchors)
 
     def readings(self) -> dict[str, Period]:
         """Every way to read this phrase, by name, the default first.
