@@ -1,12 +1,16 @@
 """Days, calendars and phrases for Hypothesis, weighted towards where dates go wrong."""
 
 import os
+import re
 from datetime import date
 
 from hypothesis import settings
 from hypothesis import strategies as st
 
 from ulnager import MonthCalendar
+from ulnager.core.definitions import Kind
+from ulnager.core.rules import RULES
+from ulnager.core.units import UNITS
 
 from oracle import Days
 
@@ -69,3 +73,44 @@ phrases = st.recursive(
     ),
     max_leaves=5,
 )
+
+
+def _filled(wording, slots):
+    """A wording of the phrase table with something in each slot."""
+    # A bare unit is a period inside a phrase only.
+    wording = wording.replace("{period}", "{lead}", 1) if wording.startswith("{p") else wording
+    parts = re.findall(r"\{(\w+?)(?:_2)?\}|([^{}]+)", wording)
+    return st.tuples(*(slots[slot] if slot else st.just(text) for slot, text in parts)).map("".join)
+
+
+def _grammar():
+    """Any phrase at all, made from the phrase table itself."""
+    phrase = st.deferred(lambda: any_phrase)
+    nested = st.one_of(
+        phrase.map("({})".format), st.sampled_from(["month", "last 3 weeks", "from latest"])
+    )
+    point = st.deferred(lambda: any_point)
+    slots = {
+        "count": st.integers(1, 500).map(str),
+        "unit": st.sampled_from([unit.name for unit in UNITS]),
+        "units": st.sampled_from([unit.plural for unit in UNITS]),
+        "steps": st.sampled_from(["periods", "years", "hours", "business days"]),
+        "date": st.sampled_from(["2026-03-31", "2024-02-29", "0001-01-01", "9999-12-31"]),
+        "timestamp": st.sampled_from(["2026-05-17T08:30", "2026-03-08T02:30:15.5Z",
+                                      "2026-11-01T01:30+05:30"]),
+        "iso": st.sampled_from(["2026", "2026-W01", "2026-Q3", "2024-02", "2026-03-01/2026-03-09"]),
+        "ordinal": st.sampled_from(["first", "2nd", "third", "23rd", "last"]),
+        "dayname": st.sampled_from(["day", "business day", "friday", "sunday"]),
+        "days": st.sampled_from(["weekends", "business days", "holidays and fridays", "monday"]),
+        "calendar": st.sampled_from(["fiscal", "'the office'"]),
+        "lead": phrase.map("({})".format),
+        "period": nested,
+        "point": point,
+    }  # fmt: skip
+    wordings = [(rule, text) for rule in RULES.values() for text in (rule.template, *rule.also)]
+    points = [_filled(text, slots) for rule, text in wordings if rule.kind is Kind.POINT]
+    others = [_filled(text, slots) for rule, text in wordings if rule.kind is not Kind.POINT]
+    return st.one_of(others), st.one_of(points)
+
+
+any_phrase, any_point = _grammar()

@@ -2,20 +2,29 @@
 
 import copy
 import pickle
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import PeriodSyntaxError, UlnagerError, period
+from ulnager import (
+    GREGORIAN,
+    MonthCalendar,
+    PeriodSyntaxError,
+    ResolveError,
+    UlnagerError,
+    period,
+)
+from ulnager.core.definitions import Kind
 from ulnager.core.rules import RULES
 
 from language_page import EXAMPLES, comes_out_as
-from strategies import examples, phrases
+from strategies import any_phrase, examples, modern_days
 
 
 @examples(400)
-@given(phrases)
+@given(any_phrase)
 def test_the_printed_form_reads_back_to_the_same_period(phrase):
     first = period(phrase)
     again = period(str(first))
@@ -23,6 +32,29 @@ def test_the_printed_form_reads_back_to_the_same_period(phrase):
     assert str(again) == str(first)
     assert hash(again) == hash(first)
     assert pickle.loads(pickle.dumps(first)) == first == copy.deepcopy(first)
+
+
+@examples(400)
+@given(any_phrase, modern_days)
+def test_whatever_can_be_said_resolves_or_says_why_not(phrase, day):
+    now = datetime(day.year, day.month, day.day, 12, tzinfo=UTC)
+    try:
+        result = period(phrase).resolve(
+            now=now,
+            tz="America/Halifax",
+            data=(day - timedelta(days=400), day - timedelta(days=3)),
+            calendars={"fiscal": MonthCalendar(year_starts="10-01"), "the office": GREGORIAN},
+        )
+    except ResolveError as error:
+        assert str(error)
+        return
+    assert result.steps[-1].startswith("So the ")
+    assert result.notes or not result.is_empty
+    assert result.to_dict()["label"]
+    for left, right in zip(result.spans, result.spans[1:], strict=False):
+        assert left.stop < right.start
+    for reading in period(phrase).readings().values():
+        assert str(reading)
 
 
 @pytest.mark.parametrize(
@@ -108,6 +140,13 @@ def test_nothing_but_our_own_errors_ever_comes_out(phrase):
 @pytest.mark.parametrize(("phrase", "dates"), EXAMPLES)
 def test_the_language_page_is_right(phrase, dates):
     assert comes_out_as(phrase) == dates
+
+
+def test_rules_whose_words_may_go_on_say_so():
+    for rule in RULES.values():
+        if rule.kind is not Kind.POINT:
+            others = {other.template for other in RULES.values()} - {rule.template}
+            assert rule.goes_on == any(text.startswith(rule.template + " ") for text in others)
 
 
 def test_the_language_page_shows_every_rule():

@@ -160,6 +160,19 @@ def test_rolling_months_agree_with_dateutil():
         day += timedelta(days=1)
 
 
+@given(modern_days, st.integers(1, 60))
+def test_moved_days_agree_with_pandas_offsets(day, count):
+    stamp = pd.Timestamp(day)
+    for phrase, witness in [
+        (f"{count} months before {day}", stamp - pd.DateOffset(months=count)),
+        (f"{count} weeks after {day}", stamp + pd.DateOffset(weeks=count)),
+        (f"{count} business days after {day}", stamp + pd.offsets.BDay(count)),
+        (f"{count} business days before {day}", stamp - pd.offsets.BDay(count)),
+        (f"end of ({day} as of {day} plus this month)", stamp + pd.offsets.MonthEnd(0)),
+    ]:
+        assert period(phrase).resolve(today=day).start == witness.date(), phrase
+
+
 @pytest.mark.parametrize(
     ("unit", "calendar", "frequency"),
     [("week", MonthCalendar(week_starts=day), f"W-{WEEKDAYS[n - 1][:3].upper()}")

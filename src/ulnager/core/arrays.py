@@ -89,7 +89,10 @@ def _spans_of(
 ) -> tuple[NDArray[np.datetime64], NDArray[np.datetime64]]:
     start, stop = span(days + EPOCH)
     if start is not None and stop is not None:
-        stop = np.maximum(start, stop)
+        # Where an empty span would lie does not matter, so it cannot lie out of range.
+        empty = np.less_equal(stop, start)
+        start = np.where(empty, np.clip(start, FIRST_DAY, LAST_DAY), start)
+        stop = np.where(empty, start, stop)
     return _dates(start, days.shape), _dates(stop, days.shape)
 
 

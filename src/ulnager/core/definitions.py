@@ -48,6 +48,7 @@ class Rule(NamedTuple):
     on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
     the stop stand on, and ``step`` how long one period is, when it is moved to another time
     (see ``core.shifting``). ``find_one`` gives the one span of a rule that may give several.
+    ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
     """
 
     key: str
@@ -61,6 +62,7 @@ class Rule(NamedTuple):
     ends: tuple[str, str] = ("day", "day")
     step: str = "length"
     find_one: Callable[..., Any] | None = None
+    goes_on: bool = False
 
     @property
     def slots(self) -> tuple[str, ...]:
@@ -214,9 +216,10 @@ class Definition:
 def _printed(value: Any, count: int, leads: bool) -> str:
     if isinstance(value, Unit):
         return value.name if count == 1 else value.plural
-    # What leads a chain is read from left to right anyway; elsewhere a chain needs brackets.
-    if isinstance(value, Definition) and value.rule.follows and not leads:
-        return f"({value})"
+    # What leads a chain is read from left to right anyway. Elsewhere a chain needs brackets, and
+    # so does what the words after it might be read into.
+    if isinstance(value, Definition) and not leads:
+        return f"({value})" if value.rule.follows or value.rule.goes_on else str(value)
     return str(value)
 
 

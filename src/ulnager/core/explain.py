@@ -128,7 +128,7 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
             yield from _point_step(part, basis)
         elif isinstance(part, Definition):
             yield from _told(part, basis)
-            if kind in _JOINS:
+            if kind in _JOINS and part.rule.key != "on":
                 yield f"That makes '{part}' {shown_ranges(part, basis)}."
     if kind is Kind.SPAN and definition.unit is not None:
         yield from _unit_step(definition, definition.unit, view)

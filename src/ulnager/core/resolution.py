@@ -7,15 +7,14 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core import explain
-from ulnager.core.calendars import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.calendars import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.definitions import Anchor, Basis, Definition, Kind
 from ulnager.core.errors import SettingError
 from ulnager.core.instants import instant_number, moment_of
-from ulnager.core.rules import RULES
-from ulnager.core.shifting import PERIOD
+from ulnager.core.shifting import PERIOD, shifted
 from ulnager.core.spans import Range, Span
 from ulnager.core.units import MONTH_NAMES, Unit
-from ulnager.core.zones import day_start
+from ulnager.core.zones import day_start, zone_named
 
 if TYPE_CHECKING:
     import numpy as np
@@ -41,10 +40,10 @@ class Resolution:
     def _check_range(self) -> None:
         """Dates that cannot be shown are found here and not when a page is half drawn."""
         for start, stop in self._ranges:
-            if start is not None and start < FIRST_DAY:
-                date_of(start)
-            if stop is not None and stop > LAST_DAY:
-                date_of(stop)
+            if start is not None and not FIRST_DAY <= start <= LAST_DAY:
+                raise out_of_range()
+            if stop is not None and not FIRST_DAY < stop <= LAST_DAY:
+                raise out_of_range()
 
     def _value(self, number: int) -> date:
         return date.fromordinal(number)
@@ -200,21 +199,22 @@ class Resolution:
                 f"counterpart({count!r}, {unit!r}): give a count from 1 on and a unit such as "
                 "'year' or 'period'"
             )
-        rule = RULES["later" if later else "earlier"]
-        definition = Definition(rule, (self._definition, count, known))
+        definition = shifted(self._definition, count if later else -count, known)
         outer = self.period
         period = definition if isinstance(outer, Definition) else type(outer)(definition)
         return resolve(definition, self._basis, period)
 
-    def instants(self, zone: tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+    def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
         """The instants at which each span starts and stops, in UTC; None at an open side.
 
         >>> import ulnager
-        >>> from zoneinfo import ZoneInfo
         >>> march = ulnager.period("2026-03").resolve()
-        >>> [(str(a), str(b)) for a, b in march.instants(ZoneInfo("Europe/London"))]
+        >>> [(str(a), str(b)) for a, b in march.instants("Europe/London")]
         [('2026-03-01 00:00:00+00:00', '2026-03-31 23:00:00+00:00')]
+
+        Raises SettingError when there is no such time zone.
         """
+        zone = zone_named(tz)
         return tuple(
             (
                 None if span.start is None else day_start(span.start, zone),
@@ -330,8 +330,9 @@ class InstantResolution(Resolution):
             for start, stop in self.instants(self.zone)
         )
 
-    def instants(self, zone: tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
-        """The instants at which each span starts and stops, in ``zone``; None at an open side."""
+    def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+        """The instants at which each span starts and stops, in ``tz``; None at an open side."""
+        zone = zone_named(tz)
         return tuple(
             (
                 None if start is None else moment_of(start, zone),

@@ -27,22 +27,13 @@ Pair = tuple[Any, Any]
 Find = Callable[..., Any]
 
 
-def _row(
-    kind: Kind,
-    template: str,
-    because: str = "",
-    also: tuple[str, ...] = (),
-    family: str = "",
-    reading: str = "",
-    ends: tuple[str, str] = ("day", "day"),
-    step: str = "length",
-    find_one: Find | None = None,
-) -> Callable[[Find], Rule]:
+def _row(kind: Kind, template: str, because: str = "", **more: Any) -> Callable[[Find], Rule]:
+    """Adds a row to the table; ``more`` are other fields of :class:`Rule`."""
+
     def add(find: Find) -> Rule:
         key = find.__name__.strip("_")
-        rule = Rule(key, kind, template, find, because, also, family, reading, ends, step, find_one)
-        RULES[key] = rule
-        return rule
+        RULES[key] = Rule(key, kind, template, find, because, **more)
+        return RULES[key]
 
     return add
 
@@ -347,12 +338,12 @@ def next_from_start(c: Basis, count: int, unit: Unit) -> Pair:
     return start, c.calendar.move_start(start, unit, count)
 
 
-@_row(Kind.READING, "last {count} {units}", family="last")
+@_row(Kind.READING, "last {count} {units}", family="last", goes_on=True)
 def last_ambiguous(c: Basis, count: int, unit: Unit) -> Definition:
     return _chosen("last", c.defaults.last, count, unit)
 
 
-@_row(Kind.READING, "next {count} {units}", family="next")
+@_row(Kind.READING, "next {count} {units}", family="next", goes_on=True)
 def next_ambiguous(c: Basis, count: int, unit: Unit) -> Definition:
     return _chosen("next", c.defaults.next, count, unit)
 
@@ -441,6 +432,7 @@ def after(c: Basis, point: Definition) -> Pair:
     "from {point}",
     "Everything from {start} on is in.",
     ends=("begin", "day"),
+    goes_on=True,
 )
 def from_(c: Basis, point: Definition) -> Pair:
     return c.begin(point), None
@@ -465,7 +457,7 @@ def fixed(c: Basis, iso: Any) -> Pair:
 # Whole phrases joined, cut and measured from elsewhere; read from left to right.
 
 
-@_row(Kind.RANGES, "{period} plus {period_2}", "The days of either are in.")
+@_row(Kind.RANGES, "{period} plus {period_2}", "The days of '{period_2}' are joined to them.")
 def plus(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return period.ranges(c) + period_2.ranges(c)
 
@@ -494,7 +486,7 @@ def except_days(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]
     return intersection(ranges, complement(_within_days(c, ranges, days, period)))
 
 
-@_row(Kind.RANGES, "{period} except {period_2}", "The days of the second are taken out.")
+@_row(Kind.RANGES, "{period} except {period_2}", "The days of '{period_2}' are taken out of them.")
 def except_(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return intersection(period.ranges(c), complement(union(period_2.ranges(c))))
 
@@ -526,7 +518,7 @@ def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
 @_row(
     Kind.RANGES,
     "{period} within {period_2}",
-    "Only the days that are in both remain.",
+    "Only the days that are in '{period_2}' too remain.",
     find_one=_overlap,
 )
 def within(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
@@ -534,12 +526,12 @@ def within(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, .
 
 
 def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
-    found = moved(c, RULES["later" if count > 0 else "earlier"], period, count, unit)
+    found = moved(c, period, count, unit)
     return found.span(c) if isinstance(found, Definition) else found
 
 
 def _moved(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
-    found = moved(c, RULES["later" if count > 0 else "earlier"], period, count, unit)
+    found = moved(c, period, count, unit)
     return found.ranges(c) if isinstance(found, Definition) else (found,)
 
 

@@ -10,7 +10,7 @@ from __future__ import annotations
 from typing import Any
 
 from ulnager.core.calendars import GREGORIAN
-from ulnager.core.definitions import Basis, Definition, Kind, Rule
+from ulnager.core.definitions import Basis, Definition, Kind
 from ulnager.core.errors import ResolveError
 from ulnager.core.spans import FixedDates
 from ulnager.core.units import Unit
@@ -21,17 +21,17 @@ PERIOD = Unit("period", "periods")
 Pair = tuple[Any, Any]
 
 
-def moved(c: Basis, rule: Rule, period: Definition, count: int, unit: Unit) -> Definition | Pair:
+def moved(c: Basis, period: Definition, count: int, unit: Unit) -> Definition | Pair:
     """A period moved by ``count`` units, later when positive.
 
     The pair for a period that is one span; for a joined or cut one, the same join or cut of
-    parts that are moved, written with ``rule``.
+    parts that are moved.
     """
     kind = period.rule.kind
     if kind is Kind.READING:
-        return moved(c, rule, period.rule.find(c, *period.args), count, unit)
+        return moved(c, period.rule.find(c, *period.args), count, unit)
     if kind is Kind.BASIS:
-        inner = Definition(rule, (period.args[0], abs(count), unit))
+        inner = shifted(period.args[0], count, unit)
         return Definition(period.rule, (inner, *period.args[1:]))
     if kind is Kind.RANGES:
         if unit == PERIOD:
@@ -39,20 +39,30 @@ def moved(c: Basis, rule: Rule, period: Definition, count: int, unit: Unit) -> D
             size, unit = _own_step(c, period.args[0])
             count *= size
         parts = (
-            Definition(rule, (part, abs(count), unit)) if isinstance(part, Definition) else part
+            shifted(part, count, unit) if isinstance(part, Definition) else part
             for part in period.args
         )
         return Definition(period.rule, tuple(parts))
     if kind is Kind.SHIFT and unit == PERIOD:
-        # Steps of the period first, then the shift that was there: the order does not matter.
-        inner = Definition(rule, (period.args[0], abs(count), unit))
-        return Definition(period.rule, (inner, *period.args[1:]))
+        inner, steps, by = period.args
+        if by != PERIOD:
+            # The period's own steps first, then the shift that was there: the order is all one.
+            return Definition(period.rule, (shifted(inner, count, unit), steps, by))
+        count += steps if period.rule.key == "later" else -steps
+        return moved(c, inner, count, PERIOD) if count else inner
     if unit == PERIOD:
         if period.rule.step == "rolling":
             return _rolled(c, period, count)
         size, unit = _own_step(c, period)
         count *= size
     return _moved_span(c, period, count, unit)
+
+
+def shifted(period: Definition, count: int, unit: Unit) -> Definition:
+    """The definition of a period moved by ``count`` units, later when positive."""
+    from ulnager.core.rules import RULES
+
+    return Definition(RULES["later" if count > 0 else "earlier"], (period, abs(count), unit))
 
 
 def _rolled(c: Basis, period: Definition, count: int) -> Pair:

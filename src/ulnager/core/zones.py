@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta, tzinfo
 
-from ulnager.core.errors import ResolveError
+from ulnager.core.errors import ResolveError, SettingError
 
 _SECOND = timedelta(seconds=1)
 
@@ -49,6 +49,24 @@ def _day_start(day: date, zone: tzinfo) -> datetime:
         else:
             low = middle
     return high
+
+
+def zone_named(tz: str | tzinfo) -> tzinfo:
+    """The time zone of that name in the IANA database; SettingError when there is none.
+
+    >>> zone_named("Europe/London")
+    zoneinfo.ZoneInfo(key='Europe/London')
+    """
+    if isinstance(tz, tzinfo):
+        return tz
+    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+    try:
+        return ZoneInfo(tz)
+    except (ZoneInfoNotFoundError, ValueError, OSError, TypeError):
+        raise SettingError(
+            f"there is no time zone {tz!r}; give a name such as 'Europe/London' or 'UTC'"
+        ) from None
 
 
 def local_day(instant: datetime, zone: tzinfo) -> date:

@@ -13,8 +13,8 @@ import narwhals as nw
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
 from ulnager.core.suggest import no_such
+from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
-from ulnager.language.period import zone_named
 
 FrameT = TypeVar("FrameT")
 

@@ -31,8 +31,8 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
+from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
-from ulnager.language.period import zone_named
 
 
 class _Ansi(DefaultDialect):

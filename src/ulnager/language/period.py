@@ -18,6 +18,7 @@ from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.instants import instant_number
 from ulnager.core.resolution import Resolution, resolve
 from ulnager.core.rules import RULES, measured_from
+from ulnager.core.zones import zone_named
 from ulnager.language.reader import read_period, read_point
 
 if TYPE_CHECKING:
@@ -216,20 +217,6 @@ def extent_of(data: object) -> Extent:
     if extent.last < extent.first:
         raise SettingError(f"data ends on {extent.last}, before it begins on {extent.first}")
     return extent
-
-
-def zone_named(tz: str | tzinfo) -> tzinfo:
-    """The time zone of that name; SettingError when there is none."""
-    if isinstance(tz, tzinfo):
-        return tz
-    from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
-
-    try:
-        return ZoneInfo(tz)
-    except (ZoneInfoNotFoundError, ValueError, OSError):
-        raise SettingError(
-            f"there is no time zone {tz!r}; give a name such as 'Europe/London' or 'UTC'"
-        ) from None
 
 
 def _clock_basis(

@@ -17,7 +17,7 @@ import duckdb
 from ulnager.core.definitions import Extent
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
-from ulnager.language.period import zone_named
+from ulnager.core.zones import zone_named
 
 _READERS: Final = {
     ".csv": "read_csv",
