@@ -7,6 +7,7 @@
 
 from typing import TYPE_CHECKING
 
+from ulnager.core.buckets import Bucket
 from ulnager.core.business import BusinessDays, business_days_between
 from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar
 from ulnager.core.definitions import Anchor, Defaults, Extent
@@ -21,15 +22,19 @@ from ulnager.core.errors import (
 )
 from ulnager.core.resolution import InstantResolution, Resolution
 from ulnager.core.spans import Span
-from ulnager.core.units import Unit
+from ulnager.core.tables import TableCalendar, TableRow
+from ulnager.core.units import Unit, own_unit
+from ulnager.core.weeks import WeekCalendar
 from ulnager.language.period import Period, period
 
 if TYPE_CHECKING:
     from ulnager.book.reading import Book, read_book
+    from ulnager.core.datetable import date_table
     from ulnager.filters.frames import keep
     from ulnager.filters.sql import Condition, condition, where
     from ulnager.sources.files import FileSource, open_source
     from ulnager.sources.preview import Preview, preview
+    from ulnager.sources.profile import Profile, profile
 
 # These need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
@@ -37,6 +42,9 @@ _FETCHED = {
     "Condition": "filters.sql",
     "FileSource": "sources.files",
     "Preview": "sources.preview",
+    "Profile": "sources.profile",
+    "date_table": "core.datetable",
+    "profile": "sources.profile",
     "condition": "filters.sql",
     "keep": "filters.frames",
     "open_source": "sources.files",
@@ -68,6 +76,7 @@ __all__ = [
     "Anchor",
     "Book",
     "BookError",
+    "Bucket",
     "BusinessDays",
     "Calendar",
     "Condition",
@@ -80,19 +89,26 @@ __all__ = [
     "Period",
     "PeriodSyntaxError",
     "Preview",
+    "Profile",
     "Resolution",
     "ResolveError",
     "SettingError",
     "SourceError",
     "Span",
+    "TableCalendar",
+    "TableRow",
     "UlnagerError",
     "Unit",
+    "WeekCalendar",
     "business_days_between",
     "condition",
+    "date_table",
     "keep",
     "open_source",
+    "own_unit",
     "period",
     "preview",
+    "profile",
     "read_book",
     "where",
 ]

@@ -6,18 +6,59 @@ Every mistake is reported with the file, the path to the key, and what would be 
 from __future__ import annotations
 
 import tomllib
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
+from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from ulnager.book.schema import AnchorEntry, BookFile, PeriodEntry, ReadingsEntry
-from ulnager.core.definitions import Anchor, Defaults
-from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError
+from ulnager.book.schema import (
+    AnchorEntry,
+    BookFile,
+    CalendarEntry,
+    CycleEntry,
+    PeriodEntry,
+    ReadingsEntry,
+    SourceEntry,
+)
+from ulnager.core.business import BusinessDays
+from ulnager.core.calendars import Calendar, MonthCalendar
+from ulnager.core.definitions import Anchor, Defaults, Extent
+from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.resolution import Resolution
 from ulnager.core.suggest import nearest, no_such
+from ulnager.core.units import own_unit
+from ulnager.core.weeks import WeekCalendar
 from ulnager.language.period import Period, period
+from ulnager.language.reader import read_period
+from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
+from ulnager.sources.files import open_source
+from ulnager.sources.profile import SHARE, Profile, profile
+
+
+@dataclass(frozen=True)
+class BookSource:
+    """A named source of a book; its file is looked for beside the book."""
+
+    name: str
+    file: str
+    column: str | None
+    tz: str | None
+    calendar: Calendar | None
+    share: float
+
+    def profile(self, today: date | None = None) -> Profile:
+        """What the source holds; SourceError when it cannot be read."""
+        return profile(
+            open_source(self.file),
+            self.column,
+            today=today,
+            tz=self.tz,
+            calendar=self.calendar,
+            share=self.share,
+        )
 
 
 @dataclass(frozen=True)
@@ -27,26 +68,49 @@ class BookAnchor:
     name: str
     point: Period
     running: bool | None
+    sources: tuple[BookSource, ...] = ()
+
+    def extent(self) -> Extent | None:
+        """The dates that all its sources hold; None when it has none.
+
+        Of several sources the earliest latest day counts, and the latest earliest one.
+        """
+        extents = [source.profile().extent for source in self.sources]
+        if not extents:
+            return None
+        return Extent(
+            max(extent.first for extent in extents),
+            min(extent.last for extent in extents),
+            min(extent.last_whole or extent.last for extent in extents),
+            extents[0].missing,
+        )
 
 
 @dataclass(frozen=True)
 class BookPeriod:
-    """A named period of a book, with its label and the anchor it is measured from."""
+    """A named period of a book, with its label, its anchor and its calendar."""
 
     name: str
     period: Period
     label: str
     anchor: BookAnchor | None
+    calendar: Calendar | None = None
 
 
 @dataclass(frozen=True)
 class Book:
-    """Named anchors and periods, as read from ``file``."""
+    """Named calendars, sources, anchors and periods, as read from ``file``.
+
+    ``calendar`` is the one for phrases and periods that name none.
+    """
 
     file: str
+    calendars: dict[str, Calendar] = field(default_factory=dict)
+    sources: dict[str, BookSource] = field(default_factory=dict)
     anchors: dict[str, BookAnchor] = field(default_factory=dict)
     periods: dict[str, BookPeriod] = field(default_factory=dict)
     defaults: Defaults = field(default_factory=Defaults)
+    calendar: Calendar | None = None
 
     def period(self, name: str) -> BookPeriod:
         """The period of that name; BookError when there is none."""
@@ -55,27 +119,44 @@ class Book:
             raise BookError(self.file, "periods", no_such("period", name, self.periods))
         return found
 
-    def resolve(self, name: str, **basis: Any) -> Resolution:
-        """The dates of a named period, measured from its own anchor.
+    def read(self, phrase: str) -> Period:
+        """The period of a phrase, which may speak of any calendar's own units."""
+        return _read_phrase(phrase, self.calendars.values())
 
-        ``basis`` is as for :meth:`ulnager.Period.resolve`; an ``as_of`` given here goes
-        before the book's anchor.
+    def resolve(self, name: str, **basis: Any) -> Resolution:
+        """The dates of a named period, measured from its own anchor in its own calendar.
+
+        ``basis`` is as for :meth:`ulnager.Period.resolve`; an ``as_of`` or a ``calendar``
+        given here goes before the book's.
         """
         entry = self.period(name)
-        basis.setdefault("defaults", self.defaults)
-        if entry.anchor is not None and basis.get("as_of") is None:
-            basis["as_of"] = self.anchored(entry.anchor.name, basis)
-        return entry.period.resolve(**basis)
+        if basis.get("calendar") is None:
+            basis["calendar"] = entry.calendar
+        anchor = entry.anchor.name if entry.anchor and basis.get("as_of") is None else None
+        return self.resolve_phrase(entry.period, anchor, **basis)
 
-    def anchored(self, name: str, basis: dict[str, Any]) -> Anchor | str:
-        """A named anchor as ``as_of`` takes it."""
-        anchor = self.anchors[name]
+    def resolve_phrase(self, phrase: Period, anchor: str | None, **basis: Any) -> Resolution:
+        """The dates of any period with the book's calendars, readings and named anchor."""
+        basis.setdefault("defaults", self.defaults)
+        basis.setdefault("calendars", self.calendars)
+        if basis.get("calendar") is None:
+            basis["calendar"] = self.calendar
+        if anchor is not None:
+            basis |= self._measured(self.anchors[anchor], basis)
+        return phrase.resolve(**basis)
+
+    def _measured(self, anchor: BookAnchor, basis: dict[str, Any]) -> dict[str, Any]:
+        """The basis with a named anchor, and its data where none was given."""
+        basis = {**basis, "as_of": None}
+        extent = anchor.extent()
+        if extent is not None:
+            basis["data"] = extent
         text = str(anchor.point)
         if anchor.running is None:
-            return text
+            return {**basis, "as_of": text}
         day = anchor.point.resolve(**basis).start
         assert day is not None
-        return Anchor(day, anchor.running, text)
+        return {**basis, "as_of": Anchor(day, anchor.running, text)}
 
 
 def read_book(path: str | Path) -> Book:
@@ -100,31 +181,123 @@ def read_book(path: str | Path) -> Book:
         entries = BookFile.model_validate(values)
     except ValidationError as error:
         raise _shape_error(file, error) from None
-    anchors = {name: _anchor(file, name, anchor) for name, anchor in entries.anchors.items()}
-    defaults = Defaults(entries.readings.last, entries.readings.next)
+    calendars = _calendars(file, entries)
+    sources = _sources(file, entries, calendars)
+    anchors = {
+        name: _anchor(file, name, anchor, sources, calendars)
+        for name, anchor in entries.anchors.items()
+    }
     periods = {}
     for name, entry in entries.periods.items():
         key = f"periods.{name}"
         _check_name(file, key, name)
-        if entry.anchor is not None and entry.anchor not in anchors:
-            raise BookError(
-                file,
-                f"{key}.anchor",
-                no_such("anchor", entry.anchor, anchors),
-                "Add it under [anchors], or name one that is there.",
-            )
         periods[name] = BookPeriod(
             name,
-            _phrase(file, f"{key}.phrase", entry.phrase),
+            _phrase(file, f"{key}.phrase", entry.phrase, calendars),
             entry.label or name.replace("_", " ").capitalize(),
-            anchors[entry.anchor] if entry.anchor else None,
+            _named(file, f"{key}.anchor", "anchor", entry.anchor, anchors),
+            _named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
         )
-    return Book(file, anchors, periods, defaults)
+    return Book(
+        file,
+        calendars,
+        sources,
+        anchors,
+        periods,
+        Defaults(entries.readings.last, entries.readings.next),
+        _named(file, "calendar", "calendar", entries.calendar, calendars),
+    )
 
 
-def _anchor(file: str, name: str, entry: AnchorEntry) -> BookAnchor:
+Found = TypeVar("Found")
+
+
+def _named(
+    file: str, key: str, what: str, name: str | None, known: Mapping[str, Found]
+) -> Found | None:
+    """What an entry names, None when it names nothing."""
+    if name is not None and name not in known:
+        fix = f"Add it under [{what}s], or name one that is there."
+        raise BookError(file, key, no_such(what, name, known), fix)
+    return None if name is None else known[name]
+
+
+def _calendars(file: str, entries: BookFile) -> dict[str, Calendar]:
+    """The calendars of a book; one may build on another that stands before it."""
+    found: dict[str, Calendar] = {}
+    for name, entry in entries.calendars.items():
+        key = f"calendars.{name}"
+        if entry.base is not None and entry.base not in found:
+            problem = no_such("calendar", entry.base, found)
+            raise BookError(file, f"{key}.base", problem, "Put the base before it.")
+        try:
+            found[name] = _calendar(Path(file).parent, entry, found)
+        except (SettingError, SourceError) as error:
+            raise BookError(file, key, str(error)) from None
+    return found
+
+
+def _calendar(folder: Path, entry: CalendarEntry, known: dict[str, Calendar]) -> Calendar:
+    kind = _KINDS[entry.kind]
+    given = entry.model_dump(exclude_none=True)
+    for name in _KIND_KEYS:
+        if name in given and name not in kind:
+            raise SettingError(
+                f"{name} is not for a calendar of {entry.kind}; it takes {', '.join(kind)}"
+            )
+    settings = {name: given[name] for name in kind if name in given}
+    holidays = list(entry.holidays)
+    if entry.holiday_file is not None:
+        holidays += holidays_from_file(folder / entry.holiday_file)
+    if entry.holiday_country is not None:
+        holidays += holidays_of(entry.holiday_country, entry.holiday_region)
+    days_off = ("saturday", "sunday") if entry.days_off is None else tuple(entry.days_off)
+    shared: dict[str, Any] = {
+        "business": BusinessDays(days_off, holidays, entry.working_days),
+        "cycles": [own_unit(name, unit.days, unit.starts) for name, unit in entry.cycles.items()],
+    }
+    if entry.kind == "weeks":
+        return WeekCalendar(year_named_by=entry.year_named_by, **settings, **shared)
+    if entry.kind == "months":
+        return MonthCalendar(year_named_by=entry.year_named_by, **settings, **shared)
+    if entry.file is None:
+        raise SettingError("a calendar of kind table needs the file that lists its units")
+    base = known[entry.base] if entry.base else MonthCalendar(**shared)
+    return calendar_from_file(folder / entry.file, base)
+
+
+_KINDS = {
+    "months": ("year_starts", "week_starts"),
+    "weeks": ("layout", "last_day", "month", "ends", "long_period"),
+    "table": ("file", "base"),
+}
+_KIND_KEYS = [name for names in _KINDS.values() for name in names]
+
+
+def _sources(file: str, entries: BookFile, calendars: dict[str, Calendar]) -> dict[str, BookSource]:
+    folder = Path(file).parent
+    return {
+        name: BookSource(
+            name,
+            str(folder / entry.file),
+            entry.column,
+            entry.tz,
+            _named(file, f"sources.{name}.calendar", "calendar", entry.calendar, calendars),
+            SHARE if entry.share is None else entry.share,
+        )
+        for name, entry in entries.sources.items()
+    }
+
+
+def _anchor(
+    file: str,
+    name: str,
+    entry: AnchorEntry,
+    sources: dict[str, BookSource],
+    calendars: dict[str, Calendar],
+) -> BookAnchor:
     key = f"anchors.{name}"
-    point = _phrase(file, key, entry.point)
+    point = _phrase(file, key, entry.point, calendars)
     if point.definition.rule.key != "on":
         raise BookError(
             file,
@@ -132,12 +305,19 @@ def _anchor(file: str, name: str, entry: AnchorEntry) -> BookAnchor:
             f"'{entry.point}' is a period, and an anchor is one day",
             f"Write 'start of {point}' or 'end of {point}'.",
         )
-    return BookAnchor(name, point, None if entry.day is None else entry.day == "running")
+    found = (_named(file, f"{key}.sources", "source", named, sources) for named in entry.sources)
+    running = None if entry.day is None else entry.day == "running"
+    return BookAnchor(name, point, running, tuple(source for source in found if source))
 
 
-def _phrase(file: str, key: str, phrase: str) -> Period:
+def _read_phrase(phrase: str, calendars: Iterable[Calendar]) -> Period:
+    own = {unit.name: unit for calendar in calendars for unit in calendar.own_units}
+    return Period(read_period(phrase, tuple(own.values()))) if own else period(phrase)
+
+
+def _phrase(file: str, key: str, phrase: str, calendars: dict[str, Calendar]) -> Period:
     try:
-        return period(phrase)
+        return _read_phrase(phrase, calendars.values())
     except PeriodSyntaxError as error:
         raise BookError(file, key, str(error)) from None
 
@@ -189,6 +369,8 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
 def _known_keys(path: list[str]) -> list[str]:
     """The keys that may stand at a path of the file."""
     entries: dict[str, type[BaseModel]] = {
+        "calendars": CycleEntry if "cycles" in path else CalendarEntry,
+        "sources": SourceEntry,
         "anchors": AnchorEntry,
         "readings": ReadingsEntry,
         "periods": PeriodEntry,

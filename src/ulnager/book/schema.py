@@ -5,6 +5,7 @@ Only the shape is checked here; what the phrases mean is checked by ``book.readi
 
 from __future__ import annotations
 
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
@@ -16,11 +17,59 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
 
 
+class CycleEntry(_Part):
+    """A unit of a fixed number of days, counted from a day on which one starts."""
+
+    days: int
+    starts: date
+
+
+class CalendarEntry(_Part):
+    """A named calendar of one of three kinds, its business days and its own units."""
+
+    kind: Literal["months", "weeks", "table"] = "months"
+    year_named_by: Literal["start", "end"] = "end"
+    # months
+    year_starts: str | None = None
+    week_starts: str | None = None
+    # weeks
+    layout: str | None = None
+    last_day: str | None = None
+    month: str | None = None
+    ends: str | None = None
+    long_period: int | None = None
+    # table
+    file: str | None = None
+    base: str | None = None
+    # business days
+    days_off: list[str] | None = None
+    holidays: list[date] = []
+    holiday_file: str | None = None
+    holiday_country: str | None = None
+    holiday_region: str | None = None
+    working_days: list[date] = []
+    cycles: dict[str, CycleEntry] = {}
+
+
+class SourceEntry(_Part):
+    """A file, its date column, where its days are, and whose days off it is not missed on."""
+
+    file: str
+    column: str | None = None
+    tz: str | None = None
+    calendar: str | None = None
+    share: float | None = None
+
+
 class AnchorEntry(_Part):
-    """A named point to measure from; ``day`` overrides whether its day is over."""
+    """A named point to measure from, in the data of its sources.
+
+    ``day`` overrides whether its day is over. Of several sources the earliest day counts.
+    """
 
     point: str
     day: Literal["over", "running"] | None = None
+    sources: list[str] = []
 
 
 def _short_anchor(value: Any) -> Any:
@@ -28,11 +77,12 @@ def _short_anchor(value: Any) -> Any:
 
 
 class PeriodEntry(_Part):
-    """A named phrase, how viewers see it, and the anchor it is measured from."""
+    """A named phrase, how viewers see it, the anchor it is measured from, and its calendar."""
 
     phrase: str
     label: str = ""
     anchor: str | None = None
+    calendar: str | None = None
 
 
 class ReadingsEntry(_Part):
@@ -43,8 +93,11 @@ class ReadingsEntry(_Part):
 
 
 class BookFile(_Part):
-    """The tables of a book's file."""
+    """The tables of a book's file; ``calendar`` names the one for periods that name none."""
 
+    calendar: str | None = None
+    calendars: dict[Name, CalendarEntry] = {}
+    sources: dict[Name, SourceEntry] = {}
     anchors: dict[Name, Annotated[AnchorEntry, BeforeValidator(_short_anchor)]] = {}
     readings: ReadingsEntry = ReadingsEntry()
     periods: dict[Name, PeriodEntry] = {}

@@ -52,7 +52,7 @@ def command(
     """
     from ulnager.filters.sql import condition
 
-    result = request.resolve(phrase, request.basis())
+    result = request.resolve(phrase, request.basis(phrase))
     made = condition(
         result, column, column_type=column_type, tz=request.tz, target=target, literal=not bound
     )

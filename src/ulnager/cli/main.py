@@ -22,6 +22,10 @@ COMMANDS: Final = {
     "readings": "every way to read a phrase, side by side",
     "filter": "a condition that keeps the rows of a period",
     "preview": "which rows a period keeps and leaves out",
+    "profile": "what a date column holds, and which anchor it suggests",
+    "buckets": "the units that a period touches, and which are whole",
+    "calendar": "a date table, or a membership table of periods",
+    "draw": "a picture of periods on a timeline",
     "demo": "a full run on the demo data",
 }
 _WRONG_INPUT: Final = (PeriodSyntaxError, SettingError, FilterError)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ulnager.cli.request import Request, basis_options, json_option, source_named
+from ulnager.cli.request import Request, basis_options, json_option
 from ulnager.cli.show import show_json, show_pairs, show_table, spans_text
 
 if TYPE_CHECKING:
@@ -41,8 +41,8 @@ def command(
     """
     from ulnager.sources.preview import preview
 
-    source = source_named(source_name)
-    result = request.resolve(phrase, request.basis(source, column))
+    source = request.opened(source_name)
+    result = request.resolve(phrase, request.basis(phrase, source, column))
     found = preview(result, source, column, tz=request.tz, rows=rows)
     if as_json:
         show_json(found.to_dict())

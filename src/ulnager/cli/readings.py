@@ -21,7 +21,7 @@ def command(request: Request, phrase: str, as_json: bool) -> None:
       ulnager readings "next 2 weeks" --today 2026-05-20
     """
     readings = request.named(phrase).readings()
-    basis = request.basis()
+    basis = request.basis(phrase)
     results = {name: request.resolve(str(way), basis) for name, way in readings.items()}
     if as_json:
         show_json([{"reading": name, **result.to_dict()} for name, result in results.items()])

@@ -11,13 +11,16 @@ import click
 
 from ulnager.core.business import BusinessDays
 from ulnager.core.calendars import Calendar, MonthCalendar
-from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.definitions import Extent
+from ulnager.core.errors import PeriodSyntaxError, SettingError
 from ulnager.core.resolution import Resolution
+from ulnager.core.suggest import no_such
 from ulnager.language.period import Period, as_day, period
 
 if TYPE_CHECKING:
     from ulnager.book.reading import Book
     from ulnager.sources.files import FileSource
+    from ulnager.sources.profile import Profile
 
 Command = Callable[..., Any]
 
@@ -39,6 +42,7 @@ _BASIS_OPTIONS = (
         "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
     ),
     click.option("--book", metavar="FILE", help="A book; PERIOD may be a name from it."),
+    click.option("--calendar", metavar="NAME", help="A calendar of the book."),
 )
 _DATA_OPTIONS = (
     click.option("--source", metavar="FILE", help="Data that answers for latest and earliest."),
@@ -62,12 +66,21 @@ class Request:
     holiday: tuple[str, ...] = ()
     working_day: tuple[str, ...] = ()
     book: str | None = None
+    calendar: str | None = None
     source: str | None = None
     source_column: str | None = None
 
     @functools.cached_property
-    def calendar(self) -> Calendar:
-        """The calendar that the options describe."""
+    def chosen_calendar(self) -> Calendar | None:
+        """The calendar that the options name or describe; None when they say nothing of it."""
+        if self.calendar is not None:
+            calendars = self.open_book.calendars if self.open_book else {}
+            if self.calendar not in calendars:
+                raise SettingError(f"--calendar: {no_such('calendar', self.calendar, calendars)}")
+            return calendars[self.calendar]
+        described = (self.year_starts, self.week_starts, self.days_off)
+        if described == (None, None, None) and not self.holiday and not self.working_day:
+            return self.open_book.calendar if self.open_book else None
         days_off: tuple[str, ...] = ("saturday", "sunday")
         if self.days_off is not None:
             days_off = tuple(name.strip() for name in self.days_off.split(",") if name.strip())
@@ -89,31 +102,84 @@ class Request:
 
         return read_book(self.book)
 
-    def basis(self, data: FileSource | None = None, column: str | None = None) -> dict[str, Any]:
-        """The keywords for resolving; ``data`` goes before the option ``--source``."""
+    def basis(
+        self,
+        text: str,
+        data: FileSource | None = None,
+        column: str | None = None,
+        *,
+        whole: bool = False,
+    ) -> dict[str, Any]:
+        """The keywords for resolving ``text``; the option ``--source`` goes before ``data``.
+
+        With ``whole`` the data is looked at for its missing days and its last whole day.
+        """
         basis: dict[str, Any] = {
             "today": self.today,
             "as_of": self.as_of,
             "now": self.now,
             "tz": self.tz,
             "day_starts": self.day_starts,
-            "calendar": self.calendar,
+            "calendar": self.chosen_calendar,
         }
         if self.source is not None:
-            data, column = source_named(self.source), self.source_column
+            data, column = self.opened(self.source), self.source_column
         if data is not None:
-            basis["data"] = data.extent(column, self.tz)
+            basis["data"] = self._extent("whole day" if whole else text, data, column)
         return basis
+
+    def profiles(
+        self, name: str, column: str | None, share: float | None, key: str | None
+    ) -> list[Profile]:
+        """What the date columns of a source hold: the one named, or all there are."""
+        from ulnager.sources.profile import SHARE, profile
+
+        source, known = self.opened(name), None
+        if self.open_book is not None:
+            known = self.open_book.sources.get(name)
+        column = column or (known.column if known else None)
+        tz = self.tz or (known.tz if known else None)
+        usual = known.share if known else SHARE
+        calendar = self.chosen_calendar or (known.calendar if known else None)
+        columns = [column] if column else [found.name for found in source.date_columns] or [None]
+        today = period("today").resolve(today=self.today, now=self.now, tz=tz).start
+        return [
+            profile(
+                source, one, today=today, tz=tz, calendar=calendar, key=key,
+                share=usual if share is None else share,
+            )
+            for one in columns
+        ]  # fmt: skip
+
+    def opened(self, name: str) -> FileSource:
+        """The file of that name, or of a source of the book."""
+        book = self.open_book
+        if book is not None and name in book.sources:
+            return source_named(book.sources[name].file)
+        return source_named(name)
+
+    def _extent(self, text: str, data: FileSource, column: str | None) -> Extent:
+        """The dates of the data; the last whole day, which takes longer, when it is asked for."""
+        book = self.open_book
+        asked = [text, self.as_of or ""]
+        if book is not None:
+            asked += [str(anchor.point) for anchor in book.anchors.values()]
+            asked += [str(entry.period) for entry in book.periods.values() if entry.name == text]
+        if not any("whole day" in phrase for phrase in asked):
+            return data.extent(column, self.tz)
+        from ulnager.sources.profile import profile
+
+        return profile(data, column, tz=self.tz).extent
 
     def named(self, text: str) -> Period:
         """The period of that name in the book, or the one that the phrase defines."""
         book = self.open_book
         if book is None:
-            return period(text)
+            return period(text, self.chosen_calendar)
         if text in book.periods:
             return book.periods[text].period
         try:
-            return period(text)
+            return book.read(text)
         except PeriodSyntaxError as error:
             raise _with_names(error, text, list(book.periods)) from None
 
@@ -121,12 +187,11 @@ class Request:
         """The dates of a phrase, or of a name in the book."""
         book = self.open_book
         if book is None:
-            return period(text).resolve(**basis)
-        if basis["as_of"] in book.anchors:
-            basis = {**basis, "as_of": book.anchored(basis["as_of"], {**basis, "as_of": None})}
-        if text in book.periods:
+            return self.named(text).resolve(**basis)
+        anchor = basis["as_of"] if basis["as_of"] in book.anchors else None
+        if text in book.periods and anchor is None:
             return book.resolve(text, **basis)
-        return self.named(text).resolve(defaults=book.defaults, **basis)
+        return book.resolve_phrase(self.named(text), anchor, **basis)
 
 
 def basis_options(command: Command) -> Command:

@@ -25,7 +25,7 @@ def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None
       ulnager resolve "month to date" --as-of 2026-05-17 --explain
       ulnager resolve "last 7 whole days as of latest" --source demo:sailings
     """
-    result = request.resolve(phrase, request.basis())
+    result = request.resolve(phrase, request.basis(phrase))
     if as_json:
         show_json(result.to_dict(steps=explain))
         return

@@ -177,7 +177,9 @@ class ArrayArithmetic:
 
     def move_start(self, start: Any, unit: Unit, count: int) -> Any:
         if unit.days:
-            return start + unit.days * count
+            return start + unit.days * _small(count)
+        if unit.months and self.calendar.place_step(unit) == 7:
+            return self._move_period_start(np.asarray(start), unit, _small(count))
         # The start of a month moved by a year is the start of that month, so months are counted.
         smaller, size = self.calendar.made_of(unit)
         units = self._of(smaller)
@@ -192,12 +194,40 @@ class ArrayArithmetic:
             if count <= 0:
                 return units.starts(units.numbers(day) + count) if count else day
             return units.starts(units.numbers(day + 1) - 1 + count)
+        step = self.calendar.place_step(unit)
+        if step:
+            return self._move_in_place(day, unit, _small(count), step)
         # Months keep the day of the Gregorian month, clamped to the last one.
         months = self._months._of(Unit.MONTH)
         numbers = months.numbers(day)
         place = day - months.starts(numbers)
         numbers = numbers + _small(unit.months * count)
         return np.minimum(months.starts(numbers) + place, months.starts(numbers + 1) - 1)
+
+    def _move_in_place(self, day: Days, unit: Unit, count: int, step: int) -> Days:
+        """Days at the same distance from the start of another unit, or within its last step."""
+        units = self._of(unit)
+        numbers = units.numbers(day)
+        there, stop = units.starts(numbers + count), units.starts(numbers + (count + 1))
+        moved = there + day - units.starts(numbers)
+        last = stop - step + (moved - there) % step
+        return np.where(moved < stop, moved, last)
+
+    def _move_period_start(self, start: Days, unit: Unit, count: int) -> Days:
+        """Starts of periods or weeks moved by larger units, as by ``WeekCalendar``."""
+        units, months = self._of(unit), self._of(Unit.MONTH)
+        numbers = units.numbers(start)
+        here, there = units.starts(numbers), units.starts(numbers + count)
+        if (here == start).all():
+            return there
+        month = months.numbers(start)
+        last = months.numbers(units.starts(numbers + (count + 1)) - 1)
+        ahead = months.numbers(there) + month - months.numbers(here)
+        return np.where(
+            months.starts(month) == start,
+            months.starts(np.minimum(ahead, last)),
+            self._move_in_place(start, unit, count, 7),
+        )
 
     def settled(self, day: Any, unit: Unit) -> Any:
         if unit is not Unit.BUSINESS_DAY:
@@ -226,6 +256,12 @@ class ArrayArithmetic:
     @property
     def business(self) -> BusinessDays:
         return self.calendar.business
+
+    def labelled(self, text: str) -> tuple[int, int] | None:
+        return self.calendar.labelled(text)
+
+    def sample_labels(self) -> list[str]:
+        return self.calendar.sample_labels()
 
 
 def _small(count: int) -> int:

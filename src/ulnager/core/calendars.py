@@ -8,9 +8,11 @@ these four (one date, an array, a database) can resolve any period.
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import date
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
+from ulnager.core import labels
 from ulnager.core.business import BusinessDays
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
@@ -66,6 +68,12 @@ class Arithmetic(Protocol):
     def business(self) -> BusinessDays:
         """The calendar's business days."""
 
+    def labelled(self, text: str) -> tuple[int, int] | None:
+        """The start and stop of the unit with that label, as day numbers, or None."""
+
+    def sample_labels(self) -> list[str]:
+        """A label of each unit, for messages."""
+
 
 def date_of(number: int) -> date:
     """The date with that day number; ResolveError outside years 1 to 9999."""
@@ -115,19 +123,25 @@ class Calendar(Value):
 
     kind: ClassVar[str]
     business: BusinessDays
+    has_periods: ClassVar[bool] = False
+    """Whether its months are periods of whole weeks."""
+    cycles: tuple[Unit, ...] = ()
+    """Units of a fixed number of days, made with :func:`ulnager.own_unit`."""
 
-    # Subclasses answer for their own units and leave business days to these.
+    # Subclasses answer for their own units and leave business days and cycles to these.
 
     def unit_start(self, day: int, unit: Unit) -> int:
         """For business days: the first one from ``day`` on."""
         if unit is Unit.BUSINESS_DAY:
             return self.business.day_at(self.business.position(day))
-        raise self.lacks(unit)
+        self._check_cycle(unit)
+        return day - (day - unit.epoch) % unit.days
 
     def move_start(self, start: int, unit: Unit, count: int) -> int:
         if unit is Unit.BUSINESS_DAY:
             return self.business.day_at(self.business.position(start) + count)
-        raise self.lacks(unit)
+        self._check_cycle(unit)
+        return start + unit.days * count
 
     def move_day(self, day: int, unit: Unit, count: int) -> int:
         """For business days, by trade convention, a day off counts from the business day
@@ -136,7 +150,12 @@ class Calendar(Value):
             if count <= 0:
                 return self.move_start(day, unit, count) if count else day
             return self.business.day_at(self.business.position(day + 1) - 1 + count)
-        raise self.lacks(unit)
+        self._check_cycle(unit)
+        return day + unit.days * count
+
+    def _check_cycle(self, unit: Unit) -> None:
+        if unit not in self.cycles:
+            raise self.lacks(unit)
 
     def unit_stop(self, day: int, unit: Unit) -> int:
         if unit is Unit.BUSINESS_DAY:
@@ -172,11 +191,17 @@ class Calendar(Value):
         """The smallest unit that a unit is a fixed number of, and that number."""
         return unit, 1
 
+    def place_step(self, unit: Unit) -> int:
+        """What days moved by a unit keep: their distance from its start, where that is too long
+        cut by so many days at a time; 0 when they keep the day of the Gregorian month."""
+        return 1
+
     def unit_number(self, day: int, unit: Unit) -> int:
         """The number of the unit around a day, counted from any fixed one."""
         if unit is Unit.BUSINESS_DAY:
             return self.business.position(day)
-        raise self.lacks(unit)
+        self._check_cycle(unit)
+        return (day - unit.epoch) // unit.days
 
     def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         """The day numbers on which the units numbered ``first`` to ``last`` start."""
@@ -184,7 +209,50 @@ class Calendar(Value):
             low, high = self.business.day_at(first), self.business.day_at(last)
             positions = self.business.positions(low, high + 1)
             return low + (positions[1:] > positions[:-1]).nonzero()[0]
-        raise self.lacks(unit)
+        import numpy as np
+
+        self._check_cycle(unit)
+        return np.arange(first, last + 1, dtype=np.int64) * unit.days + unit.epoch
+
+    @property
+    def own_units(self) -> tuple[Unit, ...]:
+        """The units that only this calendar has; phrases may speak of them."""
+        return self.cycles
+
+    @property
+    def units(self) -> tuple[Unit, ...]:
+        """The units that days are grouped into, from the smallest on."""
+        return (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.HALF, Unit.YEAR, *self.own_units)
+
+    def label(self, start: date, unit: Unit, *, short: bool = False) -> str:
+        """The name of the unit that starts on a date, long or short.
+
+        >>> MonthCalendar(year_starts="10-01").label(date(2026, 1, 1), Unit.QUARTER)
+        'Q2 FY2026'
+        """
+        return labels.label(self, start.toordinal(), unit, short)
+
+    def labelled(self, text: str) -> tuple[int, int] | None:
+        """The start and stop of the unit with that long label, as day numbers, or None."""
+        return labels.labelled(self, text)
+
+    @property
+    def is_fiscal(self) -> bool:
+        """Whether its years are other than those of the Gregorian calendar."""
+        return True
+
+    def sample_labels(self) -> list[str]:
+        """A label of each unit, for messages."""
+        return labels.samples(self)
+
+    def year_name(self, day: int) -> int:
+        """The calendar year that names the year around a day."""
+        raise NotImplementedError
+
+    def place_in_year(self, day: int, unit: Unit) -> int:
+        """Which unit of its year the one around a day is, from 1 on."""
+        first = self.unit_start(day, Unit.YEAR)
+        return self.unit_number(day, unit) - self.unit_number(first, unit) + 1
 
     def floor(self, day: date, unit: Unit) -> date:
         """The first day of the unit around ``day``.
@@ -210,6 +278,11 @@ class Calendar(Value):
         """The calendar's settings as plain values, ``kind`` first."""
         raise NotImplementedError
 
+    def described_extras(self) -> dict[str, Any]:
+        """Its business days and cycles as plain values, where they are not the usual ones."""
+        cycles = {unit.name: f"{unit.days} days from {date_of(unit.epoch)}" for unit in self.cycles}
+        return {**self.business.describe(), **({"cycles": cycles} if cycles else {})}
+
     def lacks(self, unit: Unit) -> ResolveError:
         """The error for a unit that this calendar does not have."""
         return ResolveError(f"a calendar of {self.kind} has no unit {unit.name!r}")
@@ -234,7 +307,7 @@ class MonthCalendar(Calendar):
     Raises SettingError for a day that is not in every month, or an unknown weekday.
     """
 
-    FIELDS = ("year_starts", "week_starts", "year_named_by", "business")
+    FIELDS = ("year_starts", "week_starts", "year_named_by", "business", "cycles")
     kind = "months"
 
     year_starts: str
@@ -253,6 +326,7 @@ class MonthCalendar(Calendar):
         week_starts: str = "monday",
         year_named_by: str = "end",
         business: BusinessDays = _OFFICE,
+        cycles: Iterable[Unit] = (),
     ) -> None:
         month, day = _month_and_day(year_starts)
         if not isinstance(week_starts, str) or week_starts.lower() not in WEEKDAYS:
@@ -266,6 +340,7 @@ class MonthCalendar(Calendar):
             week_starts=week_starts.lower(),
             year_named_by=year_named_by,
             business=business,
+            cycles=checked_cycles(cycles),
             _month=month - 1,
             _lead=day - 1,
             # Day number 1 was a Monday, so the starts of weeks leave this remainder.
@@ -279,9 +354,9 @@ class MonthCalendar(Calendar):
             if months == 1:
                 return day - place + 1
             return self._month_start(index - (index - self._month) % months)
-        if unit.days == 7:
+        if unit is Unit.WEEK:
             return day - (day - self._week) % 7
-        if unit.days == 1:
+        if unit is Unit.DAY:
             return day
         return super().unit_start(day, unit)
 
@@ -289,7 +364,7 @@ class MonthCalendar(Calendar):
         months = unit.months
         if months:
             return self._month_start(_month_index(start - self._lead)[0] + months * count)
-        if unit.days:
+        if unit is Unit.WEEK or unit is Unit.DAY:
             return start + unit.days * count
         return super().move_start(start, unit, count)
 
@@ -299,7 +374,7 @@ class MonthCalendar(Calendar):
             index, place = _month_index(day)
             year, month = divmod(index + months * count, 12)
             return number_of(year, month + 1, min(place, days_in_month(year, month + 1)))
-        if unit.days:
+        if unit is Unit.WEEK or unit is Unit.DAY:
             return day + unit.days * count
         return super().move_day(day, unit, count)
 
@@ -309,12 +384,15 @@ class MonthCalendar(Calendar):
     def made_of(self, unit: Unit) -> tuple[Unit, int]:
         return (Unit.MONTH, unit.months) if unit.months else (unit, 1)
 
+    def place_step(self, unit: Unit) -> int:
+        return 0
+
     def unit_number(self, day: int, unit: Unit) -> int:
         if unit.months:
             return (_month_index(day - self._lead)[0] - self._month) // unit.months
-        if unit.days:
-            return (day - self._week) // 7 if unit.days == 7 else day
-        return super().unit_number(day, unit)
+        if unit is Unit.WEEK:
+            return (day - self._week) // 7
+        return day if unit is Unit.DAY else super().unit_number(day, unit)
 
     def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         import numpy as np
@@ -324,9 +402,20 @@ class MonthCalendar(Calendar):
             months = numbers * unit.months + self._month - 1970 * 12
             epoch_days = months.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64)
             return epoch_days + (EPOCH + self._lead)
-        if unit.days:
-            return numbers * 7 + self._week if unit.days == 7 else numbers
-        return super().unit_starts(unit, first, last)
+        if unit is Unit.WEEK:
+            return numbers * 7 + self._week
+        return numbers if unit is Unit.DAY else super().unit_starts(unit, first, last)
+
+    def year_name(self, day: int) -> int:
+        start = self.unit_start(day, Unit.YEAR)
+        year = civil_of(start)[0]
+        spans_two = self.year_starts != "01-01"
+        return year + 1 if spans_two and self.year_named_by == "end" else year
+
+    @property
+    def is_fiscal(self) -> bool:
+        """Whether its years are other than those of the Gregorian calendar."""
+        return self.year_starts != "01-01"
 
     def _month_start(self, index: int) -> int:
         year, month = divmod(index, 12)
@@ -340,7 +429,7 @@ class MonthCalendar(Calendar):
             "year_starts": self.year_starts,
             "week_starts": self.week_starts,
             "year_named_by": self.year_named_by,
-            **self.business.describe(),
+            **self.described_extras(),
         }
 
     def __str__(self) -> str:
@@ -355,6 +444,19 @@ def _month_index(day: int) -> tuple[int, int]:
         return inside.year * 12 + inside.month - 1, inside.day
     year, month, place = civil_of(day)
     return year * 12 + month - 1, place
+
+
+def checked_cycles(cycles: Iterable[Unit]) -> tuple[Unit, ...]:
+    """Units with a number of days and an epoch, no name twice; SettingError otherwise."""
+    found = tuple(cycles)
+    for unit in found:
+        if not isinstance(unit, Unit) or not (unit.days and unit.epoch):
+            raise SettingError(
+                f"cycles has {unit!r}; make each with own_unit('pay period', 14, date(2026, 1, 5))"
+            )
+    if len({unit.name for unit in found}) < len(found):
+        raise SettingError(f"cycles has a name twice: {', '.join(unit.name for unit in found)}")
+    return found
 
 
 def _month_and_day(text: str) -> tuple[int, int]:

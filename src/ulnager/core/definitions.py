@@ -232,12 +232,17 @@ def _restore(key: str, args: tuple[Any, ...]) -> Definition:
 class Extent(NamedTuple):
     """The first and last date that the data holds; it answers for ``earliest`` and ``latest``.
 
+    ``last_whole`` is the last day that is loaded whole, and ``missing`` holds the days without
+    rows as half-open ranges of day numbers, where a profile has found them.
+
     >>> Extent(date(2023, 10, 1), date(2026, 5, 17)).last
     datetime.date(2026, 5, 17)
     """
 
     first: date
     last: date
+    last_whole: date | None = None
+    missing: tuple[Range, ...] = ()
 
 
 class Anchor(NamedTuple):

@@ -100,6 +100,12 @@ class InstantArithmetic:
     def business(self) -> BusinessDays:
         return self.calendar.business
 
+    def labelled(self, text: str) -> tuple[int, int] | None:
+        return self.calendar.labelled(text)
+
+    def sample_labels(self) -> list[str]:
+        return self.calendar.sample_labels()
+
     def _offset(self, instant: int) -> int:
         offset = moment_of(instant, self.zone).utcoffset()
         return 0 if offset is None else offset // _MICROSECOND

@@ -58,6 +58,15 @@ class Timestamp(NamedTuple):
         return self.text
 
 
+class Label(NamedTuple):
+    """The label of a unit, such as ``"Q2 FY2026"``; always in quotes."""
+
+    text: str
+
+    def __str__(self) -> str:
+        return f'"{self.text}"'
+
+
 class Name(NamedTuple):
     """The name of a calendar, in quotes unless it is one plain word."""
 

@@ -7,13 +7,15 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core import explain
+from ulnager.core.buckets import Bucket, buckets_of
 from ulnager.core.calendars import FIRST_DAY, LAST_DAY, out_of_range
-from ulnager.core.definitions import Anchor, Basis, Definition, Kind
-from ulnager.core.errors import SettingError
+from ulnager.core.definitions import Anchor, Basis, Definition, Extent, Kind
+from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.instants import instant_number, moment_of
 from ulnager.core.shifting import PERIOD, shifted
 from ulnager.core.spans import Range, Span
-from ulnager.core.units import MONTH_NAMES, Unit
+from ulnager.core.suggest import no_such
+from ulnager.core.units import MONTH_NAMES, UNITS, Unit
 from ulnager.core.zones import day_start, zone_named
 
 if TYPE_CHECKING:
@@ -101,17 +103,12 @@ class Resolution:
     @cached_property
     def anchor(self) -> Anchor:
         """The day that the phrase was measured from; ``as of`` in the phrase decides."""
-        definition, basis = self._definition, self._basis
-        while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
-            if definition.rule.kind is Kind.BASIS:
-                basis = definition.rule.find(basis, *definition.args[1:])
-            definition = definition.args[0]
-        return basis.as_anchor()
+        return _measured(self._definition, self._basis)[1].as_anchor()
 
     @property
     def calendar(self) -> Any:
-        """The calendar that it was resolved with."""
-        return self._basis.calendar
+        """The calendar that it was resolved with; ``in`` at the end of the phrase decides."""
+        return _measured(self._definition, self._basis)[1].calendar
 
     @cached_property
     def label(self) -> str:
@@ -177,6 +174,41 @@ class Resolution:
     def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span without a zone; None at an open side."""
         return tuple((span.start, span.stop) for span in self.spans)
+
+    def buckets(
+        self, unit: Unit | str, partial: str = "mark", data: Extent | None = None
+    ) -> tuple[Bucket, ...]:
+        """The period split at the boundaries of a unit, in order.
+
+        Each bucket says why it is not whole: it starts late, ends early, is still running as
+        of the anchor, and with ``data`` also that the data ends or days are missing.
+        ``partial`` says what happens to those: ``"mark"`` keeps them with their reasons,
+        ``"drop"`` leaves them out, ``"keep"`` keeps them unmarked. Units without rows have
+        their bucket too.
+
+        >>> import ulnager
+        >>> spring = ulnager.period("since 2026-03-15").resolve(today="2026-05-20")
+        >>> [(b.label, b.days, b.reasons) for b in spring.buckets("month")]
+        [('Mar 2026', 17, ('starts late',)), ('Apr 2026', 30, ()),
+         ('May 2026', 20, ('ends early', 'still running'))]
+
+        Raises SettingError for an unknown unit or word, ResolveError for an open period.
+        """
+        known = self.unit_named(unit)
+        basis = _measured(self._definition, self._basis)[1]
+        return buckets_of(self._ranges, basis, known, partial, data)
+
+    def unit_named(self, unit: Unit | str) -> Unit:
+        """The unit of that name in the calendar; SettingError when there is none."""
+        if isinstance(unit, Unit):
+            return unit
+        own = {name: own for own in self.calendar.own_units for name in (own.name, own.plural)}
+        found = own.get(unit) or Unit.named(unit)
+        if found is None:
+            raise SettingError(
+                no_such("unit", str(unit), [u.name for u in (*UNITS, *own.values())])
+            )
+        return found
 
     def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
         """The same period at another time, to compare with.
@@ -274,6 +306,12 @@ class InstantResolution(Resolution):
     of ``days``.
     """
 
+    def buckets(
+        self, unit: Unit | str, partial: str = "mark", data: Extent | None = None
+    ) -> tuple[Bucket, ...]:
+        """Not for instants: raises ResolveError."""
+        raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
+
     def _check_range(self) -> None:
         zone = self.zone
         for instants in self._ranges:
@@ -340,6 +378,15 @@ class InstantResolution(Resolution):
             )
             for start, stop in self._ranges
         )
+
+
+def _measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
+    """The phrase without what it is measured from, and the basis that this gives."""
+    while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        if definition.rule.kind is Kind.BASIS:
+            basis = definition.rule.find(basis, *definition.args[1:])
+        definition = definition.args[0]
+    return definition, basis
 
 
 def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolution:

@@ -15,7 +15,7 @@ from typing import Any, Final
 from ulnager.core.daysets import DaySet
 from ulnager.core.definitions import Basis, Definition, Kind, Rule
 from ulnager.core.errors import ResolveError
-from ulnager.core.names import DayName, Name, Ordinal
+from ulnager.core.names import DayName, Label, Name, Ordinal
 from ulnager.core.shifting import moved, rolling
 from ulnager.core.spans import Range, complement, intersection, union
 from ulnager.core.suggest import no_such
@@ -66,6 +66,17 @@ def now(c: Basis) -> Any:
 @_row(Kind.POINT, "latest")
 def latest(c: Basis) -> Any:
     return c.extent().last.toordinal()
+
+
+@_row(Kind.POINT, "latest whole day")
+def latest_whole_day(c: Basis) -> Any:
+    day = c.extent().last_whole
+    if day is None:
+        raise ResolveError(
+            "the phrase speaks of the latest whole day, and only the dates of the data are "
+            "known; pass data=profile(source).extent, or --source FILE"
+        )
+    return day.toordinal()
 
 
 @_row(Kind.POINT, "earliest")
@@ -452,6 +463,21 @@ def all_dates(c: Basis) -> Pair:
 )
 def fixed(c: Basis, iso: Any) -> Pair:
     return iso.start, iso.stop
+
+
+@_row(
+    Kind.SPAN,
+    "{label}",
+    "The calendar calls these dates so; no anchor moves them.",
+)
+def labelled(c: Basis, label: Label) -> Pair:
+    found = c.calendar.labelled(label.text)
+    if found is None:
+        raise ResolveError(
+            f"this calendar calls nothing {label}; its labels look like "
+            + ", ".join(f'"{text}"' for text in c.calendar.sample_labels())
+        )
+    return found
 
 
 # Whole phrases joined, cut and measured from elsewhere; read from left to right.

@@ -9,6 +9,8 @@ from __future__ import annotations
 from datetime import date
 from typing import Any, ClassVar, Final
 
+from ulnager.core.errors import SettingError
+
 EPOCH: Final = date(1970, 1, 1).toordinal()
 """The day number of 1970-01-01."""
 MICROSECOND_DAY: Final = 86_400_000_000
@@ -23,7 +25,8 @@ class Unit:
 
     ``months`` is the number of months in it (0 when it is not made of months), ``days``
     the number of days (0 when that varies or is less than one), ``microseconds`` its
-    length when it is shorter than a day (else 0).
+    length when it is shorter than a day (else 0). A unit that a developer counts from a fixed
+    day has that day's number in ``epoch``.
 
     >>> Unit.QUARTER.name, Unit.QUARTER.plural, Unit.QUARTER.months
     ('quarter', 'quarters', 3)
@@ -31,7 +34,7 @@ class Unit:
     Unit.WEEK
     """
 
-    __slots__ = ("days", "microseconds", "months", "name", "plural")
+    __slots__ = ("days", "epoch", "microseconds", "months", "name", "plural")
 
     SECOND: ClassVar[Unit]
     MINUTE: ClassVar[Unit]
@@ -45,11 +48,17 @@ class Unit:
     YEAR: ClassVar[Unit]
 
     def __init__(
-        self, name: str, plural: str, months: int = 0, days: int = 0, microseconds: int = 0
+        self,
+        name: str,
+        plural: str,
+        months: int = 0,
+        days: int = 0,
+        microseconds: int = 0,
+        epoch: int = 0,
     ) -> None:
         for field, value in zip(
-            ("name", "plural", "months", "days", "microseconds"),
-            (name, plural, months, days, microseconds),
+            ("name", "plural", "months", "days", "microseconds", "epoch"),
+            (name, plural, months, days, microseconds, epoch),
             strict=True,
         ):
             object.__setattr__(self, field, value)
@@ -59,6 +68,7 @@ class Unit:
     months: int
     days: int
     microseconds: int
+    epoch: int
 
     @staticmethod
     def named(name: str) -> Unit | None:
@@ -77,7 +87,9 @@ class Unit:
     def __reduce__(self) -> tuple[Any, ...]:
         if UNIT_NAMES.get(self.name) is self:
             return Unit.named, (self.name,)
-        return Unit, (self.name, self.plural, self.months, self.days, self.microseconds)
+        return Unit, (
+            self.name, self.plural, self.months, self.days, self.microseconds, self.epoch
+        )  # fmt: skip
 
     def __repr__(self) -> str:
         if UNIT_NAMES.get(self.name) is self:
@@ -123,3 +135,24 @@ UNIT_NAMES: Final[dict[str, Unit]] = {
     **{unit.name: unit for unit in UNITS},
     **{unit.plural: unit for unit in UNITS},
 }
+
+
+def own_unit(name: str, days: int = 0, starts: date | None = None) -> Unit:
+    """A unit under a name of one's own: of so many days, counted from ``starts``.
+
+    >>> own_unit("pay period", 14, date(2026, 1, 5)).plural
+    'pay periods'
+
+    Raises SettingError for a name that a phrase cannot hold or that is a unit already, or
+    fewer days than one.
+    """
+    words = name.lower().split() if isinstance(name, str) else []
+    if not 1 <= len(words) <= 2 or not all(word.isalpha() for word in words):
+        raise SettingError(f"a unit's name is one or two words, such as 'pay period', not {name!r}")
+    text = " ".join(words)
+    if text in UNIT_NAMES:
+        raise SettingError(f"{text!r} is a unit already; choose another name")
+    if starts is not None and (not isinstance(days, int) or days < 1):
+        raise SettingError(f"a {text} of {days!r} days cannot be; give a whole number from 1 on")
+    plural = text[:-1] + "ies" if text.endswith("y") and text[-2:-1] not in "aeiou" else text + "s"
+    return Unit(text, plural, days=days, epoch=0 if starts is None else starts.toordinal())

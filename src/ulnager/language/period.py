@@ -18,6 +18,7 @@ from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.instants import instant_number
 from ulnager.core.resolution import Resolution, resolve
 from ulnager.core.rules import RULES, measured_from
+from ulnager.core.units import Unit
 from ulnager.core.zones import zone_named
 from ulnager.language.reader import read_period, read_point
 
@@ -29,18 +30,22 @@ Day = date | str
 """A date, or its ISO 8601 text. A naive datetime stands for its date."""
 
 
-@lru_cache(maxsize=4096)
-def period(phrase: str) -> Period:
-    """The period that a phrase defines.
+def period(phrase: str, calendar: Calendar | None = None) -> Period:
+    """The period that a phrase defines; it may speak of units that only ``calendar`` has.
 
     >>> str(period("MTD"))
     'month to date'
 
     Raises PeriodSyntaxError, which marks the place and names the nearest known word.
     """
+    return _read(phrase, () if calendar is None else calendar.own_units)
+
+
+@lru_cache(maxsize=4096)
+def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
     if not isinstance(phrase, str):
         raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
-    return Period(read_period(phrase))
+    return Period(read_period(phrase, own_units))
 
 
 class Period:
@@ -280,7 +285,8 @@ def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
             moment=basis.now if as_of.running else None,
         )
     if isinstance(as_of, str):
-        point = read_point(as_of)
+        calendar = basis.calendar
+        point = read_point(as_of, calendar.own_units if isinstance(calendar, Calendar) else ())
     else:
         point = Definition(RULES["day"], (as_day(as_of, "as_of"),))
     try:

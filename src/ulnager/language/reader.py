@@ -16,7 +16,7 @@ from typing import Any, Final
 from ulnager.core.daysets import DAY_SETS, DaySet
 from ulnager.core.definitions import Definition, Kind, Rule
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.names import ORDINAL_WORDS, DayName, Name, Ordinal, Timestamp
+from ulnager.core.names import ORDINAL_WORDS, DayName, Label, Name, Ordinal, Timestamp
 from ulnager.core.rules import RULES
 from ulnager.core.shifting import PERIOD
 from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
@@ -75,27 +75,27 @@ _UNIT_NAMES: Final[dict[str, Unit]] = {
 _ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
-def read_period(phrase: str) -> Definition:
-    """The definition that a phrase stands for.
+def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
+    """The definition that a phrase stands for; it may speak of a calendar's ``own_units``.
 
     >>> str(read_period("Trailing three months"))
     'last 3 rolling months'
 
     Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
     """
-    return _Reader(phrase).whole(_Reader.chains)
+    return _Reader(phrase, own_units).whole(_Reader.chains)
 
 
-def read_point(phrase: str) -> Definition:
+def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
     """The point that a phrase stands for: ``latest``, ``2026-06-30``, ``end of last month``.
 
     Raises PeriodSyntaxError as :func:`read_period` does.
     """
     try:
-        return _Reader(phrase).whole(_Reader.points)
+        return _Reader(phrase, own_units).whole(_Reader.points)
     except PeriodSyntaxError as error:
         try:
-            period = read_period(phrase)
+            period = read_period(phrase, own_units)
         except PeriodSyntaxError:
             raise error from None
     raise PeriodSyntaxError(
@@ -108,8 +108,12 @@ def read_point(phrase: str) -> Definition:
 
 
 class _Reader:
-    def __init__(self, phrase: str) -> None:
+    def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         self.phrase = phrase
+        self.unit_names = _UNIT_NAMES
+        if own_units:
+            own = {name: unit for unit in own_units for name in (unit.name, unit.plural)}
+            self.unit_names = {**_UNIT_NAMES, **own}
         self.tokens = tokens_of(phrase)
         self.memo: dict[tuple[str, int], Alternatives] = {}
         self.depth = 0
@@ -237,16 +241,19 @@ class _Reader:
         if place < len(tokens) and tokens[place].kind == "word":
             word = tokens[place].text
             if place + 1 < len(tokens):
-                unit = _UNIT_NAMES.get(f"{word} {tokens[place + 1].text}")
+                unit = self.unit_names.get(f"{word} {tokens[place + 1].text}")
                 if unit is not None:
                     return [(unit, place + 2)]
-            unit = _UNIT_NAMES.get(word)
+            unit = self.unit_names.get(word)
             if unit is not None:
                 return [(unit, place + 1)]
         if self.tracing:
             for unit in UNITS:
                 if unit.days or unit.months:
                     self._expect(place, unit.plural if self._counted(place) else unit.name)
+            if self.unit_names is not _UNIT_NAMES:
+                for name in self.unit_names.keys() - _UNIT_NAMES.keys():
+                    self._expect(place, name)
         return found
 
     def _counted(self, place: int) -> bool:
@@ -352,6 +359,10 @@ class _Reader:
                 self._expect(place, known)
         return None, place
 
+    def label(self, place: int) -> Alternatives:
+        token = self._token(place, "name", "a label in quotes")
+        return [] if token is None else [(Label(token.text), place + 1)]
+
     def calendar(self, place: int) -> Alternatives:
         if place < len(self.tokens) and self.tokens[place].kind in ("word", "name"):
             token = self.tokens[place]
@@ -441,5 +452,6 @@ _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
     "dayname": _Reader.dayname,
     "days": _Reader.days,
     "calendar": _Reader.calendar,
+    "label": _Reader.label,
     "iso": _Reader.iso,
 }

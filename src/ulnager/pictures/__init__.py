@@ -1,0 +1,1 @@
+"""Drawings, with Matplotlib: periods on a timeline, and the rows of each day."""

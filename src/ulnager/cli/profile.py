@@ -1,0 +1,81 @@
+"""``ulnager profile``: what a date column holds, and which anchor it suggests."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+import click
+
+from ulnager.cli.request import Request, basis_options, json_option
+from ulnager.cli.show import show_json, show_pairs
+
+if TYPE_CHECKING:
+    from ulnager.sources.profile import Profile
+
+
+@click.command("profile")
+@click.argument("source_name", metavar="SOURCE")
+@click.option("--column", metavar="C", help="A date column. [default: every one there is]")
+@click.option(
+    "--share", type=float, help="The part of a usual day's rows that makes it whole. [default: 0.6]"
+)
+@click.option("--key", metavar="C", help="A column whose values should occur once.")
+@click.option("--picture", metavar="FILE", help="Draw the rows of each day into a PNG or SVG file.")
+@json_option
+@basis_options
+def command(
+    request: Request,
+    source_name: str,
+    column: str | None,
+    share: float | None,
+    key: str | None,
+    picture: str | None,
+    as_json: bool,
+) -> None:
+    """Print what the date columns of SOURCE hold: their dates, gaps and last whole day.
+
+    SOURCE is a CSV or Parquet file, a demo table such as demo:sailings, or the name of a
+    source in the book. A day is whole when it has 60% of the rows that are usual for its
+    weekday: the median of the 8 weeks before. With a calendar, its days off are not missed.
+
+    \b
+      ulnager profile demo:sailings --today 2026-05-20
+      ulnager profile demo:gate_scans --tz America/Halifax --picture scans.png
+    """
+    profiles = request.profiles(source_name, column, share, key)
+    if picture is not None:
+        from ulnager.pictures.profile import draw_profile
+
+        draw_profile(profiles[0], picture)
+    if as_json:
+        show_json([found.to_dict() for found in profiles])
+        return
+    for place, found in enumerate(profiles):
+        if place:
+            click.echo()
+        show_pairs(_pairs(found, source_name))
+    if picture is not None:
+        click.echo(f"drawn into {picture}", err=True)
+
+
+def _pairs(found: Profile, source_name: str) -> Iterator[tuple[str, str]]:
+    yield "column", f"{found.column} of {source_name}"
+    yield "rows", f"{found.rows:,}, {found.nulls:,} of them without a date"
+    yield "dates", f"{found.first} to {found.last}, {len(found.counts):,} with rows"
+    yield (
+        "rows a day",
+        (f"{found.median:,.0f} usually, {found.smallest:,} at least, {found.largest:,} at most"),
+    )
+    days = sum(span.days or 0 for span in found.missing)
+    spans = ", ".join(str(span) for span in found.missing[:12])
+    more = f" and {len(found.missing) - 12} more spans" if len(found.missing) > 12 else ""
+    yield "missing", f"{days:,} days without rows: {spans}{more}" if days else "no day"
+    if found.after_today:
+        yield "after today", f"{found.after_today:,} rows"
+    if found.duplicates is not None:
+        yield "duplicates", f"{found.duplicates:,} rows repeat a key"
+    yield "last whole", str(found.last_whole)
+    for text in found.evidence:
+        yield "evidence", text
+    yield "anchor", f"{found.anchor}: {found.because}"

@@ -1,0 +1,169 @@
+"""Periods on a timeline: their spans, the units, the anchor, and what the data holds."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date, timedelta
+from pathlib import Path
+from typing import Any
+
+from ulnager.core.calendars import Calendar
+from ulnager.core.definitions import Extent
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.resolution import Resolution
+from ulnager.core.units import Unit
+from ulnager.pictures.paper import BAND, FAINT, INK, LIGHT, PERIOD, WARN, new_figure, write_figure
+
+MOST_PERIODS = 24
+_MOST_LABELS = 26
+
+
+def draw_timeline(
+    results: Sequence[Resolution],
+    target: str | Path,
+    *,
+    unit: str | Unit = "month",
+    data: Extent | None = None,
+    labels: Sequence[str] | None = None,
+) -> None:
+    """Draw resolutions under each other into a PNG, SVG or PDF file of 1280x800.
+
+    Bands mark the units, a line the anchor, hatching the part of the anchor's unit that is
+    still to come; with ``data`` a bar below shows its dates. An open side ends in an arrow.
+    ``labels`` name the rows; without them the phrases do.
+
+    Raises SettingError for no periods or too many, ResolveError for periods of hours,
+    SourceError when the file cannot be written.
+    """
+    if not 1 <= len(results) <= MOST_PERIODS:
+        raise SettingError(f"{len(results)} periods cannot be drawn; give 1 to {MOST_PERIODS}")
+    if any(result.local_bounds() and not result.days and result.end is None and not _is_open(result)
+           for result in results):  # fmt: skip
+        raise ResolveError("periods of hours cannot be drawn on a timeline of days")
+    first, last = _range(results, data)
+    figure = new_figure()
+    axes = figure.add_axes((0.22, 0.16, 0.75, 0.70))
+    axes.set_facecolor("white")
+    rows = len(results) + (data is not None)
+    axes.set_xlim(_place(first), _place(last))
+    axes.set_ylim(rows - 0.4, -0.6)
+    anchor = results[0].anchor
+    calendar = results[0].calendar
+    known = results[0].unit_named(unit)
+    _draw_units(axes, calendar, known, first, last)
+    _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
+    for row, result in enumerate(results):
+        _draw_period(axes, row, result, first, last)
+    if data is not None:
+        _draw_data(axes, rows - 1, data, first, last)
+    anchor_place = _place(anchor.day) + (0.5 if anchor.running else 1)
+    axes.axvline(anchor_place, color=WARN, linewidth=2, zorder=5)
+    state = "running" if anchor.running else "over"
+    source = "anchor" if anchor.source == str(anchor.day) else anchor.source
+    figure.text(0.22, 0.93, "Periods on a timeline", fontsize=17, color=INK, weight="bold")
+    figure.text(
+        0.22, 0.895, f"{calendar}; the orange line is {source}, {anchor.day}, whose day is {state}",
+        fontsize=11, color=FAINT,
+    )  # fmt: skip
+    names = [str(text) for text in labels or [result.period for result in results]]
+    axes.set_yticks(range(rows), [_folded(name) for name in names] + ["data"] * (data is not None))
+    axes.tick_params(axis="y", length=0, labelsize=11, labelcolor=INK)
+    for side in ("left", "right", "top"):
+        axes.spines[side].set_visible(False)
+    axes.spines["bottom"].set_color(FAINT)
+    write_figure(figure, target)
+
+
+def _is_open(result: Resolution) -> bool:
+    return any(start is None or stop is None for start, stop in result.local_bounds())
+
+
+def _folded(text: str, width: int = 30) -> str:
+    from textwrap import wrap
+
+    return "\n".join(wrap(text, width)[:3])
+
+
+def _place(day: date) -> float:
+    return float(day.toordinal())
+
+
+def _range(results: Sequence[Resolution], data: Extent | None) -> tuple[date, date]:
+    """The dates that are shown: those of the periods and the anchor, with some room."""
+    days = [result.anchor.day for result in results]
+    for result in results:
+        for span in result.spans:
+            days += [edge for edge in (span.start, span.stop) if edge is not None]
+    first, last = min(days), max(days)
+    room = timedelta(days=max(4, (last - first).days // 14))
+    low = max(first.toordinal() - room.days, 1)
+    high = min(last.toordinal() + room.days, date.max.toordinal())
+    return date.fromordinal(low), date.fromordinal(high)
+
+
+def _draw_units(axes: Any, calendar: Calendar, unit: Unit, first: date, last: date) -> None:
+    """Every other unit as a band, and their short labels at the bottom."""
+    start = calendar.unit_start(first.toordinal(), unit)
+    number = calendar.unit_number(start, unit)
+    ticks, names = [], []
+    edges = [start]
+    while edges[-1] < last.toordinal() and len(edges) < 3_000:
+        edges.append(calendar.unit_stop(edges[-1], unit))
+    for begin, stop in zip(edges, edges[1:], strict=False):
+        if number % 2:
+            axes.axvspan(begin, stop, color=BAND, zorder=0, linewidth=0)
+        number += 1
+        middle = (max(begin, first.toordinal()) + min(stop, last.toordinal())) / 2
+        ticks.append(middle)
+        names.append(_unit_label(calendar, unit, date.fromordinal(begin), first=not names))
+    step = -(-len(ticks) // _MOST_LABELS)
+    axes.set_xticks(ticks[::step], names[::step])
+    axes.tick_params(axis="x", length=0, labelsize=10, labelcolor=INK)
+
+
+def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str:
+    short = calendar.label(start, unit, short=True)
+    year = calendar.label(calendar.floor(start, Unit.YEAR), Unit.YEAR)
+    opens_year = calendar.floor(start, Unit.YEAR) == start
+    return f"{short}\n{year}" if (first or opens_year) and short != year else short
+
+
+def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, running: bool) -> None:
+    """What is left of the unit around the anchor."""
+    stop = calendar.unit_stop(day.toordinal(), unit)
+    begin = day.toordinal() + (not running)
+    if begin < stop:
+        axes.axvspan(begin, stop, facecolor="none", edgecolor=FAINT, hatch="///", linewidth=0,
+                     alpha=0.45, zorder=1)  # fmt: skip
+
+
+def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: date) -> None:
+    if result.is_empty:
+        axes.text(_place(result.anchor.day), row, "  empty", color=WARN, va="center", fontsize=11)
+    for span in result.spans:
+        start, stop = _place(span.start or first), _place(span.stop or last)
+        axes.barh(row, stop - start, left=start, height=0.46, color=PERIOD, zorder=3)
+        for is_open, edge, sign in ((span.start is None, start, -1), (span.stop is None, stop, 1)):
+            if is_open:
+                axes.plot(edge - sign * 0.01 * (_place(last) - _place(first)), row, zorder=4,
+                          marker="<" if sign < 0 else ">", color="white", markersize=9)  # fmt: skip
+    starts = [span.start for span in result.spans]
+    if starts:
+        text = result.label if result.days is None else f"{result.label}, {result.days:,} days"
+        left = max(_place(starts[0] or first), _place(first))
+        axes.text(left, row - 0.29, text, va="bottom", fontsize=9.5, color=INK, zorder=6,
+                  clip_on=True)  # fmt: skip
+
+
+def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date) -> None:
+    low, high = max(_place(data.first), _place(first)), min(_place(data.last) + 1, _place(last))
+    axes.barh(row, high - low, left=low, height=0.3, color=LIGHT, edgecolor=INK, zorder=3)
+    for start, stop in data.missing:
+        if start is not None and stop is not None:
+            axes.barh(row, stop - start, left=start, height=0.3, color="white", zorder=4)
+    text = f"{data.first} to {data.last}"
+    if data.last_whole is not None and data.last_whole < data.last:
+        whole = _place(data.last_whole) + 1
+        axes.barh(row, high - whole, left=whole, height=0.3, color=WARN, edgecolor=INK, zorder=4)
+        text += f", whole to {data.last_whole}"
+    axes.text(low, row - 0.19, text, va="bottom", fontsize=9.5, color=INK, zorder=6, clip_on=True)
