@@ -6,6 +6,7 @@ Shares no code with ``src``. Days are numbers (``date.toordinal``), also outside
 
 from dataclasses import dataclass
 from datetime import date
+from functools import cache
 
 CYCLE = 146_097
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
@@ -76,6 +77,66 @@ class Days:
                 return number(months // 12, months % 12 + 1, place)
             except ValueError:
                 place -= 1
+
+
+class Cycles(Days):
+    """Days whose months are units of so many days from a day on."""
+
+    def label(self, day, unit):
+        return (day - self.first_day) // self.first_month if unit == "month" else day
+
+    def moved(self, day, count, unit):
+        return day + count * self.first_month
+
+
+@dataclass(frozen=True)
+class Weeks(Days):
+    """Years of whole weeks: every day is asked whether a year ends on it."""
+
+    layout: tuple = (4, 4, 5) * 4
+    last_day: int = 5
+    month: int = 12
+    nearest: bool = False
+    long_period: int = 12
+
+    def ends_year(self, day):
+        if (day - 1) % 7 != self.last_day:
+            return False
+        near = range(-3, 4) if self.nearest else range(7)
+        return any(
+            civil(day + n)[1] == self.month and civil(day + n + 1)[1] != self.month for n in near
+        )
+
+    @cache  # noqa: B019
+    def year_end(self, day):
+        while not self.ends_year(day):
+            day += 1
+        return day
+
+    def label(self, day, unit):
+        if unit in ("day", "week"):
+            return day if unit == "day" else (day - 2 - self.last_day) // 7
+        end = self.year_end(day)
+        start = end - 371 if self.ends_year(end - 371) else end - 364
+        weeks = [n + (end - start == 371 and p == self.long_period)
+                 for p, n in enumerate(self.layout, 1)]  # fmt: skip
+        week, period = (day - start - 1) // 7, 0
+        while week >= weeks[period]:
+            week -= weeks[period]
+            period += 1
+        quarter = min(period // 3, 3)
+        return end, {"month": period, "quarter": quarter, "half": quarter // 2, "year": 0}[unit]
+
+    def moved(self, day, count, unit):
+        if unit in ("day", "week"):
+            return super().moved(day, count, unit)
+        here = there = self.around(day, unit)
+        for _ in range(abs(count)):
+            there = self.around(there[0] - 1 if count < 0 else there[1] + 1, unit)
+        day = there[0] + day - here[0]
+        while day > there[1]:
+            day -= 7
+        return day
 
 
 # phrase: what it is, given the labels d, the anchor a, the first day that is not over b,

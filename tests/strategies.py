@@ -7,12 +7,13 @@ from datetime import date
 from hypothesis import settings
 from hypothesis import strategies as st
 
-from ulnager import MonthCalendar
+from ulnager import MonthCalendar, WeekCalendar
 from ulnager.core.definitions import Kind
 from ulnager.core.rules import RULES
 from ulnager.core.units import UNITS
+from ulnager.core.weeks import MONTHS
 
-from oracle import Days
+from oracle import Days, Weeks
 
 WEEKDAYS = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 LAST = date.max.toordinal()
@@ -49,6 +50,21 @@ def calendars(draw):
     week = draw(st.integers(0, 6))
     calendar = MonthCalendar(year_starts=f"{month:02}-{day:02}", week_starts=WEEKDAYS[week])
     return calendar, Days(month, day, week)
+
+
+@st.composite
+def week_calendars(draw):
+    """A calendar of whole weeks, and the same one as labels on days."""
+    layout = draw(st.sampled_from(["4-4-5", "4-5-4", "5-4-4", "13x4"]))
+    weeks = (4,) * 13 if layout == "13x4" else tuple(map(int, layout.split("-"))) * 4
+    last_day, month = draw(st.integers(0, 6)), draw(st.integers(0, 11))
+    nearest, long_period = draw(st.booleans()), draw(st.integers(1, len(weeks)))
+    calendar = WeekCalendar(
+        layout, WEEKDAYS[last_day], MONTHS[month], "nearest" if nearest else "last", long_period
+    )
+    labels = Weeks(layout=weeks, last_day=last_day, month=month + 1, nearest=nearest,
+                   long_period=long_period)  # fmt: skip
+    return calendar, labels
 
 
 simple_phrases = st.builds(
@@ -103,6 +119,7 @@ def _grammar():
         "dayname": st.sampled_from(["day", "business day", "friday", "sunday"]),
         "days": st.sampled_from(["weekends", "business days", "holidays and fridays", "monday"]),
         "calendar": st.sampled_from(["fiscal", "'the office'"]),
+        "label": st.sampled_from(['"Q2 FY2026"', '"2026-W14"', '"May 2026"', '"2026"', '"x"']),
         "lead": phrase.map("({})".format),
         "period": nested,
         "point": point,

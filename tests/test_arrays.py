@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import BusinessDays, MonthCalendar, ResolveError, SettingError, Unit, period
+from ulnager import BusinessDays, ResolveError, SettingError, Unit, period
 
 from oracle import Days
-from strategies import calendars, days, examples, modern_days, simple_phrases, units
+from strategies import calendars, days, examples, modern_days, simple_phrases, units, week_calendars
 
 ONE_SPAN = st.one_of(
     simple_phrases,
@@ -29,10 +29,17 @@ ONE_SPAN = st.one_of(
 
 
 @examples(400)
-@given(ONE_SPAN, calendars(), st.lists(days, min_size=1, max_size=6), st.booleans())
+@given(
+    ONE_SPAN,
+    st.one_of(calendars(), week_calendars()),
+    st.lists(st.one_of(days, modern_days), min_size=1, max_size=6),
+    st.booleans(),
+)
 def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running):
-    calendar = MonthCalendar(calendar[0].year_starts, calendar[0].week_starts,
-                             business=BusinessDays(holidays=tuple(anchors[:2])))  # fmt: skip
+    calendar = calendar[0]
+    settings = {name: getattr(calendar, name) for name in calendar.FIELDS}
+    settings["business"] = BusinessDays(holidays=anchors[:2])
+    calendar = type(calendar)(**settings)
     clock, data = date(2026, 5, 20), ("2023-10-01", "2026-05-17")
     expected = []
     for anchor in anchors:

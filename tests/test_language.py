@@ -19,7 +19,7 @@ from ulnager import (
 from ulnager.core.definitions import Kind
 from ulnager.core.rules import RULES
 
-from language_page import EXAMPLES, comes_out_as
+from language_page import EXAMPLES, HOME, comes_out_as
 from strategies import any_phrase, examples, modern_days
 
 
@@ -150,5 +150,7 @@ def test_rules_whose_words_may_go_on_say_so():
 
 
 def test_the_language_page_shows_every_rule():
-    shown = {part.rule.key for phrase, _ in EXAMPLES for part in period(phrase).definition.walk()}
+    shown = {
+        part.rule.key for phrase, _ in EXAMPLES for part in period(phrase, HOME).definition.walk()
+    }
     assert set(RULES) - shown == set()

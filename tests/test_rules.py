@@ -9,10 +9,20 @@ from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 import ulnager
-from ulnager import MonthCalendar, ResolveError, Unit, period
+from ulnager import MonthCalendar, ResolveError, TableCalendar, Unit, own_unit, period
 
-from oracle import MEANINGS, Days
-from strategies import LAST, WEEKDAYS, calendars, days, examples, modern_days, phrases, units
+from oracle import MEANINGS, Cycles, Days
+from strategies import (
+    LAST,
+    WEEKDAYS,
+    calendars,
+    days,
+    examples,
+    modern_days,
+    phrases,
+    units,
+    week_calendars,
+)
 
 WORKED = """
 last 3 whole months      | today 2026-06-30 | 2026-03-01 | 2026-05-31
@@ -73,16 +83,7 @@ def test_worked_cases_of_other_calendars():
         assert (str(result.start), str(result.end)) == (start, end), phrase
 
 
-@examples(600)
-@given(
-    st.sampled_from(sorted(MEANINGS)), calendars(), days, st.booleans(), st.integers(1, 9), units
-)
-@example("last {n} {u}s to date", (MonthCalendar(), Days()), date.max, False, 3, "month")
-def test_every_phrase_is_what_walking_the_days_gives(
-    template, calendar, anchor, running, count, unit
-):
-    calendar, labels = calendar
-    count = min(count, 2) if unit == "year" else count
+def check_against_walking(template, calendar, labels, anchor, running, count, unit):
     phrase = template.replace("{u}s", {"half": "halves"}.get(unit, unit + "s"))
     phrase = phrase.replace("{u}", unit).replace("{n}", str(count))
     a = anchor.toordinal()
@@ -99,6 +100,49 @@ def test_every_phrase_is_what_walking_the_days_gives(
     if not empty:
         assert result.start == (first and date.fromordinal(first))
         assert result.end == (last and date.fromordinal(last))
+
+
+@examples(600)
+@given(
+    st.sampled_from(sorted(MEANINGS)), calendars(), days, st.booleans(), st.integers(1, 9), units
+)
+@example("last {n} {u}s to date", (MonthCalendar(), Days()), date.max, False, 3, "month")
+def test_every_phrase_is_what_walking_the_days_gives(
+    template, calendar, anchor, running, count, unit
+):
+    count = min(count, 2) if unit == "year" else count
+    check_against_walking(template, *calendar, anchor, running, count, unit)
+
+
+@examples(250)
+@given(st.sampled_from(sorted(MEANINGS)), week_calendars(), modern_days, st.booleans(),
+       st.integers(1, 4), units)  # fmt: skip
+def test_every_phrase_in_a_calendar_of_weeks(template, calendar, anchor, running, count, unit):
+    count = min(count, 2) if unit == "year" else count
+    check_against_walking(template, *calendar, anchor, running, count, unit)
+
+
+@given(st.sampled_from(sorted(MEANINGS)), modern_days, st.booleans(), st.integers(1, 9),
+       st.integers(1, 40))  # fmt: skip
+def test_every_phrase_about_a_unit_of_ones_own(template, anchor, running, count, length):
+    """A cycle stands where the oracle has months, and so does the same cycle as a table."""
+    start = date(2000, 1, 5).toordinal()
+    labels = Cycles(first_month=length, first_day=start)
+    first, last = MEANINGS[template](
+        labels, (a := anchor.toordinal()), a if running else a + 1, count, "month"
+    )
+    phrase = template.replace("{u}", "crew week").replace("{n}", str(count))
+    rows = [("crew week", date.fromordinal(start + n * length))
+            for n in range(-11_000 // length - 60, 15_000 // length + 60)]  # fmt: skip
+    for calendar in (
+        MonthCalendar(cycles=[own_unit("crew week", length, date(2000, 1, 5))]),
+        TableCalendar(rows),
+    ):
+        basis = {"today": anchor} if running else {"as_of": anchor}
+        result = period(phrase, calendar).resolve(**basis, calendar=calendar)
+        if not result.is_empty:
+            assert result.start == (first and date.fromordinal(first))
+            assert result.end == (last and date.fromordinal(last))
 
 
 @given(modern_days, st.integers(1, 30), st.sampled_from(["days", "weeks", "months", "years"]))

@@ -12,7 +12,7 @@ from ulnager.core.calendars import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.language.period import as_day, period
 
-_SHOWN = ("date", "weekday_name", "is_business_day", "days_from_anchor")
+_SHOWN = ("date", "weekday_name", "is_business_day", "days_from_anchor", "month_is_whole")
 
 
 @click.command("calendar")
@@ -77,9 +77,7 @@ def command(
         names = (
             list(columns)
             if periods
-            else [
-                name for name in columns if name in _SHOWN or name.endswith(("_label", "_is_whole"))
-            ]
+            else [name for name in columns if name in _SHOWN or name.endswith("_label")]
         )
         show_table(names, _rows(columns, names))
 

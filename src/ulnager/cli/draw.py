@@ -23,7 +23,7 @@ def command(request: Request, phrases: tuple[str, ...], unit: str, target: str) 
     """
     from ulnager.pictures.timeline import draw_timeline
 
-    basis = request.basis(" ".join(phrases))
+    basis = request.basis(" ".join(phrases), whole=True)
     results = [request.resolve(phrase, basis) for phrase in phrases]
     draw_timeline(results, target, unit=unit, data=basis.get("data"), labels=phrases)
     click.echo(f"drawn into {target}", err=True)

@@ -70,12 +70,15 @@ def _pairs(found: Profile, source_name: str) -> Iterator[tuple[str, str]]:
     days = sum(span.days or 0 for span in found.missing)
     spans = ", ".join(str(span) for span in found.missing[:12])
     more = f" and {len(found.missing) - 12} more spans" if len(found.missing) > 12 else ""
-    yield "missing", f"{days:,} days without rows: {spans}{more}" if days else "no day"
+    counted = f"{days:,} day{'s' * (days > 1)} without rows"
+    yield "missing", f"{counted}: {spans}{more}" if days else "no day"
     if found.after_today:
         yield "after today", f"{found.after_today:,} rows"
     if found.duplicates is not None:
         yield "duplicates", f"{found.duplicates:,} rows repeat a key"
     yield "last whole", str(found.last_whole)
-    for text in found.evidence:
+    for text in found.evidence[:3]:
         yield "evidence", text
+    if len(found.evidence) > 3:
+        yield "", f"and {len(found.evidence) - 3} more days like that"
     yield "anchor", f"{found.anchor}: {found.because}"

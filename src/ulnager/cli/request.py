@@ -141,7 +141,8 @@ class Request:
         tz = self.tz or (known.tz if known else None)
         usual = known.share if known else SHARE
         calendar = self.chosen_calendar or (known.calendar if known else None)
-        columns = [column] if column else [found.name for found in source.date_columns] or [None]
+        named: list[str | None] = [found.name for found in source.date_columns]
+        columns = [column] if column else named or [None]
         today = period("today").resolve(today=self.today, now=self.now, tz=tz).start
         return [
             profile(

@@ -162,13 +162,13 @@ class ArrayArithmetic:
         return found
 
     def unit_start(self, day: Any, unit: Unit) -> Any:
-        if unit.days == 1:
+        if unit is Unit.DAY:
             return day
         units, day = self._of(unit), np.asarray(day)
         return units.starts(units.numbers(day))
 
     def unit_stop(self, day: Any, unit: Unit) -> Any:
-        if unit.days == 1:
+        if unit is Unit.DAY:
             return day + 1
         units, day = self._of(unit), np.asarray(day)
         if unit is Unit.BUSINESS_DAY:
@@ -176,8 +176,9 @@ class ArrayArithmetic:
         return units.starts(units.numbers(day) + 1)
 
     def move_start(self, start: Any, unit: Unit, count: int) -> Any:
-        if unit.days:
-            return start + unit.days * _small(count)
+        days = self.calendar.fixed_days(unit)
+        if days:
+            return start + days * _small(count)
         if unit.months and self.calendar.place_step(unit) == 7:
             return self._move_period_start(np.asarray(start), unit, _small(count))
         # The start of a month moved by a year is the start of that month, so months are counted.
@@ -186,8 +187,9 @@ class ArrayArithmetic:
         return units.starts(units.numbers(np.asarray(start)) + _small(size * count))
 
     def move_day(self, day: Any, unit: Unit, count: int) -> Any:
-        if unit.days:
-            return day + unit.days * _small(count)
+        days = self.calendar.fixed_days(unit)
+        if days:
+            return day + days * _small(count)
         day = np.asarray(day)
         if unit is Unit.BUSINESS_DAY:
             units = self._of(unit)

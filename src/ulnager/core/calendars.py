@@ -134,14 +134,13 @@ class Calendar(Value):
         """For business days: the first one from ``day`` on."""
         if unit is Unit.BUSINESS_DAY:
             return self.business.day_at(self.business.position(day))
-        self._check_cycle(unit)
-        return day - (day - unit.epoch) % unit.days
+        own = self._cycle(unit)
+        return day - (day - own.epoch) % own.days
 
     def move_start(self, start: int, unit: Unit, count: int) -> int:
         if unit is Unit.BUSINESS_DAY:
             return self.business.day_at(self.business.position(start) + count)
-        self._check_cycle(unit)
-        return start + unit.days * count
+        return start + self._cycle(unit).days * count
 
     def move_day(self, day: int, unit: Unit, count: int) -> int:
         """For business days, by trade convention, a day off counts from the business day
@@ -150,12 +149,20 @@ class Calendar(Value):
             if count <= 0:
                 return self.move_start(day, unit, count) if count else day
             return self.business.day_at(self.business.position(day + 1) - 1 + count)
-        self._check_cycle(unit)
-        return day + unit.days * count
+        return day + self._cycle(unit).days * count
 
-    def _check_cycle(self, unit: Unit) -> None:
-        if unit not in self.cycles:
-            raise self.lacks(unit)
+    def _cycle(self, unit: Unit) -> Unit:
+        """This calendar's own cycle of that name; another calendar's may have other days."""
+        for own in self.cycles:
+            if own == unit:
+                return own
+        raise self.lacks(unit)
+
+    def fixed_days(self, unit: Unit) -> int:
+        """How many days every one of the units has; 0 when that varies."""
+        if unit is Unit.DAY or unit is Unit.WEEK:
+            return unit.days
+        return next((own.days for own in self.cycles if own == unit), 0)
 
     def unit_stop(self, day: int, unit: Unit) -> int:
         if unit is Unit.BUSINESS_DAY:
@@ -200,8 +207,8 @@ class Calendar(Value):
         """The number of the unit around a day, counted from any fixed one."""
         if unit is Unit.BUSINESS_DAY:
             return self.business.position(day)
-        self._check_cycle(unit)
-        return (day - unit.epoch) // unit.days
+        own = self._cycle(unit)
+        return (day - own.epoch) // own.days
 
     def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         """The day numbers on which the units numbered ``first`` to ``last`` start."""
@@ -211,8 +218,8 @@ class Calendar(Value):
             return low + (positions[1:] > positions[:-1]).nonzero()[0]
         import numpy as np
 
-        self._check_cycle(unit)
-        return np.arange(first, last + 1, dtype=np.int64) * unit.days + unit.epoch
+        own = self._cycle(unit)
+        return np.arange(first, last + 1, dtype=np.int64) * own.days + own.epoch
 
     @property
     def own_units(self) -> tuple[Unit, ...]:

@@ -136,6 +136,9 @@ class TableCalendar(Calendar):
     def made_of(self, unit: Unit) -> tuple[Unit, int]:
         return (unit, 1) if unit in self._tables else self.base.made_of(unit)
 
+    def fixed_days(self, unit: Unit) -> int:
+        return 0 if unit in self._tables else self.base.fixed_days(unit)
+
     def place_step(self, unit: Unit) -> int:
         return 1 if unit in self._tables else self.base.place_step(unit)
 

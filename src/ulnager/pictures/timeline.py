@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from datetime import date, timedelta
+from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
@@ -62,7 +63,8 @@ def draw_timeline(
     source = "anchor" if anchor.source == str(anchor.day) else anchor.source
     figure.text(0.22, 0.93, "Periods on a timeline", fontsize=17, color=INK, weight="bold")
     figure.text(
-        0.22, 0.895, f"{calendar}; the orange line is {source}, {anchor.day}, whose day is {state}",
+        0.22, 0.895, f"{calendar}; the line is {source}, {anchor.day}, whose day is {state}; "
+        f"hatched is what is left of its {known}",
         fontsize=11, color=FAINT,
     )  # fmt: skip
     names = [str(text) for text in labels or [result.period for result in results]]
@@ -105,11 +107,12 @@ def _draw_units(axes: Any, calendar: Calendar, unit: Unit, first: date, last: da
     """Every other unit as a band, and their short labels at the bottom."""
     start = calendar.unit_start(first.toordinal(), unit)
     number = calendar.unit_number(start, unit)
-    ticks, names = [], []
+    ticks: list[float] = []
+    names: list[str] = []
     edges = [start]
     while edges[-1] < last.toordinal() and len(edges) < 3_000:
         edges.append(calendar.unit_stop(edges[-1], unit))
-    for begin, stop in zip(edges, edges[1:], strict=False):
+    for begin, stop in pairwise(edges):
         if number % 2:
             axes.axvspan(begin, stop, color=BAND, zorder=0, linewidth=0)
         number += 1
@@ -147,12 +150,18 @@ def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: dat
             if is_open:
                 axes.plot(edge - sign * 0.01 * (_place(last) - _place(first)), row, zorder=4,
                           marker="<" if sign < 0 else ">", color="white", markersize=9)  # fmt: skip
-    starts = [span.start for span in result.spans]
-    if starts:
-        text = result.label if result.days is None else f"{result.label}, {result.days:,} days"
-        left = max(_place(starts[0] or first), _place(first))
-        axes.text(left, row - 0.29, text, va="bottom", fontsize=9.5, color=INK, zorder=6,
-                  clip_on=True)  # fmt: skip
+    if result.spans:
+        text = result.label if len(result.spans) == 1 else f"{len(result.spans)} spans"
+        if result.days is not None:
+            text += f", {result.days:,} day{'s' * (result.days > 1)}"
+        left = max(_place(result.spans[0].start or first), _place(first))
+        # Near the right edge there is no room for the words behind the start.
+        near_edge = left > _place(first) + 0.8 * (_place(last) - _place(first))
+        place = _place(result.spans[-1].stop or last) if near_edge else left
+        axes.text(
+            place, row - 0.29, text, va="bottom", ha="right" if near_edge else "left", fontsize=9.5,
+            color=INK, zorder=6,
+        )  # fmt: skip
 
 
 def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date) -> None:
