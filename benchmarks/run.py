@@ -5,12 +5,15 @@ ratio are measured in the same run on the same machine.
 """
 
 import compileall
+import resource
 import subprocess
 import sys
+import tempfile
 import timeit
 from datetime import date, timedelta
 from pathlib import Path
 
+import duckdb
 import numpy as np
 import pandas as pd
 
@@ -107,12 +110,104 @@ def whole_process():
     )
 
 
+def date_table():
+    """200 years of days with the same columns, built column by column with pandas."""
+    first, last = date(1900, 1, 1), date(2099, 12, 31)
+    anchor = ulnager.Anchor(TODAY, True, "today")
+
+    def by_hand():
+        days = pd.Series(pd.date_range(first, last, freq="D"))
+        iso = days.dt.isocalendar()
+        working = days.dt.dayofweek < 5
+        frame = {
+            "date": days,
+            "weekday": days.dt.dayofweek + 1,
+            "weekday_name": days.dt.day_name(),
+            "iso_year": iso["year"],
+            "iso_week": iso["week"],
+            "is_business_day": working,
+            "business_day_index": working.cumsum(),
+            "days_from_anchor": (days - pd.Timestamp(TODAY)).dt.days,
+        }
+        month = days.dt.month
+        half = (month - 1) // 6
+        labels = {
+            "week": iso["year"].astype(str) + "-W" + iso["week"].astype(str).str.zfill(2),
+            "month": days.dt.strftime("%b %Y"),
+            "quarter": "Q" + days.dt.quarter.astype(str) + " " + days.dt.year.astype(str),
+            "half": "H" + (half + 1).astype(str) + " " + days.dt.year.astype(str),
+            "year": days.dt.year.astype(str),
+        }
+        for name, frequency in {"week": "W", "month": "M", "quarter": "Q", "year": "Y"}.items():
+            periods = days.dt.to_period(frequency)
+            frame[f"{name}_index"] = periods.astype("int64")
+            frame[f"{name}_start"] = periods.dt.start_time
+            frame[f"{name}_end"] = periods.dt.end_time.dt.normalize()
+        frame["half_index"] = days.dt.year * 2 + half
+        frame["half_start"] = pd.to_datetime(
+            {"year": days.dt.year, "month": half * 6 + 1, "day": 1}
+        )
+        frame["half_end"] = frame["half_start"] + pd.offsets.MonthEnd(6)
+        for name, label in labels.items():
+            frame[f"{name}_label"] = label
+            frame[f"{name}_short"] = label.str.split(" ").str[0]
+            frame[f"{name}_day"] = (days - frame[f"{name}_start"]).dt.days + 1
+            frame[f"{name}_is_whole"] = frame[f"{name}_end"] < pd.Timestamp(TODAY)
+            here = frame[f"{name}_index"][(TODAY - first).days]
+            frame[f"{name}_from_anchor"] = frame[f"{name}_index"] - here
+        return pd.DataFrame(frame)
+
+    ours = ulnager.date_table(ulnager.GREGORIAN, first, last, anchor)
+    theirs = by_hand()
+    assert len(ours) == theirs.shape[1]
+    for name in ("month_start", "half_end", "week_start", "quarter_end"):
+        assert (ours[name] == theirs[name].values).all()
+    make = best(lambda: ulnager.date_table(ulnager.GREGORIAN, first, last, anchor), rounds=3)
+    return make, best(by_hand, rounds=3)
+
+
+def weeks_beside_months():
+    days = random_days(5)
+    period = ulnager.period(PHRASE)
+    weeks = ulnager.WeekCalendar("4-4-5", "saturday", "september")
+    return (
+        best(lambda: period.resolve_each(days, running=True, calendar=weeks)),
+        best(lambda: period.resolve_each(days, running=True)),
+    )
+
+
+def profile_large():
+    """A Parquet file of 20,000,000 rows, beside the bare query for the same figures."""
+    with tempfile.TemporaryDirectory() as folder:
+        path = f"{folder}/large.parquet"
+        duckdb.execute(
+            f"""COPY (SELECT DATE '2016-01-01' + (i * 7919 % 3653)::INT AS day, i AS number
+            FROM range(20000000) t(i)) TO '{path}' (FORMAT parquet)"""
+        )
+
+        def ours():
+            return ulnager.profile(ulnager.open_source(path), "day")
+
+        def by_hand():
+            return (
+                duckdb.connect()
+                .execute(f"SELECT day, count(*) FROM '{path}' GROUP BY day ORDER BY day")
+                .fetchall()
+            )
+
+        assert ours().rows == sum(count for _, count in by_hand()) == 20_000_000
+        return best(ours, rounds=4), best(by_hand, rounds=4)
+
+
 ROWS = (
     ("resolve a period that is read", "the same by hand with datetime", 4, resolve_one),
     ("read a phrase", "resolving it", 15, read_phrase),
     ("read it again, cached", "1 microsecond", 1, read_again),
     ("resolve_each, 1,000,000 anchors", "pandas month periods", 0.25, resolve_many),
     ("business days, 1,000,000 pairs", "numpy.busday_count", 0.3, business_days),
+    ("date table of 200 years", "pandas, column by column", 3, date_table),
+    ("resolve_each in 4-4-5 weeks", "the same in Gregorian months", 1.5, weeks_beside_months),
+    ("profile, 20,000,000 rows", "the bare DuckDB query", 1.3, profile_large),
     ("import ulnager", "python -c pass", 4, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),
 )
@@ -136,6 +231,8 @@ def main():
         times = in_words(ours), in_words(theirs)
         note = "" if ratio <= most else "  missed"
         print(form.format(what, beside, *times, f"{ratio:.2f}x", f"{most}x") + note)
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"\nmost memory in use, all of the above: {peak:,.0f} MB")
 
 
 if __name__ == "__main__":

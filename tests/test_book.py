@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from ulnager import BookError, ResolveError, read_book
+from ulnager import BookError, ResolveError, period, read_book
 from ulnager.demo import CLOCK, book_file
 
 GOOD = """
@@ -57,7 +57,104 @@ def test_names_labels_anchors_and_readings(book):
 
 
 def test_the_demo_book_is_sound():
-    assert len(read_book(book_file()).periods) >= 8
+    demo = read_book(book_file())
+    assert len(demo.periods) >= 8
+    for name, start, end in [
+        ("year_so_far", date(2025, 10, 1), date(2026, 5, 16)),
+        ("pay", date(2026, 4, 13), date(2026, 5, 10)),
+        ("office_days", date(2026, 5, 12), date(2026, 5, 19)),
+    ]:
+        result = demo.resolve(name, today=CLOCK)
+        assert (result.start, result.end) == (start, end)
+    # Of sailings, whole to the 16th, and scans, whole to the 16th too, the earlier day.
+    both = demo.resolve_phrase(period("month to date"), "both", today=CLOCK)
+    assert both.end == date(2026, 5, 16)
+    assert demo.sources["sailings"].profile(CLOCK).last_whole == date(2026, 5, 16)
+
+
+CALENDARS = """
+calendar = "home"
+[calendars.home]
+year_starts = "04-06"
+holiday_file = "closed.csv"
+[calendars.home.cycles]
+"crew week" = { days = 9, starts = 2026-01-05 }
+[calendars.shop]
+kind = "weeks"
+layout = "4-4-5"
+last_day = "sunday"
+[calendars.school]
+kind = "table"
+file = "terms.csv"
+base = "shop"
+[sources.trips]
+file = "trips.csv"
+calendar = "home"
+share = 0.5
+[anchors]
+load = { point = "latest whole day", sources = ["trips"] }
+[periods.year]
+phrase = "year to date"
+[periods.term]
+phrase = "term to date"
+calendar = "school"
+[periods.crew]
+phrase = "last 2 whole crew weeks"
+anchor = "load"
+[periods.office]
+phrase = "last 2 whole business days"
+[periods.elsewhere]
+phrase = "this quarter in shop"
+"""
+
+
+@pytest.fixture
+def files(tmp_path):
+    (tmp_path / "closed.csv").write_text("date\n2026-05-18\n")
+    (tmp_path / "terms.csv").write_text("unit,start\nterm,2026-01-05\nterm,2026-07-01\n")
+    (tmp_path / "trips.csv").write_text("day\n2026-05-14\n2026-05-15\n")
+
+
+def test_calendars_and_sources_stand_beside_the_book(book, files):
+    made = book(CALENDARS)
+    for name, start, end in [
+        ("year", date(2026, 4, 6), date(2026, 5, 20)),
+        ("term", date(2026, 1, 5), date(2026, 5, 20)),
+        ("crew", date(2026, 4, 23), date(2026, 5, 10)),
+        ("office", date(2026, 5, 15), date(2026, 5, 19)),
+        ("elsewhere", date(2026, 3, 30), date(2026, 6, 28)),
+    ]:
+        result = made.resolve(name, today=CLOCK)
+        assert (result.start, result.end) == (start, end), name
+    assert str(made.resolve("elsewhere", today=CLOCK).calendar).startswith("4-4-5 weeks")
+
+
+@pytest.mark.parametrize(
+    ("old", "new", "key", "problem"),
+    [
+        ('calendar = "home"\n[cal', 'calendar = "hone"\n[cal', "calendar", "did you mean 'home'"),
+        ('"04-06"', '"04-31"', "calendars.home", "year_starts is '04-31'"),
+        ('"4-4-5"', '"4-4-4"', "calendars.shop", "layout is '4-4-4'"),
+        (
+            'last_day = "sunday"',
+            'week_starts = "sunday"',
+            "calendars.shop",
+            "is not for a calendar",
+        ),
+        ('file = "terms.csv"', "", "calendars.school", "needs the file"),
+        ('base = "shop"', 'base = "shopp"', "calendars.school.base", "did you mean 'shop'"),
+        ('"closed.csv"', '"clsed.csv"', "calendars.home", "did you mean"),
+        ('"crew week"', '"week"', "calendars.home", "is a unit already"),
+        ("days = 9", "day = 9", "calendars.home.cycles.crew week.days", "missing"),
+        ('"trips"]', '"trip"]', "anchors.load.sources", "did you mean 'trips'"),
+        ('calendar = "school"', 'calendar = "scool"', "periods.term.calendar", "'school'"),
+        ('kind = "weeks"', 'kind = "week"', "calendars.shop.kind", "'weeks'"),
+    ],
+)
+def test_mistakes_in_calendars_and_sources(book, files, old, new, key, problem):
+    with pytest.raises(BookError) as raised:
+        book(CALENDARS.replace(old, new))
+    assert (raised.value.key, problem in raised.value.problem) == (key, True), raised.value
 
 
 @pytest.mark.parametrize(

@@ -8,6 +8,7 @@ import pytest
 
 from ulnager import PeriodSyntaxError
 from ulnager.cli.main import COMMANDS, main
+from ulnager.demo import book_file
 
 from conftest import ROOT
 
@@ -105,6 +106,58 @@ def test_demo_prints_one_row_for_each_period(cli):
     assert {row["name"]: row["rows"] for row in json.loads(out)}["everything"] == 8419
 
 
+BOOK = ("--book", str(book_file()), *TODAY)
+
+
+def test_profile_prints_what_the_columns_hold(cli, tmp_path):
+    _, out, _ = cli("profile", "demo:work_orders", *TODAY)
+    assert [line.split()[1] for line in out.splitlines() if line.startswith("column")] == [
+        "raised_on",
+        "closed_on",
+    ]
+    _, out, _ = cli("profile", "gate_scans", *BOOK, "--json")
+    found = json.loads(out)[0]
+    assert (found["last_whole_day"], found["suggested_anchor"]) == (
+        "2026-05-16",
+        "latest whole day",
+    )
+    picture = tmp_path / "rows.png"
+    _, out, err = cli("profile", "demo:sailings", *TODAY, "--picture", str(picture))
+    assert "evidence    2026-05-17 holds 44% of a usual Sunday (4 rows for 9)" in out
+    assert picture.stat().st_size > 10_000
+    assert "drawn into" in err
+
+
+def test_buckets_name_what_is_not_whole(cli):
+    _, out, _ = cli("buckets", "last 2 months to date", "--by", "month", *TODAY, "--source",
+                    "demo:sailings")  # fmt: skip
+    assert out.splitlines()[-1].endswith("no     ends early, still running, the data ends")
+    _, out, _ = cli(
+        "buckets", "this quarter", "--by", "month", *BOOK, "--partial", "drop", "--json"
+    )
+    assert [bucket["label"] for bucket in json.loads(out)] == ["Apr 2026"]
+
+
+def test_calendar_writes_tables(cli, tmp_path):
+    _, out, _ = cli("calendar", "2026-05-17", "2026-05-20", *BOOK)
+    assert "Q3 FY2026" in out.splitlines()[1]
+    target = tmp_path / "days.csv"
+    _, out, err = cli("calendar", "2026-05-01", "2026-05-31", "--periods", *BOOK, "--to",
+                      str(target))  # fmt: skip
+    assert out == ""
+    assert "rows and 5 columns written" in err
+    assert "month_so_far,Month so far,1 to 16 May 2026," in target.read_text()
+    _, out, _ = cli("calendar", "2026-05-20", "2026-05-20", *TODAY, "--json")
+    assert json.loads(out)[0]["iso_week"] == 21
+
+
+def test_draw_makes_a_picture(cli, tmp_path):
+    target = tmp_path / "spans.png"
+    code, _, err = cli("draw", "quarter", "month to date", *BOOK, "--to", str(target))
+    assert (code, target.read_bytes()[1:4]) == (0, b"PNG")
+    assert "drawn into" in err
+
+
 @pytest.mark.parametrize(
     ("args", "code", "message"),
     [
@@ -120,6 +173,14 @@ def test_demo_prints_one_row_for_each_period(cli):
         ("preview today nowhere.csv", 1, "there is no file"),
         ("preview today demo:sailing", 1, "did you mean 'sailings'"),
         ("filter today --column d --type timestamptz", 2, "give tz"),
+        ("profile demo:sailings --key rote", 1, "did you mean 'route'"),
+        ("profile demo:sailings --share 3", 2, "from 0 to 1"),
+        ("buckets today --by aeon", 2, "no unit 'aeon'"),
+        ("calendar 2026-05-01 2026-04-01", 2, "before it begins"),
+        ("calendar 2026-05-01 2026-05-02 --periods", 2, "needs a book"),
+        ("calendar 2026-05-01 2026-05-02 --to x.xlsx", 1, "ending in .csv"),
+        ("draw today --to x.docx", 1, "pictures are written as"),
+        ("resolve today --calendar home", 2, "no calendar 'home'"),
     ],
 )
 def test_errors_go_to_standard_error_with_their_code(cli, args, code, message):

@@ -126,9 +126,11 @@ def _looked_for(calendar: Calendar, match: re.Match[str]) -> tuple[int, Unit] | 
 
 def _year_named(calendar: Calendar, name: int) -> int | None:
     """The start of the year with that name."""
+    # Years start on any day, so two days half a year apart are tried in each.
     for year in (name, name - 1, name + 1):
-        if 1 <= year <= 9999:
-            start = calendar.unit_start(date(year, 7, 1).toordinal(), Unit.YEAR)
-            if calendar.year_name(start) == name:
-                return start
+        for month in (1, 7):
+            if 1 <= year <= 9999:
+                start = calendar.unit_start(date(year, month, 1).toordinal(), Unit.YEAR)
+                if calendar.year_name(start) == name:
+                    return start
     return None
