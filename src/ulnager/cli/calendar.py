@@ -12,7 +12,11 @@ from ulnager.core.calendars import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.language.period import as_day, period
 
-_SHOWN = ("date", "weekday_name", "is_business_day", "days_from_anchor", "month_is_whole")
+# What fits into 100 columns; a file gets everything.
+_SHOWN = (
+    "date", "weekday_name", "is_business_day", "week_label", "month_label", "quarter_label",
+    "year_label",
+)  # fmt: skip
 
 
 @click.command("calendar")
@@ -74,12 +78,10 @@ def command(
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])
     else:
-        names = (
-            list(columns)
-            if periods
-            else [name for name in columns if name in _SHOWN or name.endswith("_label")]
-        )
+        names = list(columns) if periods else list(_SHOWN)
         show_table(names, _rows(columns, names))
+        if len(names) < len(columns):
+            click.echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
 
 
 def _rows(columns: dict[str, Any], names: list[str]) -> list[tuple[Any, ...]]:
