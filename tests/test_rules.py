@@ -139,8 +139,11 @@ def test_every_phrase_about_a_unit_of_ones_own(template, anchor, running, count,
         TableCalendar(rows),
     ):
         basis = {"today": anchor} if running else {"as_of": anchor}
-        result = period(phrase, calendar).resolve(**basis, calendar=calendar)
+        said = period(phrase, calendar)
+        result = said.resolve(**basis, calendar=calendar)
+        starts, stops = said.resolve_each([anchor] * 3, running, calendar, today=anchor)
         if not result.is_empty:
+            assert (starts[2].item(), stops[0].item()) == (result.start, result.stop)
             assert result.start == (first and date.fromordinal(first))
             assert result.end == (last and date.fromordinal(last))
 

@@ -83,6 +83,8 @@ def _counts(found: Preview) -> Iterator[tuple[Any, ...]]:
     low, high = (extent.first, extent.last) if extent else (None, None)
 
     def share(count: int) -> str:
+        if 0 < count < found.total / 2_000:
+            return "<0.1%"
         return f"{count / found.total:.1%}" if found.total else ""
 
     yield "asked for", None, "", result.start, result.end or result.stop

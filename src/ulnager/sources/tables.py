@@ -106,7 +106,11 @@ def _to_database(columns: Columns, url: str, name: str) -> None:
             connection.execute(
                 table.insert(), [dict(zip(columns, row, strict=True)) for row in rows]
             )
-    except (sa.exc.SQLAlchemyError, ImportError) as error:
+    except ImportError as error:
+        raise SourceError(
+            f"the database cannot be written: its driver is missing: {error}"
+        ) from None
+    except sa.exc.SQLAlchemyError as error:
         # The URL may hold a password, so only what went wrong is told.
         reason = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
         raise SourceError(f"the database cannot be written: {reason}") from None
