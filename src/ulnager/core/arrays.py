@@ -13,8 +13,14 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.core.business import BusinessDays
-from ulnager.core.calendars import FIRST_DAY, GREGORIAN, LAST_DAY, Calendar, out_of_range
+from ulnager.core.calendars import (
+    FIRST_DAY,
+    GREGORIAN,
+    LAST_DAY,
+    Calendar,
+    OfCalendar,
+    out_of_range,
+)
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import EPOCH, Unit
 
@@ -147,11 +153,11 @@ class _Units:
         self._numbers = np.repeat(np.arange(first, last + 1), np.diff(edges))
 
 
-class ArrayArithmetic:
+class ArrayArithmetic(OfCalendar):
     """A calendar's answers for arrays of day numbers; see ``core.calendars.Arithmetic``."""
 
     def __init__(self, calendar: Calendar) -> None:
-        self.calendar = calendar
+        super().__init__(calendar)
         self._units: dict[Unit, _Units] = {}
         self._months = self if calendar is GREGORIAN else ArrayArithmetic(GREGORIAN)
 
@@ -237,9 +243,6 @@ class ArrayArithmetic:
         units = self._of(unit)
         return units.starts(units.numbers(np.asarray(day) + 1) - 1)
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return self.calendar.keeps(aligned, moved_by)
-
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return np.where(is_so, yes, no)
 
@@ -254,16 +257,6 @@ class ArrayArithmetic:
 
     def like(self, calendar: Calendar) -> ArrayArithmetic:
         return ArrayArithmetic(calendar)
-
-    @property
-    def business(self) -> BusinessDays:
-        return self.calendar.business
-
-    def labelled(self, text: str) -> tuple[int, int] | None:
-        return self.calendar.labelled(text)
-
-    def sample_labels(self) -> list[str]:
-        return self.calendar.sample_labels()
 
 
 def _small(count: int) -> int:

@@ -295,6 +295,26 @@ class Calendar(Value):
         return ResolveError(f"a calendar of {self.kind} has no unit {unit.name!r}")
 
 
+class OfCalendar:
+    """What every other arithmetic of a calendar leaves to the calendar itself."""
+
+    def __init__(self, calendar: Calendar) -> None:
+        self.calendar = calendar
+
+    @property
+    def business(self) -> BusinessDays:
+        return self.calendar.business
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+        return self.calendar.keeps(aligned, moved_by)
+
+    def labelled(self, text: str) -> tuple[int, int] | None:
+        return self.calendar.labelled(text)
+
+    def sample_labels(self) -> list[str]:
+        return self.calendar.sample_labels()
+
+
 _OFFICE = BusinessDays()
 
 

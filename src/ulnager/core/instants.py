@@ -10,8 +10,7 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
 
-from ulnager.core.business import BusinessDays
-from ulnager.core.calendars import Calendar, date_of, out_of_range
+from ulnager.core.calendars import Calendar, OfCalendar, date_of, out_of_range
 from ulnager.core.units import MICROSECOND_DAY, Unit
 from ulnager.core.zones import day_start
 
@@ -32,11 +31,11 @@ def moment_of(instant: int, zone: tzinfo) -> datetime:
         raise out_of_range() from None
 
 
-class InstantArithmetic:
+class InstantArithmetic(OfCalendar):
     """A calendar's answers for instants in a zone; see ``core.calendars.Arithmetic``."""
 
     def __init__(self, calendar: Calendar, zone: tzinfo) -> None:
-        self.calendar = calendar
+        super().__init__(calendar)
         self.zone = zone
 
     def day_of(self, instant: int) -> int:
@@ -95,16 +94,6 @@ class InstantArithmetic:
 
     def like(self, calendar: Calendar) -> InstantArithmetic:
         return InstantArithmetic(calendar, self.zone)
-
-    @property
-    def business(self) -> BusinessDays:
-        return self.calendar.business
-
-    def labelled(self, text: str) -> tuple[int, int] | None:
-        return self.calendar.labelled(text)
-
-    def sample_labels(self) -> list[str]:
-        return self.calendar.sample_labels()
 
     def _offset(self, instant: int) -> int:
         offset = moment_of(instant, self.zone).utcoffset()
