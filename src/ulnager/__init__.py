@@ -31,6 +31,7 @@ if TYPE_CHECKING:
     from ulnager.book.reading import Book, read_book
     from ulnager.core.datetable import date_table
     from ulnager.filters.frames import keep
+    from ulnager.filters.live import live_where
     from ulnager.filters.sql import Condition, condition, where
     from ulnager.sources.files import FileSource, open_source
     from ulnager.sources.preview import Preview, preview
@@ -47,6 +48,7 @@ _FETCHED = {
     "profile": "sources.profile",
     "condition": "filters.sql",
     "keep": "filters.frames",
+    "live_where": "filters.live",
     "open_source": "sources.files",
     "preview": "sources.preview",
     "read_book": "book.reading",
@@ -104,6 +106,7 @@ __all__ = [
     "condition",
     "date_table",
     "keep",
+    "live_where",
     "open_source",
     "own_unit",
     "period",

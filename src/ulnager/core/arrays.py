@@ -246,9 +246,6 @@ class ArrayArithmetic(OfCalendar):
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return np.where(is_so, yes, no)
 
-    def weekday(self, day: Any) -> Any:
-        return (day - 1) % 7
-
     def later(self, one: Any, two: Any) -> Any:
         return two if one is None else one if two is None else np.maximum(one, two)
 

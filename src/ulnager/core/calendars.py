@@ -52,8 +52,8 @@ class Arithmetic(Protocol):
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         """``yes`` where ``is_so``, else ``no``."""
 
-    def weekday(self, day: Any) -> Any:
-        """0 for a Monday to 6 for a Sunday."""
+    def on_weekday(self, day: Any, weekday: int) -> Any:
+        """The first such weekday from ``day`` on; 0 for a Monday to 6 for a Sunday."""
 
     def later(self, one: Any, two: Any) -> Any:
         """The later of two starts; None is the open side."""
@@ -180,8 +180,9 @@ class Calendar(Value):
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no
 
-    def weekday(self, day: int) -> int:
-        return (day - 1) % 7
+    def on_weekday(self, day: Any, weekday: int) -> Any:
+        # Day number 1 was a Monday.
+        return day + (weekday + 1 - day) % 7
 
     def later(self, one: int | None, two: int | None) -> int | None:
         return two if one is None else one if two is None else max(one, two)
@@ -307,6 +308,9 @@ class OfCalendar:
 
     def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
         return self.calendar.keeps(aligned, moved_by)
+
+    def on_weekday(self, day: Any, weekday: int) -> Any:
+        return self.calendar.on_weekday(day, weekday)
 
     def labelled(self, text: str) -> tuple[int, int] | None:
         return self.calendar.labelled(text)
@@ -443,6 +447,21 @@ class MonthCalendar(Calendar):
     def is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""
         return self.year_starts != "01-01"
+
+    @property
+    def first_month(self) -> int:
+        """Months from January to the start of the year."""
+        return self._month
+
+    @property
+    def days_before_month(self) -> int:
+        """Days from the first of a Gregorian month to the start of this calendar's."""
+        return self._lead
+
+    @property
+    def first_weekday(self) -> int:
+        """The weekday on which weeks start, 0 for a Monday."""
+        return WEEKDAYS.index(self.week_starts)
 
     def _month_start(self, index: int) -> int:
         year, month = divmod(index, 12)

@@ -83,9 +83,6 @@ class InstantArithmetic(OfCalendar):
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no
 
-    def weekday(self, instant: int) -> int:
-        return self.calendar.weekday(self.day_of(instant))
-
     def later(self, one: int | None, two: int | None) -> int | None:
         return self.calendar.later(one, two)
 

@@ -129,9 +129,9 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
         raise ResolveError(f"the days of '{period}', a period of hours, cannot be counted")
     if dayname.weekday is not None:
         if number > 0:
-            found = first + (dayname.weekday - calendar.weekday(first)) % 7 + 7 * (number - 1)
+            found = calendar.on_weekday(first, dayname.weekday) + 7 * (number - 1)
         else:
-            found = stop - 1 - (calendar.weekday(stop - 1) - dayname.weekday) % 7
+            found = calendar.on_weekday(stop - 7, dayname.weekday)
     elif number > 0:
         start = calendar.unit_start(first, dayname.unit)
         found = calendar.move_start(start, dayname.unit, number - 1)

@@ -42,9 +42,13 @@ class _Ansi(DefaultDialect):
     supports_native_boolean = True
 
 
+class _DuckDB(_Ansi):
+    name = "duckdb"
+
+
 DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "ansi": _Ansi,
-    "duckdb": _Ansi,
+    "duckdb": _DuckDB,
     "postgresql": postgresql.dialect,
     "mysql": mysql.dialect,
     "sqlite": sqlite.dialect,
