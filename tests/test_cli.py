@@ -84,6 +84,26 @@ def test_filter_prints_the_condition_and_nothing_else(cli):
     assert json.loads(out)["parameters"] == {"start_1": "2026-03-01", "stop_1": "2026-04-01"}
 
 
+def test_filter_writes_live_sql_and_open_standards(cli):
+    args = ("filter", "month to date", "--column", "d", *TODAY)
+    assert cli(*args, "--for", "odata")[1] == "d ge 2026-05-01 and d lt 2026-05-21\n"
+    assert json.loads(cli(*args, "--for", "cql2-json")[1])["op"] == "and"
+    assert cli(*args, "--live", "--for", "sqlite")[1] == (
+        "\"d\" >= date('2026-05-20', 'start of month') AND \"d\" < date('2026-05-20', '+1 days')\n"
+    )
+    _, out, _ = cli("filter", "until latest", "--column", "d", "--live", "--for", "duckdb",
+                    "--latest-in", "trips.day", "--json")  # fmt: skip
+    assert '(SELECT max("day") FROM "trips")' in json.loads(out)["condition"]
+    for options, message in [
+        (("--live", "--for", "odata"), "name an engine"),
+        (("--live", "--latest-in", "day"), "give a table and a column"),
+        (("--live", "--as-of", "latest"), "write it into the phrase"),
+        (("--for", "odata", "--type", "yyyymm"), "no literals"),
+    ]:
+        code, _, err = cli(*args, *options)
+        assert (code, message in err) == (2, True), err
+
+
 def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
     _, out, _ = cli("preview", "last 3 whole months as of latest", "demo:sailings", *TODAY)
     lines = [line.split() for line in out.splitlines()]

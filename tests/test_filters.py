@@ -1,5 +1,6 @@
 """A condition keeps the same rows on every engine and in every data frame library."""
 
+import re
 import sqlite3
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -14,7 +15,16 @@ from hypothesis import strategies as st
 from sqlalchemy import Column, Date, MetaData, Table, select
 
 import ulnager
-from ulnager import FilterError, ResolveError, condition, keep, period
+from ulnager import (
+    FilterError,
+    ResolveError,
+    condition,
+    cql2,
+    cql2_json,
+    keep,
+    odata,
+    period,
+)
 
 from strategies import examples, modern_days, phrases
 
@@ -96,6 +106,97 @@ def test_every_engine_keeps_the_rows_that_python_keeps(phrase, day, kind):
     assert [n for (n,) in found] == kept
 
 
+AS_COLUMN = {
+    "yyyymmdd": lambda day, late: int(f"{day:%Y%m%d}"),
+    "epoch-seconds": lambda day, late: int(late.timestamp()),
+    "epoch-milliseconds": lambda day, late: int(late.timestamp() * 1000),
+    "iso-text": lambda day, late: str(late.replace(tzinfo=None)) if day.day % 2 else str(day),
+    "yyyymm": lambda day, late: day.year * 100 + day.month,
+}
+
+
+@examples(60)
+@given(phrases, modern_days, st.sampled_from(sorted(AS_COLUMN)))
+def test_keys_and_numbers_keep_the_rows_that_python_keeps(phrase, day, column_type):
+    """A row at the last moment of each day around every edge, held as a key, number or text."""
+    try:
+        result = period(phrase).resolve(today=day, data=(day - timedelta(days=700), day))
+        made = condition(result, "k", column_type=column_type, tz="America/Halifax", literal=True)
+    except (ResolveError, FilterError) as error:
+        assume("cuts a month" not in str(error) and isinstance(error, FilterError))
+        raise
+    edges = sorted({edge for span in result.spans for edge in (span.start, span.stop) if edge})
+    days = [edge + timedelta(days=n) for edge in edges[:40] for n in (-1, 0, 1)] or [day]
+    assume(all(1900 < one.year < 9000 for one in days))
+    late = time(23, 59, 59, 999_000)
+    held = [AS_COLUMN[column_type](one, datetime.combine(one, late, HALIFAX)) for one in days]
+    kept = [n for n, one in enumerate(days) if result.contains(one)]
+    lite = sqlite3.connect(":memory:")
+    lite.execute("CREATE TABLE t (id INT, k)")
+    lite.executemany("INSERT INTO t VALUES (?, ?)", list(enumerate(held)))
+    assert [n for (n,) in lite.execute(f"SELECT id FROM t WHERE {made} ORDER BY id")] == kept
+    duck = duckdb.connect()
+    duck.execute(f"CREATE TABLE t (id INT, k {'VARCHAR' if 'text' in column_type else 'BIGINT'})")
+    duck.executemany("INSERT INTO t VALUES (?, ?)", [list(row) for row in enumerate(held)])
+    found = duck.execute(f"SELECT id FROM t WHERE {made} ORDER BY id").fetchall()
+    assert [n for (n,) in found] == kept
+
+
+def evaluated(text, value):
+    """An OData or CQL2 condition on ``d``, worked out by Python after a change of words."""
+    words = {" ge ": " >= ", " lt ": " < ", " ne null": " != None", " IS NOT NULL": " != None",
+             " AND ": " and ", " OR ": " or ", "FALSE": "False", "false": "False"}  # fmt: skip
+    for word, python in words.items():
+        text = text.replace(word, python)
+    text = re.sub(r"(?:DATE\(')?(\d{4}-\d\d-\d\d)(?:'\))?", r"'\1'", text)
+    assert re.fullmatch(r"(?:[()d<>=! ]|and|or|None|False|'[-0-9]{10}')+", text), text
+    return eval(text, {"d": value})
+
+
+def evaluated_json(node, value):
+    if node is False:
+        return False
+    args = [arg if "op" in arg else arg.get("date", value) for arg in node["args"]]
+    if node["op"] in ("and", "or"):
+        return (all if node["op"] == "and" else any)(evaluated_json(arg, value) for arg in args)
+    if node["op"] == "not":
+        return value is not None
+    return args[0] >= args[1] if node["op"] == ">=" else args[0] < args[1]
+
+
+@given(phrases, modern_days)
+def test_open_standards_say_the_same(phrase, day):
+    try:
+        result = period(phrase).resolve(today=day, data=(day - timedelta(days=700), day))
+    except ResolveError:
+        assume(False)
+    edges = {edge for span in result.spans for edge in (span.start, span.stop) if edge} or {day}
+    assume(max(edges).year < 9999)
+    for edge in sorted(edges)[:30]:
+        for one in (edge, edge - timedelta(days=1)):
+            kept = result.contains(one)
+            assert evaluated(odata(result, "d"), str(one)) is kept
+            assert evaluated(cql2(result, "d"), str(one)) is kept
+            assert evaluated_json(cql2_json(result, "d"), str(one)) is kept
+
+
+def test_instants_and_names_in_open_standards():
+    march = period("2026-03").resolve()
+    at = {"column_type": "timestamptz", "tz": "America/Halifax"}
+    assert odata(march, "trip/at", **at) == (
+        "trip/at ge 2026-03-01T04:00:00Z and trip/at lt 2026-04-01T03:00:00Z"
+    )
+    assert cql2(march, 'a "b', **at).startswith('"a ""b" >= TIMESTAMP(\'2026-03-01T04:00:00Z\')')
+    assert cql2_json(march, "at", **at)["args"][0]["args"][1] == {
+        "timestamp": "2026-03-01T04:00:00Z"
+    }
+    for name in ("a b", "d eq 1 or true", "x;y", ""):
+        with pytest.raises(FilterError, match="no name of an OData property"):
+            odata(march, name)
+    with pytest.raises(FilterError, match="no literals for 'timestamp'"):
+        cql2(march, "d", column_type="timestamp")
+
+
 @pytest.mark.parametrize(
     ("phrase", "target", "text"),
     [
@@ -137,6 +238,14 @@ def test_where_goes_into_any_select():
     ("make", "message"),
     [
         (lambda r: condition(r, ""), "no name"),
+        (
+            lambda r: condition(period("until 2026-03-09").resolve(), "d", column_type="yyyymm"),
+            "of 2026-03 only the days up to 2026-03-09",
+        ),
+        (
+            lambda r: condition(period("from 2026-03-09").resolve(), "d", column_type="yyyymm"),
+            "of 2026-03 only the days from 2026-03-09 on",
+        ),
         (lambda r: condition(r, "d", column_type="datum"), "choose date, timestamp"),
         (lambda r: condition(r, "d", target="abacus"), "no target 'abacus'"),
         (lambda r: condition(r, "d", column_type="timestamptz"), "give tz"),

@@ -15,6 +15,7 @@ from ulnager import (
     WeekCalendar,
     live_where,
     period,
+    where,
 )
 from ulnager.filters.sql import DIALECTS, compiled
 
@@ -156,6 +157,35 @@ def test_live_conditions_keep_what_python_keeps(engine, phrase, calendar, today,
         if result.contains(date.fromordinal(number))
     ]
     assert engine.kept(clause) == expected
+
+
+def test_an_index_is_used_by_frozen_and_live_conditions():
+    """The plans of SQLite and, where it is there, of PostgreSQL."""
+    result = period("last 7 whole days").resolve(today="2026-05-20")
+    for name in ("sqlite", "postgresql"):
+        try:
+            made = Alchemy(name)
+        except (sa.exc.OperationalError, ImportError):
+            assert name not in REQUIRED
+            continue
+        connection = made.connection
+        connection.execute(sa.text("CREATE INDEX ulnager_by_day ON ulnager_days (d)"))
+        connection.execute(sa.text("ANALYZE ulnager_days" if name == "postgresql" else "ANALYZE"))
+        live = live_where(period("last 7 whole days"), DAYS.c.d, today=date(2026, 5, 20))
+        for clause in (where(result, DAYS.c.d), live):
+            statement = sa.select(DAYS.c.id).where(clause)
+            text = statement.compile(connection, compile_kwargs={"literal_binds": True})
+            explain = "EXPLAIN" if name == "postgresql" else "EXPLAIN QUERY PLAN"
+            plan = str(connection.exec_driver_sql(f"{explain} {text}").fetchall())
+            assert "ulnager_by_day" in plan, plan
+
+
+def test_a_period_given_to_where_stays_live():
+    clause = where(period("month to date"), "d")
+    assert compiled(clause, DIALECTS["sqlite"](), literal=True).text == (
+        "\"d\" >= date('now', 'localtime', 'start of month') AND "
+        "\"d\" < date('now', 'localtime', '+1 days')"
+    )
 
 
 def test_the_clock_of_the_engine_is_read(engine):

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from ulnager.filters.frames import keep
     from ulnager.filters.live import live_where
     from ulnager.filters.sql import Condition, condition, where
+    from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.sources.files import FileSource, open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
@@ -49,6 +50,9 @@ _FETCHED = {
     "condition": "filters.sql",
     "keep": "filters.frames",
     "live_where": "filters.live",
+    "cql2": "filters.standards",
+    "cql2_json": "filters.standards",
+    "odata": "filters.standards",
     "open_source": "sources.files",
     "preview": "sources.preview",
     "read_book": "book.reading",
@@ -104,9 +108,12 @@ __all__ = [
     "WeekCalendar",
     "business_days_between",
     "condition",
+    "cql2",
+    "cql2_json",
     "date_table",
     "keep",
     "live_where",
+    "odata",
     "open_source",
     "own_unit",
     "period",

@@ -6,6 +6,16 @@ import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import show_json
+from ulnager.core.errors import FilterError
+from ulnager.language.period import as_day
+
+_TYPES = (
+    "date", "timestamp", "timestamptz", "yyyymmdd", "yyyymm", "epoch-seconds",
+    "epoch-milliseconds", "iso-text",
+)  # fmt: skip
+_TARGETS = (
+    "ansi", "sqlite", "duckdb", "postgresql", "mysql", "mariadb", "odata", "cql2", "cql2-json",
+)  # fmt: skip
 
 
 @click.command("filter")
@@ -14,24 +24,28 @@ from ulnager.cli.show import show_json
 @click.option(
     "--type",
     "column_type",
-    type=click.Choice(["date", "timestamp", "timestamptz"]),
+    metavar="TYPE",
+    type=click.Choice(_TYPES),
     default="date",
     show_default=True,
-    help="What the column holds; timestamptz are instants and need --tz.",
+    help=f"What the column holds: {', '.join(_TYPES)}. Instants need --tz.",
 )
 @click.option(
     "--for",
     "target",
-    type=click.Choice(["ansi", "duckdb", "postgresql", "mysql", "sqlite"]),
+    metavar="TARGET",
+    type=click.Choice(_TARGETS),
     default="ansi",
     show_default=True,
-    help="The engine that will run it.",
+    help=f"The engine or the standard: {', '.join(_TARGETS)}.",
 )
 @click.option(
     "--bound/--literal",
     default=False,
     help="Parameters, listed on standard error, or values in the text. [default: literal]",
 )
+@click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
+@click.option("--latest-in", metavar="TABLE.COLUMN", help="With --live: what answers for latest.")
 @json_option
 @data_options
 @basis_options
@@ -42,26 +56,81 @@ def command(
     column_type: str,
     target: str,
     bound: bool,
+    live: bool,
+    latest_in: str | None,
     as_json: bool,
 ) -> None:
-    """Print a SQL condition that keeps the rows of PERIOD, ready to paste.
+    """Print a condition that keeps the rows of PERIOD, ready to paste.
+
+    The dates are frozen, unless it is --live: then the engine works them out from its own
+    clock every day, and --today fixes that clock to try another day.
 
     \b
       ulnager filter "month to date" --column sailed_on
       ulnager filter "2026-03" --column scanned_at --type timestamptz --tz America/Halifax
+      ulnager filter "last 3 whole months" --column sailed_on --for postgresql --live
+      ulnager filter "last 7 whole days" --column sailed_on --for odata
     """
+    if live:
+        _print_live(request, phrase, column, column_type, target, latest_in, as_json)
+        return
     from ulnager.filters.sql import condition
+    from ulnager.filters.standards import STANDARDS
 
     result = request.resolve(phrase, request.basis(phrase))
-    made = condition(
-        result, column, column_type=column_type, tz=request.tz, target=target, literal=not bound
-    )
-    values = {name: value.isoformat() for name, value in made.parameters.items()}
+    if target in STANDARDS:
+        text = STANDARDS[target](result, column, column_type=column_type, tz=request.tz)
+        values: dict[str, str] = {}
+    else:
+        made = condition(
+            result, column, column_type=column_type, tz=request.tz, target=target,
+            literal=not bound,
+        )  # fmt: skip
+        text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
     if as_json:
-        show_json({"period": str(result.period), "condition": made.text, "parameters": values})
+        show_json({"period": str(result.period), "condition": text, "parameters": values})
         return
-    click.echo(made.text)
+    click.echo(text)
     for name, value in values.items():
         click.echo(f":{name} = {value}", err=True)
     for note in result.notes:
         click.echo(f"note: {note}", err=True)
+
+
+def _print_live(
+    request: Request,
+    phrase: str,
+    column: str,
+    column_type: str,
+    target: str,
+    latest_in: str | None,
+    as_json: bool,
+) -> None:
+    from ulnager.filters.live import live_where
+    from ulnager.filters.sql import DIALECTS, compiled
+
+    if request.as_of is not None:
+        raise FilterError("a live condition has no --as-of; write it into the phrase: '… as of …'")
+    table, _, dates = (latest_in or "").rpartition(".")
+    if latest_in and not table:
+        raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
+    book = request.open_book
+    period = request.named(phrase)
+    clause = live_where(
+        period,
+        column,
+        column_type=column_type,
+        tz=request.tz,
+        calendar=request.chosen_calendar,
+        calendars=book.calendars if book else None,
+        defaults=book.defaults if book else None,
+        latest=(table, dates) if latest_in else None,
+        today=None if request.today is None else as_day(request.today, "--today"),
+    )
+    if target not in DIALECTS:
+        raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
+    text = compiled(clause, DIALECTS[target](), literal=True).text
+    if as_json:
+        show_json({"period": str(period), "condition": text, "live": True})
+    else:
+        click.echo(text)

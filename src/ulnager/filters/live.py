@@ -21,6 +21,7 @@ from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
 from ulnager.core.zones import zone_named
 from ulnager.filters.engines import Engine, engine_named
+from ulnager.filters.sql import named_column
 from ulnager.language.period import Period
 
 
@@ -229,7 +230,7 @@ def _compiled(element: LiveCondition, compiler: SQLCompiler, **options: Any) -> 
 
 def live_where(
     period: Period,
-    on: ColumnElement[Any],
+    on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
     tz: str | tzinfo | None = None,
@@ -277,7 +278,7 @@ def live_where(
         ]
         return " AND ".join(sides) or f"{column} IS NOT NULL"
 
-    return LiveCondition(on, write)
+    return LiveCondition(named_column(on), write)
 
 
 def _month_calendar(calendar: Calendar) -> MonthCalendar:

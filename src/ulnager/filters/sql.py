@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from datetime import UTC, date, datetime, tzinfo
+from datetime import UTC, datetime, tzinfo
 from typing import Any, Final
 
 from sqlalchemy import (
@@ -17,6 +17,8 @@ from sqlalchemy import (
     Date,
     DateTime,
     Dialect,
+    Integer,
+    String,
     and_,
     bindparam,
     column,
@@ -33,6 +35,7 @@ from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
 from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
+from ulnager.language.period import Period
 
 
 class _Ansi(DefaultDialect):
@@ -51,6 +54,7 @@ DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "duckdb": _DuckDB,
     "postgresql": postgresql.dialect,
     "mysql": mysql.dialect,
+    "mariadb": mysql.dialect,
     "sqlite": sqlite.dialect,
 }
 
@@ -98,10 +102,11 @@ class _Instant(_Literal):
 
 # Not every engine knows the word false; all of them know this.
 _NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
-_VALUE_TYPES: Final[dict[str, type[_Literal]]] = {
+_VALUE_TYPES: Final[dict[str, type[TypeEngine[Any]]]] = {
     "date": _Day,
     "timestamp": _Timestamp,
     "timestamptz": _Instant,
+    "iso-text": String,
 }
 
 
@@ -113,22 +118,24 @@ class Condition:
     """
 
     text: str
-    parameters: dict[str, date | datetime] = field(default_factory=dict)
+    parameters: dict[str, Any] = field(default_factory=dict)
 
     def __str__(self) -> str:
         return self.text
 
 
 def where(
-    result: Resolution,
+    result: Resolution | Period,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
     tz: str | tzinfo | None = None,
 ) -> ColumnElement[bool]:
-    """A SQLAlchemy condition that keeps the rows of a resolution.
+    """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
 
-    ``on`` is a column's name or a SQLAlchemy column. Rows without a date are never kept:
+    The dates of a resolution are frozen. A period stays live: the engine works its dates out
+    (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name or a
+    SQLAlchemy column. Rows without a date are never kept:
     ``all dates`` keeps every row that has one. Raises FilterError as
     :func:`ulnager.filters.columns.column_bounds` does.
 
@@ -136,7 +143,11 @@ def where(
     >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
     "sailed_on" < :stop_1
     """
-    target, bounds = _column(on), _bounds(result, column_type, tz)
+    if isinstance(result, Period):
+        from ulnager.filters.live import live_where
+
+        return live_where(result, named_column(on), column_type=column_type, tz=tz)
+    target, bounds = named_column(on), _bounds(result, column_type, tz)
     spans = []
     for start, stop in bounds:
         sides = []
@@ -156,13 +167,14 @@ def outside(
     tz: str | tzinfo | None = None,
 ) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
     """Conditions for the rows before the first span and for those after the last one."""
-    target, bounds = _column(on), _bounds(result, column_type, tz)
+    target, bounds = named_column(on), _bounds(result, column_type, tz)
     start, stop = (bounds[0][0], bounds[-1][1]) if bounds else (None, None)
     before = _NOTHING if start is None else target < start
     return before, _NOTHING if stop is None else target >= stop
 
 
-def _column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
+def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
+    """The column itself, or one of that name, which is always quoted."""
     if on == "":
         raise FilterError("the column has no name; give the name of a date column")
     return column(quoted_name(on, quote=True)) if isinstance(on, str) else on
@@ -173,7 +185,7 @@ def _bounds(
 ) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
     """The bounds as parameters of the column's type; None at an open side."""
     bounds = column_bounds(result, column_type, None if tz is None else zone_named(tz))
-    value_type = _VALUE_TYPES[column_type]()
+    value_type = _VALUE_TYPES.get(column_type, Integer)()
 
     def bound(side: str, value: Any) -> BindParameter[Any] | None:
         return None if value is None else bindparam(side, value, value_type, unique=True)
