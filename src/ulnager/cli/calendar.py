@@ -26,7 +26,7 @@ _SHOWN = (
 @click.option(
     "--to", "target", metavar="TARGET", help="A .csv or .parquet file, or a database URL."
 )
-@click.option("--table", metavar="NAME", default="date_table", help="The table of the database.")
+@click.option("--name", metavar="T", default="date_table", help="The table that is made.")
 @json_option
 @data_options
 @basis_options
@@ -36,7 +36,7 @@ def command(
     last: str,
     periods: bool,
     target: str | None,
-    table: str,
+    name: str,
     as_json: bool,
 ) -> None:
     """Write a table with a row for each day from FIRST to LAST, both in.
@@ -73,7 +73,7 @@ def command(
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
     if target is not None:
-        rows = write_table(columns, target, name=table)
+        rows = write_table(columns, target, name=name)
         click.echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ulnager.cli.request import Request, basis_options, json_option
+from ulnager.cli.request import Request, basis_options, json_option, table_option
 from ulnager.cli.show import show_json, show_pairs, show_table, spans_text
 
 if TYPE_CHECKING:
@@ -26,14 +26,15 @@ if TYPE_CHECKING:
     help="How many of the kept rows to print.",
 )
 @json_option
+@table_option
 @basis_options
 def command(
     request: Request, phrase: str, source_name: str, column: str | None, rows: int, as_json: bool
 ) -> None:
     """Print which rows of SOURCE the PERIOD keeps, and the first of them.
 
-    SOURCE is a CSV or Parquet file, or a demo table such as demo:sailings. It also answers
-    for latest and earliest.
+    SOURCE is a CSV or Parquet file, a database's URL with --table, or a demo table such as
+    demo:sailings. It also answers for latest and earliest.
 
     \b
       ulnager preview "last 3 whole months as of latest" demo:sailings

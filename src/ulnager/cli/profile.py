@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ulnager.cli.request import Request, basis_options, json_option
+from ulnager.cli.request import Request, basis_options, json_option, table_option
 from ulnager.cli.show import show_json, show_pairs
 
 if TYPE_CHECKING:
@@ -23,6 +23,7 @@ if TYPE_CHECKING:
 @click.option("--key", metavar="C", help="A column whose values should occur once.")
 @click.option("--picture", metavar="FILE", help="Draw the rows of each day into a PNG or SVG file.")
 @json_option
+@table_option
 @basis_options
 def command(
     request: Request,
@@ -35,9 +36,10 @@ def command(
 ) -> None:
     """Print what the date columns of SOURCE hold: their dates, gaps and last whole day.
 
-    SOURCE is a CSV or Parquet file, a demo table such as demo:sailings, or the name of a
-    source in the book. A day is whole when it has 60% of the rows that are usual for its
-    weekday: the median of the 8 weeks before. With a calendar, its days off are not missed.
+    SOURCE is a CSV or Parquet file, a database's URL with --table, a demo table such as
+    demo:sailings, or the name of a source in the book. A day is whole when it has 60% of the
+    rows that are usual for its weekday: the median of the 8 weeks before. With a calendar, its
+    days off are not missed.
 
     \b
       ulnager profile demo:sailings --today 2026-05-20

@@ -19,7 +19,7 @@ from ulnager.language.period import Period, as_day, period
 
 if TYPE_CHECKING:
     from ulnager.book.reading import Book
-    from ulnager.sources.files import FileSource
+    from ulnager.sources.base import Source
     from ulnager.sources.profile import Profile
 
 Command = Callable[..., Any]
@@ -48,6 +48,9 @@ _DATA_OPTIONS = (
     click.option("--source", metavar="FILE", help="Data that answers for latest and earliest."),
     click.option("--source-column", metavar="C", help="The date column of that data."),
 )
+_TABLE_OPTION = click.option(
+    "--table", metavar="T", help="Of a database's URL: a table, or a SELECT that stands for one."
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
 
@@ -68,6 +71,7 @@ class Request:
     book: str | None = None
     calendar: str | None = None
     source: str | None = None
+    table: str | None = None
     source_column: str | None = None
 
     @functools.cached_property
@@ -105,7 +109,7 @@ class Request:
     def basis(
         self,
         text: str,
-        data: FileSource | None = None,
+        data: Source | None = None,
         column: str | None = None,
         *,
         whole: bool = False,
@@ -152,14 +156,21 @@ class Request:
             for one in columns
         ]  # fmt: skip
 
-    def opened(self, name: str) -> FileSource:
-        """The file of that name, or of a source of the book."""
+    def opened(self, name: str) -> Source:
+        """The file or database of that name, or a source of the book."""
+        from ulnager.sources.files import open_source
+
         book = self.open_book
         if book is not None and name in book.sources:
-            return source_named(book.sources[name].file)
-        return source_named(name)
+            return open_source(book.sources[name].file)
+        scheme, _, rest = name.partition(":")
+        if scheme == "demo" and rest:
+            from ulnager.demo import table
 
-    def _extent(self, text: str, data: FileSource, column: str | None) -> Extent:
+            return open_source(table(rest))
+        return open_source(name, self.table)
+
+    def _extent(self, text: str, data: Source, column: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
         book = self.open_book
         asked = [text, self.as_of or ""]
@@ -209,22 +220,18 @@ def basis_options(command: Command) -> Command:
 
 def data_options(command: Command) -> Command:
     """Adds the options that name data for ``latest`` and ``earliest``."""
-    return _decorated(command, _DATA_OPTIONS)
+    return table_option(_decorated(command, _DATA_OPTIONS))
+
+
+def table_option(command: Command) -> Command:
+    """Adds the option for the table of a database."""
+    return _TABLE_OPTION(command)
 
 
 def _decorated(command: Command, options: tuple[Callable[[Command], Command], ...]) -> Command:
     for option in reversed(options):
         command = option(command)
     return command
-
-
-def source_named(name: str) -> FileSource:
-    """The file of that name; ``demo:sailings`` and its like are the demo tables."""
-    from ulnager.demo import table
-    from ulnager.sources.files import FileSource
-
-    scheme, _, rest = name.partition(":")
-    return FileSource(table(rest) if scheme == "demo" and rest else name)
 
 
 def _with_names(error: PeriodSyntaxError, text: str, names: list[str]) -> PeriodSyntaxError:

@@ -13,6 +13,7 @@ from typing import Any, Final
 
 from sqlalchemy import (
     BindParameter,
+    ClauseElement,
     ColumnElement,
     Date,
     DateTime,
@@ -223,7 +224,7 @@ def condition(
     return replace(made, text=f"({made.text})") if len(result.spans) > 1 else made
 
 
-def compiled(clause: ColumnElement[Any], dialect: Dialect, *, literal: bool) -> Condition:
+def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:
     """A clause as text in a dialect."""
     text = clause.compile(
         dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {}

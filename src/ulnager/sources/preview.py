@@ -6,10 +6,12 @@ from dataclasses import dataclass
 from datetime import date, datetime, tzinfo
 from typing import Any
 
+from sqlalchemy import ColumnElement, case, func, select
+
 from ulnager.core.definitions import Extent
 from ulnager.core.resolution import Resolution
-from ulnager.filters.sql import DIALECTS, compiled, outside, where
-from ulnager.sources.files import FileSource, local_value, quoted
+from ulnager.filters.sql import outside, where
+from ulnager.sources.base import Source
 
 
 @dataclass(frozen=True)
@@ -64,7 +66,7 @@ class Preview:
 
 def preview(
     result: Resolution,
-    source: FileSource,
+    source: Source,
     column: str | None = None,
     *,
     tz: str | tzinfo | None = None,
@@ -82,28 +84,35 @@ def preview(
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
     found = source.column(column)
-    value = local_value(found, tz)
+    name, day = source.value(found.name), source.day(found, tz)
+    local = source.local(found, tz)
     column_type = found.column_type or "date"
-    clause = where(result, found.name, column_type=column_type, tz=tz)
-    sides = outside(result, found.name, column_type=column_type, tz=tz)
-    dialect = DIALECTS["duckdb"]()
-    kept, before, after = (compiled(c, dialect, literal=True).text for c in (clause, *sides))
-    name = quoted(found.name)
-    ((total, inside, nulls, early, late, first, last, low, high),) = source.query(
-        f"""SELECT count(*), count(*) FILTER ({kept}), count(*) - count({name}),
-            count(*) FILTER ({before}), count(*) FILTER ({after}),
-            min({value}) FILTER ({kept}), max({value}) FILTER ({kept}),
-            min({value})::DATE, max({value})::DATE FROM data"""
+    kept = where(result, name, column_type=column_type, tz=tz)
+    before, after = outside(result, name, column_type=column_type, tz=tz)
+
+    def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
+        return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
+
+    ((total, inside, nulls, early, late, first, last, low, high),) = source.run(
+        select(
+            func.count(),
+            counted(kept),
+            counted(name.is_(None)),
+            counted(before),
+            counted(after),
+            func.min(case((kept, local))),
+            func.max(case((kept, local))),
+            func.min(day),
+            func.max(day),
+        ).select_from(source.rows)
     )
-    shown = ", ".join(
-        local_value(other, tz) if other.column_type == "timestamptz" else quoted(other.name)
+    total, inside, nulls, early, late = map(int, (total, inside, nulls, early, late))
+    shown = [
+        source.local(other, tz) if other.column_type == "timestamptz" else source.value(other.name)
         for other in source.columns
-    )
+    ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
-    order = ", ".join([name, *map(str, range(1, len(source.columns) + 1))])
-    first_rows = source.query(
-        f"SELECT {shown} FROM data WHERE {kept} ORDER BY {order} LIMIT {int(rows)}"
-    )
+    first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
     extent = None if low is None else Extent(low, high)
     return Preview(
         result,

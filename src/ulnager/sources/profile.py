@@ -10,12 +10,14 @@ from datetime import date, timedelta, tzinfo
 from statistics import median
 from typing import Any, Final
 
+from sqlalchemy import func, select
+
 from ulnager.core.calendars import Calendar
 from ulnager.core.definitions import Extent
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
-from ulnager.sources.files import FileSource, local_value, quoted
+from ulnager.sources.base import Source
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -89,7 +91,7 @@ class Profile:
 
 
 def profile(
-    source: FileSource,
+    source: Source,
     column: str | None = None,
     *,
     today: date | None = None,
@@ -104,8 +106,9 @@ def profile(
     the same weekday in the 8 weeks before. With a ``calendar``, its days off are not missed.
     ``key`` names a column whose values should occur once.
 
+    >>> import ulnager
     >>> from ulnager.demo import table
-    >>> found = profile(FileSource(table("sailings")), today=date(2026, 5, 20))
+    >>> found = profile(ulnager.open_source(table("sailings")), today=date(2026, 5, 20))
     >>> found.last_whole, found.evidence
     (datetime.date(2026, 5, 16), ('2026-05-17 holds 44% of a usual Sunday (4 rows for 9)',))
 
@@ -114,10 +117,7 @@ def profile(
     if not 0 <= share <= 1:
         raise SettingError(f"share is {share!r}; give a part of a usual day, from 0 to 1")
     found = source.column(column)
-    value = local_value(found, tz)
-    counts: dict[date | None, int] = dict(
-        source.query(f"SELECT ({value})::DATE AS day, count(*) FROM data GROUP BY day")
-    )
+    counts = source.counts(found, tz)
     nulls = counts.pop(None, 0)
     days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
     if not days:
@@ -187,13 +187,12 @@ def _suggestion(first: date, last: date, last_whole: date, today: date | None) -
     return "latest", f"the last day, {last}, is whole"
 
 
-def _duplicates(source: FileSource, key: str) -> int:
+def _duplicates(source: Source, key: str) -> int:
     names = [column.name for column in source.columns]
     if key not in names:
         from ulnager.core.suggest import no_such
 
         raise SourceError(f"{source.name}: {no_such('column', key, names)}")
-    ((count,),) = source.query(
-        f"SELECT count({quoted(key)}) - count(DISTINCT {quoted(key)}) FROM data"
-    )
+    value = source.value(key)
+    ((count,),) = source.run(select(func.count(value) - func.count(value.distinct())))
     return int(count)

@@ -1,0 +1,130 @@
+"""What every source of rows can tell, whatever holds them: a file or a table of a database.
+
+Questions are SQLAlchemy selects over the source's ``rows``; a source only has to run them.
+Nothing here changes data.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date, tzinfo
+from typing import Any
+
+from sqlalchemy import ColumnElement, Date, DateTime, Executable, FromClause, cast, func, select
+from sqlalchemy import type_coerce as as_type
+
+from ulnager.core.definitions import Extent
+from ulnager.core.errors import SourceError
+from ulnager.core.suggest import no_such
+from ulnager.core.zones import zone_named
+
+
+@dataclass(frozen=True)
+class Column:
+    """A column of a source: its name, the engine's type, and what Ulnager makes of it.
+
+    ``column_type`` is ``date``, ``timestamp`` or ``timestamptz``, or None for other columns.
+    """
+
+    name: str
+    engine_type: str
+    column_type: str | None
+
+
+class Source:
+    """The base of every source: ``name`` for messages, ``columns``, and ``rows`` to select from.
+
+    Subclasses set these and ``dialect_name``, and answer :meth:`run`.
+    """
+
+    name: str
+    columns: tuple[Column, ...]
+    rows: FromClause
+    dialect_name: str
+
+    def run(self, statement: Executable) -> list[tuple[Any, ...]]:
+        """The rows of a select; SourceError when the engine refuses it."""
+        raise NotImplementedError
+
+    @property
+    def date_columns(self) -> tuple[Column, ...]:
+        """The columns that hold dates or timestamps."""
+        return tuple(column for column in self.columns if column.column_type)
+
+    def column(self, name: str | None) -> Column:
+        """The date column of that name, or the only one there is when no name is given.
+
+        Raises SourceError for a column that is not there or holds no dates, naming those
+        that do.
+        """
+        dates = [column.name for column in self.date_columns]
+        if name is None:
+            if len(dates) == 1:
+                return self.date_columns[0]
+            held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
+            found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
+            raise SourceError(f"{self.name}: say which date column is meant; {found}")
+        for column in self.columns:
+            if column.name == name:
+                if column.column_type is None:
+                    raise SourceError(self._no_dates(column, dates))
+                return column
+        names = [column.name for column in self.columns]
+        raise SourceError(f"{self.name}: {no_such('column', name, names)}")
+
+    def extent(self, name: str | None = None, tz: str | tzinfo | None = None) -> Extent:
+        """The first and last date of a column; instants are taken to the zone ``tz``.
+
+        Raises SourceError when the column holds no date at all.
+        """
+        column = self.column(name)
+        day = self.day(column, tz)
+        ((first, last, rows),) = self.run(
+            select(func.min(day), func.max(day), func.count()).select_from(self.rows)
+        )
+        if first is None:
+            what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
+            raise SourceError(f"{self.name}: column {column.name!r} {what}")
+        return Extent(first, last)
+
+    def value(self, name: str) -> ColumnElement[Any]:
+        """A column to select or compare."""
+        return self.rows.c[name]
+
+    def local(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
+        """A column's local date or time. SourceError for instants without a zone."""
+        value = self.value(column.name)
+        if column.column_type != "timestamptz":
+            return value
+        if tz is None:
+            raise SourceError(
+                f"column {column.name!r} holds instants, and their days depend on the time zone; "
+                "give it as tz or --tz, such as 'Europe/London' or 'UTC'"
+            )
+        return as_type(func.timezone(str(zone_named(tz)), value), DateTime())
+
+    def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
+        """A column's local date."""
+        local = self.local(column, tz)
+        if column.column_type == "date":
+            return local
+        if self.dialect_name in ("sqlite", "mysql", "mariadb"):
+            return as_type(func.date(local), Date())
+        return cast(local, Date())
+
+    def counts(self, column: Column, tz: str | tzinfo | None) -> dict[date | None, int]:
+        """The rows of each day, and under None those without a date."""
+        day = self.day(column, tz).label("day")
+        found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
+        return {found_day: int(count) for found_day, count in found}
+
+    def _no_dates(self, column: Column, dates: Sequence[str]) -> str:
+        value = self.value(column.name)
+        sample = self.run(select(value).where(value.is_not(None)).limit(1))
+        such = f", such as {str(sample[0][0])[:40]!r}" if sample else ""
+        others = f"columns with dates are: {', '.join(dates)}" if dates else "no column holds dates"
+        return (
+            f"{self.name}: column {column.name!r} holds {column.engine_type}{such}, "
+            f"not dates; {others}"
+        )
