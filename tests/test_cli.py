@@ -8,7 +8,7 @@ import pytest
 
 from ulnager import PeriodSyntaxError
 from ulnager.cli.main import COMMANDS, main
-from ulnager.demo import book_file
+from ulnager.demo import book_file, table
 
 from conftest import ROOT
 
@@ -115,6 +115,22 @@ def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
     assert found["rows"]["kept"] == 148
     assert found["first_rows"] == []
     assert "14 days before the period does" in found["warnings"][0]
+
+
+def test_two_sources_are_counted_side_by_side(cli, tmp_path):
+    copy = tmp_path / "copy.csv"
+    copy.write_text("".join(table("sailings").read_text().splitlines(keepends=True)[:-1]))
+    args = ("preview", "this month", "demo:sailings", *TODAY, "--rows", "0")
+    _, out, _ = cli(*args, "--against", str(copy))
+    lines = [line.split() for line in out.splitlines()]
+    assert ["kept", "148", "147", "no"] in lines
+    assert ["before", "8,271", "8,271", "yes"] in lines
+    _, out, _ = cli(*args, "--against", str(copy), "--json")
+    assert json.loads(out)["against"]["rows"]["kept"] == 147
+    _, out, err = cli("filter", "this month", "--column", "sailed_on", *TODAY, "--run",
+                      "demo:sailings")  # fmt: skip
+    assert "it keeps 148 of 8,419 rows of demo:sailings" in err
+    assert out.count("\n") == 1
 
 
 def test_demo_prints_one_row_for_each_period(cli):

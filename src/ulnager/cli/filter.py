@@ -7,6 +7,7 @@ import click
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import show_json
 from ulnager.core.errors import FilterError
+from ulnager.core.resolution import Resolution
 from ulnager.language.period import as_day
 
 _TYPES = (
@@ -46,6 +47,7 @@ _TARGETS = (
 )
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
 @click.option("--latest-in", metavar="TABLE.COLUMN", help="With --live: what answers for latest.")
+@click.option("--run", "run_on", metavar="SOURCE", help="Also count the rows that it keeps there.")
 @json_option
 @data_options
 @basis_options
@@ -58,6 +60,7 @@ def command(
     bound: bool,
     live: bool,
     latest_in: str | None,
+    run_on: str | None,
     as_json: bool,
 ) -> None:
     """Print a condition that keeps the rows of PERIOD, ready to paste.
@@ -71,6 +74,10 @@ def command(
       ulnager filter "last 3 whole months" --column sailed_on --for postgresql --live
       ulnager filter "last 7 whole days" --column sailed_on --for odata
     """
+    if live and run_on is not None:
+        raise FilterError(
+            "--run counts the rows of frozen dates; run a live condition where it lives"
+        )
     if live:
         _print_live(request, phrase, column, column_type, target, latest_in, as_json)
         return
@@ -87,14 +94,25 @@ def command(
             literal=not bound,
         )  # fmt: skip
         text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
+    counted = {} if run_on is None else {"rows": _counted(request, result, run_on, column)}
     if as_json:
-        show_json({"period": str(result.period), "condition": text, "parameters": values})
+        made_of = {"period": str(result.period), "condition": text, "parameters": values}
+        show_json({**made_of, **counted})
         return
     click.echo(text)
+    for rows in counted.values():
+        click.echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {run_on}", err=True)
     for name, value in values.items():
         click.echo(f":{name} = {value}", err=True)
     for note in result.notes:
         click.echo(f"note: {note}", err=True)
+
+
+def _counted(request: Request, result: Resolution, source: str, column: str) -> dict[str, int]:
+    from ulnager.sources.preview import preview
+
+    found = preview(result, request.opened(source), column, tz=request.tz, rows=0)
+    return {"kept": found.kept, "total": found.total}
 
 
 def _print_live(

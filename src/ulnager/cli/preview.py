@@ -25,11 +25,20 @@ if TYPE_CHECKING:
     show_default=True,
     help="How many of the kept rows to print.",
 )
+@click.option("--against", metavar="SOURCE", help="A second source, to compare its counts.")
+@click.option("--against-table", metavar="T", help="The table of that, when it is a database.")
 @json_option
 @table_option
 @basis_options
 def command(
-    request: Request, phrase: str, source_name: str, column: str | None, rows: int, as_json: bool
+    request: Request,
+    phrase: str,
+    source_name: str,
+    column: str | None,
+    rows: int,
+    against: str | None,
+    against_table: str | None,
+    as_json: bool,
 ) -> None:
     """Print which rows of SOURCE the PERIOD keeps, and the first of them.
 
@@ -45,12 +54,22 @@ def command(
     source = request.opened(source_name)
     result = request.resolve(phrase, request.basis(phrase, source, column))
     found = preview(result, source, column, tz=request.tz, rows=rows)
+    other = None
+    if against is not None:
+        second = request.opened(against, against_table)
+        named = found.column if any(c.name == found.column for c in second.columns) else None
+        other = preview(result, second, named, tz=request.tz, rows=0)
     if as_json:
-        show_json(found.to_dict())
+        there = {} if other is None else {"against": other.to_dict()}
+        show_json({**found.to_dict(), **there})
         return
     show_pairs(_asked(found, source_name))
     click.echo()
     show_table(("rows", "count", "share", "first", "last"), _counts(found), ("count", "share"))
+    if other is not None:
+        click.echo()
+        show_table(("rows", source_name, str(against), "same"), _compared(found, other),
+                   (source_name, str(against)))  # fmt: skip
     if found.warnings:
         click.echo()
         show_pairs(("warning", text) for text in found.warnings)
@@ -64,6 +83,15 @@ def command(
         show_table(found.columns, [list(map(_cell, row)) for row in found.rows], numbers)
         if found.kept > len(found.rows):
             click.echo(f"… and {found.kept - len(found.rows):,} more rows")
+
+
+def _compared(one: Preview, two: Preview) -> Iterator[tuple[Any, ...]]:
+    """The counts of two sources side by side."""
+    for name, field in (("in all", "total"), ("kept", "kept"), ("before", "before"),
+                        ("between", "between"), ("after", "after"), ("null", "nulls"),
+                        ("first kept", "first"), ("last kept", "last")):  # fmt: skip
+        here, there = getattr(one, field), getattr(two, field)
+        yield name, here, there, "yes" if here == there else "no"
 
 
 def _cell(value: Any) -> str:

@@ -156,7 +156,7 @@ class Request:
             for one in columns
         ]  # fmt: skip
 
-    def opened(self, name: str) -> Source:
+    def opened(self, name: str, table: str | None = None) -> Source:
         """The file or database of that name, or a source of the book."""
         from ulnager.sources.files import open_source
 
@@ -165,10 +165,10 @@ class Request:
             return open_source(book.sources[name].file)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and rest:
-            from ulnager.demo import table
+            from ulnager.demo import table as demo_table
 
-            return open_source(table(rest))
-        return open_source(name, self.table)
+            return open_source(demo_table(rest))
+        return open_source(name, table or self.table)
 
     def _extent(self, text: str, data: Source, column: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
