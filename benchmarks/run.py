@@ -118,10 +118,10 @@ def date_table():
     def by_hand():
         days = pd.Series(pd.date_range(first, last, freq="D"))
         iso = days.dt.isocalendar()
-        working = days.dt.dayofweek < 5
+        working = days.dt.day_of_week < 5
         frame = {
             "date": days,
-            "weekday": days.dt.dayofweek + 1,
+            "weekday": days.dt.day_of_week + 1,
             "weekday_name": days.dt.day_name(),
             "iso_year": iso["year"],
             "iso_week": iso["week"],

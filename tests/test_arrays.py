@@ -1,6 +1,6 @@
 """Whole arrays of anchors give what each anchor gives alone; comparisons with other times."""
 
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
 import pandas as pd
@@ -62,6 +62,15 @@ def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running
             assert (result.start, result.stop) == (start, stop)
 
 
+def test_a_datetime_stands_for_its_date():
+    result = period("2026-05").resolve()
+    assert result.contains(datetime(2026, 5, 31, 23, 59))
+    assert pd.Timestamp("2026-05-31 12:00") in result.spans[0]
+    for wrong in ("2026-05-31", datetime(2026, 5, 31, tzinfo=UTC)):
+        with pytest.raises(SettingError, match="is no date"):
+            result.contains(wrong)
+
+
 def test_arrays_keep_their_shape_and_take_what_numpy_takes():
     month = period("this month")
     grid = np.array([["2026-05-20", "NaT"], ["2024-02-29", "1999-12-31"]], dtype="M8[D]")
@@ -86,6 +95,13 @@ def test_arrays_keep_their_shape_and_take_what_numpy_takes():
         ("5th friday of this month", ["2026-05-20", "2026-06-20"], ResolveError, "no 5th friday"),
         ("this month", ["soon"], SettingError, "does not hold days"),
         ("this month", [20260520], SettingError, "does not hold days"),
+        (
+            "this month",
+            pd.Series(pd.to_datetime(["2026-05-20"], utc=True)),
+            SettingError,
+            "instants",
+        ),
+        ("this month", [datetime(2026, 5, 20, tzinfo=UTC)], SettingError, "instants"),
     ],
 )
 def test_arrays_that_cannot_be_resolved(phrase, anchors, error, message):

@@ -238,6 +238,7 @@ def test_where_goes_into_any_select():
     ("make", "message"),
     [
         (lambda r: condition(r, ""), "no name"),
+        (lambda r: condition(r, 5), "5 is no column"),
         (
             lambda r: condition(period("until 2026-03-09").resolve(), "d", column_type="yyyymm"),
             "of 2026-03 only the days up to 2026-03-09",

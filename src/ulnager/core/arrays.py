@@ -43,6 +43,13 @@ def epoch_days(values: Any) -> tuple[Days, NDArray[np.bool_] | None]:
 
 def as_dates(values: Any) -> NDArray[np.datetime64]:
     """An array of ``datetime64[D]``; SettingError for what NumPy does not take for days."""
+    held = getattr(values, "dtype", None)
+    first = next(iter(values), None) if isinstance(values, (list, tuple)) else None
+    if getattr(held, "tz", None) is not None or getattr(first, "tzinfo", None) is not None:
+        raise SettingError(
+            f"{type(values).__name__} holds instants, which are on other days in other zones; "
+            "take them to local time first, without a zone"
+        )
     try:
         array = np.asarray(values)
         if array.dtype.kind in "iufb":

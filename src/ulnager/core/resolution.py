@@ -135,13 +135,19 @@ class Resolution:
         return explain.steps(self._definition, self._basis)
 
     def contains(self, day: date) -> bool:
-        """Whether the day is in one of the spans.
+        """Whether the day is in one of the spans; a naive datetime stands for its date.
 
         >>> import ulnager
         >>> march = ulnager.period("2026-03").resolve()
         >>> march.contains(date(2026, 3, 31)), march.contains(date(2026, 4, 1))
         (True, False)
+
+        Raises SettingError for anything else, also for an instant, whose day depends on the zone.
         """
+        if not isinstance(day, date) or getattr(day, "tzinfo", None) is not None:
+            raise SettingError(
+                f"{day!r} is no date; give a date, and take an instant to its zone and date first"
+            )
         return any(day in span for span in self.spans)
 
     def mask(self, days: Any) -> NDArray[np.bool_]:

@@ -44,6 +44,8 @@ class Span(NamedTuple):
     def __contains__(self, day: object) -> bool:
         if not isinstance(day, date):
             return False
+        if isinstance(day, datetime) and not isinstance(self.start or self.stop, datetime):
+            day = day.date()
         return (self.start is None or self.start <= day) and (self.stop is None or day < self.stop)
 
     def __str__(self) -> str:

@@ -176,7 +176,9 @@ def outside(
 
 def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
     """The column itself, or one of that name, which is always quoted."""
-    if on == "":
+    if not isinstance(on, (str, ColumnElement)):
+        raise FilterError(f"{on!r} is no column; give its name, or a SQLAlchemy column")
+    if isinstance(on, str) and not on:
         raise FilterError("the column has no name; give the name of a date column")
     return column(quoted_name(on, quote=True)) if isinstance(on, str) else on
 

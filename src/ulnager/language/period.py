@@ -38,14 +38,23 @@ def period(phrase: str, calendar: Calendar | None = None) -> Period:
 
     Raises PeriodSyntaxError, which marks the place and names the nearest known word.
     """
-    return _read(phrase, () if calendar is None else calendar.own_units)
+    if not isinstance(phrase, str):
+        raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
+    return _read(phrase, () if calendar is None else _checked(calendar).own_units)
 
 
 @lru_cache(maxsize=4096)
 def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
-    if not isinstance(phrase, str):
-        raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
     return Period(read_period(phrase, own_units))
+
+
+def _checked(calendar: object) -> Calendar:
+    if not isinstance(calendar, Calendar):
+        raise SettingError(
+            f"calendar is {calendar!r}; give a calendar, such as "
+            "ulnager.MonthCalendar(year_starts='10-01')"
+        )
+    return calendar
 
 
 class Period:
@@ -93,6 +102,8 @@ class Period:
         Raises ResolveError when it has no dates here, SettingError for a setting that
         cannot be used.
         """
+        if calendar is not None:
+            calendar = _checked(calendar)
         if type(today) is date and now is None and tz is None:
             basis = Basis(GREGORIAN if calendar is None else calendar, today.toordinal(), True)
             basis.today = basis.anchor
@@ -139,7 +150,7 @@ class Period:
         """
         from ulnager.core.arrays import ArrayArithmetic, each_span
 
-        arithmetic = ArrayArithmetic(calendar or GREGORIAN)
+        arithmetic = ArrayArithmetic(GREGORIAN if calendar is None else _checked(calendar))
         fixed: dict[str, Any] = {}
         if data is not None:
             fixed["data"] = extent_of(data)
