@@ -12,6 +12,7 @@ from ulnager.core.calendars import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.language.period import as_day, period
 
+_MOST_ROWS = 60
 # What fits into 100 columns; a file gets everything.
 _SHOWN = (
     "date", "weekday_name", "is_business_day", "week_label", "month_label", "quarter_label",
@@ -79,7 +80,10 @@ def command(
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])
     else:
         names = list(columns) if periods else list(_SHOWN)
-        show_table(names, _rows(columns, names))
+        rows = len(columns[names[0]])
+        show_table(names, _rows({name: columns[name][:_MOST_ROWS] for name in names}, names))
+        if rows > _MOST_ROWS:
+            click.echo(f"… and {rows - _MOST_ROWS:,} more rows; --to FILE writes all", err=True)
         if len(names) < len(columns):
             click.echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
 
