@@ -13,6 +13,7 @@ from ulnager.demo import book_file, table
 from conftest import ROOT
 
 TODAY = ("--today", "2026-05-20")
+BOOK = ("--book", str(book_file()), *TODAY)
 
 
 def test_resolve_prints_one_object(cli):
@@ -117,6 +118,13 @@ def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
     assert "14 days before the period does" in found["warnings"][0]
 
 
+def test_a_source_of_the_book_brings_its_column_and_zone(cli):
+    code, out, _ = cli("preview", "2026-05-16", "gate_scans", *BOOK, "--rows", "0")
+    assert (code, ["kept", "156"] in [line.split()[:2] for line in out.splitlines()]) == (0, True)
+    code, out, _ = cli("resolve", "latest", "--source", "gate_scans", *BOOK)
+    assert (code, "2026-05-17" in out) == (0, True)
+
+
 def test_two_sources_are_counted_side_by_side(cli, tmp_path):
     copy = tmp_path / "copy.csv"
     copy.write_text("".join(table("sailings").read_text().splitlines(keepends=True)[:-1]))
@@ -140,9 +148,6 @@ def test_demo_prints_one_row_for_each_period(cli):
     assert max(map(len, out.splitlines())) <= 100
     _, out, _ = cli("demo", "--json")
     assert {row["name"]: row["rows"] for row in json.loads(out)}["everything"] == 8419
-
-
-BOOK = ("--book", str(book_file()), *TODAY)
 
 
 def test_profile_prints_what_the_columns_hold(cli, tmp_path):

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ulnager import FilterError, ResolveError, SettingError, condition, period
-from ulnager.core.zones import day_start, local_day
+from ulnager.core.zones import day_start
 
 HALIFAX = ZoneInfo("America/Halifax")
 NOW = "2026-05-20T11:30:00+00:00"  # 08:30 in Halifax
@@ -101,10 +101,10 @@ def test_local_days_begin_right_at_every_change_of_every_zone():
         zone = ZoneInfo(name)
         for day in changes(zone):
             start = day_start(day, zone)
-            assert local_day(start - MICROSECOND, zone) < day, (name, day)
-            if local_day(start, zone) != day:
+            assert (start - MICROSECOND).astimezone(zone).date() < day, (name, day)
+            if start.astimezone(zone).date() != day:
                 # Some islands crossed the date line, and that day was never there.
-                assert local_day(start, zone) == day + timedelta(days=1), (name, day)
+                assert start.astimezone(zone).date() == day + timedelta(days=1), (name, day)
                 assert day_start(day + timedelta(days=1), zone) == start
                 skipped += 1
     assert 0 < skipped < 30

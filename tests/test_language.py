@@ -79,6 +79,7 @@ def test_whatever_can_be_said_resolves_or_says_why_not(phrase, day):
         ("today plus (yesterday plus tomorrow)", "today plus (yesterday plus tomorrow)"),
         ("(today plus yesterday) plus tomorrow", "today plus yesterday plus tomorrow"),
         ("start of (today plus yesterday)", "start of (today plus yesterday)"),
+        ("today in 'the \"old\" one'", "today in 'the \"old\" one'"),
     ],
 )
 def test_other_wordings_of_the_same(written, canonical):

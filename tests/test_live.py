@@ -1,7 +1,7 @@
 """Live conditions keep, on every engine, the rows that plain Python keeps."""
 
 import os
-from datetime import date, datetime, time, timedelta
+from datetime import date, datetime, time, timedelta, timezone
 
 import pytest
 import sqlalchemy as sa
@@ -12,11 +12,14 @@ from ulnager import (
     FilterError,
     MonthCalendar,
     ResolveError,
+    SettingError,
     WeekCalendar,
     live_where,
+    open_source,
     period,
     where,
 )
+from ulnager.demo import table
 from ulnager.filters.sql import DIALECTS, compiled
 
 from strategies import calendars, examples
@@ -178,6 +181,21 @@ def test_an_index_is_used_by_frozen_and_live_conditions():
             explain = "EXPLAIN" if name == "postgresql" else "EXPLAIN QUERY PLAN"
             plan = str(connection.exec_driver_sql(f"{explain} {text}").fetchall())
             assert "ulnager_by_day" in plan, plan
+
+
+def test_offsets_never_reach_a_database_whose_signs_differ():
+    three_west = timezone(timedelta(hours=-3))
+    with pytest.raises(SettingError, match="databases agree on"):
+        live_where(period("today"), "d", tz=three_west)
+    scans = open_source(table("gate_scans"))
+    with pytest.raises(SettingError, match="databases agree on"):
+        scans.extent("scanned_at", three_west)
+
+
+def test_a_schema_is_quoted_apart_from_its_table():
+    clause = live_where(period("until latest"), "d", latest=("main.trips", "day"))
+    text = compiled(clause, DIALECTS["duckdb"](), literal=True).text
+    assert '(SELECT max("day") FROM "main"."trips")' in text
 
 
 def test_a_period_given_to_where_stays_live():

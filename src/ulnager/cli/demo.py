@@ -21,7 +21,8 @@ def command(as_json: bool) -> None:
     from ulnager.demo.run import run_demo
     from ulnager.sources.files import FileSource
 
-    rows = run_demo(read_book(book_file()), FileSource(table("sailings")), CLOCK)
+    sailings = FileSource(table("sailings"))
+    rows = run_demo(read_book(book_file()), sailings, CLOCK)
     if as_json:
         show_json([row.to_dict() for row in rows])
         return
@@ -43,4 +44,5 @@ def command(as_json: bool) -> None:
         ],
         headers[5:],
     )
-    click.echo(f"\nThe clock shows {CLOCK}; the sailings are loaded up to 2026-05-17.")
+    last = sailings.extent("sailed_on").last
+    click.echo(f"\nThe clock shows {CLOCK}; the sailings are loaded up to {last}.")

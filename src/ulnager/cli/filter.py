@@ -8,15 +8,12 @@ from ulnager.cli.request import Request, basis_options, data_options, json_optio
 from ulnager.cli.show import show_json
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
+from ulnager.filters.columns import COLUMN_TYPES
+from ulnager.filters.sql import DIALECTS, compiled, condition
+from ulnager.filters.standards import STANDARDS
 from ulnager.language.period import as_day
 
-_TYPES = (
-    "date", "timestamp", "timestamptz", "yyyymmdd", "yyyymm", "epoch-seconds",
-    "epoch-milliseconds", "iso-text",
-)  # fmt: skip
-_TARGETS = (
-    "ansi", "sqlite", "duckdb", "postgresql", "mysql", "mariadb", "odata", "cql2", "cql2-json",
-)  # fmt: skip
+_TARGETS = (*DIALECTS, *STANDARDS)
 
 
 @click.command("filter")
@@ -26,10 +23,10 @@ _TARGETS = (
     "--type",
     "column_type",
     metavar="TYPE",
-    type=click.Choice(_TYPES),
+    type=click.Choice(list(COLUMN_TYPES)),
     default="date",
     show_default=True,
-    help=f"What the column holds: {', '.join(_TYPES)}. Instants need --tz.",
+    help=f"What the column holds: {', '.join(COLUMN_TYPES)}. Instants need --tz.",
 )
 @click.option(
     "--for",
@@ -81,9 +78,6 @@ def command(
     if live:
         _print_live(request, phrase, column, column_type, target, latest_in, as_json)
         return
-    from ulnager.filters.sql import condition
-    from ulnager.filters.standards import STANDARDS
-
     result = request.resolve(phrase, request.basis(phrase))
     if target in STANDARDS:
         text = STANDARDS[target](result, column, column_type=column_type, tz=request.tz)
@@ -125,7 +119,6 @@ def _print_live(
     as_json: bool,
 ) -> None:
     from ulnager.filters.live import live_where
-    from ulnager.filters.sql import DIALECTS, compiled
 
     if request.as_of is not None:
         raise FilterError("a live condition has no --as-of; write it into the phrase: '… as of …'")

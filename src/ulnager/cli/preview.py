@@ -52,13 +52,14 @@ def command(
     from ulnager.sources.preview import preview
 
     source = request.opened(source_name)
-    result = request.resolve(phrase, request.basis(phrase, source, column))
-    found = preview(result, source, column, tz=request.tz, rows=rows)
+    column, tz = request.looked_at(source_name, column)
+    result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
+    found = preview(result, source, column, tz=tz, rows=rows)
     other = None
     if against is not None:
         second = request.opened(against, against_table)
         named = found.column if any(c.name == found.column for c in second.columns) else None
-        other = preview(result, second, named, tz=request.tz, rows=0)
+        other = preview(result, second, named, tz=tz, rows=0)
     if as_json:
         there = {} if other is None else {"against": other.to_dict()}
         show_json({**found.to_dict(), **there})

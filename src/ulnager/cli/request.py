@@ -113,6 +113,7 @@ class Request:
         column: str | None = None,
         *,
         whole: bool = False,
+        tz: str | None = None,
     ) -> dict[str, Any]:
         """The keywords for resolving ``text``; the option ``--source`` goes before ``data``.
 
@@ -127,10 +128,20 @@ class Request:
             "calendar": self.chosen_calendar,
         }
         if self.source is not None:
-            data, column = self.opened(self.source), self.source_column
+            data = self.opened(self.source)
+            column, tz = self.looked_at(self.source, self.source_column)
         if data is not None:
-            basis["data"] = self._extent("whole day" if whole else text, data, column)
+            basis["data"] = self._extent(
+                "whole day" if whole else text, data, column, tz or self.tz
+            )
         return basis
+
+    def looked_at(self, name: str, column: str | None) -> tuple[str | None, str | None]:
+        """The date column and the zone: as the options say, or as the book does of its source."""
+        known = self.open_book.sources.get(name) if self.open_book else None
+        if known is None:
+            return column, self.tz
+        return column or known.column, self.tz or known.tz
 
     def profiles(
         self, name: str, column: str | None, share: float | None, key: str | None
@@ -141,8 +152,7 @@ class Request:
         source, known = self.opened(name), None
         if self.open_book is not None:
             known = self.open_book.sources.get(name)
-        column = column or (known.column if known else None)
-        tz = self.tz or (known.tz if known else None)
+        column, tz = self.looked_at(name, column)
         usual = known.share if known else SHARE
         calendar = self.chosen_calendar or (known.calendar if known else None)
         named: list[str | None] = [found.name for found in source.date_columns]
@@ -170,7 +180,7 @@ class Request:
             return open_source(demo_table(rest))
         return open_source(name, table or self.table)
 
-    def _extent(self, text: str, data: Source, column: str | None) -> Extent:
+    def _extent(self, text: str, data: Source, column: str | None, tz: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
         book = self.open_book
         asked = [text, self.as_of or ""]
@@ -178,10 +188,10 @@ class Request:
             asked += [str(anchor.point) for anchor in book.anchors.values()]
             asked += [str(entry.period) for entry in book.periods.values() if entry.name == text]
         if not any("whole day" in phrase for phrase in asked):
-            return data.extent(column, self.tz)
+            return data.extent(column, tz)
         from ulnager.sources.profile import profile
 
-        return profile(data, column, tz=self.tz).extent
+        return profile(data, column, tz=tz).extent
 
     def named(self, text: str) -> Period:
         """The period of that name in the book, or the one that the phrase defines."""

@@ -58,13 +58,18 @@ class Timestamp(NamedTuple):
         return self.text
 
 
+def in_quotes(text: str) -> str:
+    """A text in the quotes that it does not hold itself."""
+    return f"'{text}'" if '"' in text else f'"{text}"'
+
+
 class Label(NamedTuple):
     """The label of a unit, such as ``"Q2 FY2026"``; always in quotes."""
 
     text: str
 
     def __str__(self) -> str:
-        return f'"{self.text}"'
+        return in_quotes(self.text)
 
 
 class Name(NamedTuple):
@@ -73,4 +78,4 @@ class Name(NamedTuple):
     text: str
 
     def __str__(self) -> str:
-        return self.text if self.text.isidentifier() else f'"{self.text}"'
+        return self.text if self.text.isidentifier() else in_quotes(self.text)

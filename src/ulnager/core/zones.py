@@ -69,6 +69,16 @@ def zone_named(tz: str | tzinfo) -> tzinfo:
         ) from None
 
 
-def local_day(instant: datetime, zone: tzinfo) -> date:
-    """The local date of an aware instant."""
-    return instant.astimezone(zone).date()
+def zone_name(tz: str | tzinfo) -> str:
+    """The IANA name of a time zone, which is what databases understand.
+
+    Raises SettingError for a zone without one: databases read the sign of an offset such as
+    ``UTC-03:00`` in opposite ways (POSIX against ISO 8601).
+    """
+    key = getattr(zone_named(tz), "key", None)
+    if key is None:
+        raise SettingError(
+            f"the time zone {tz} has no name that databases agree on; give one such as "
+            "'America/Halifax' or 'UTC'"
+        )
+    return str(key)

@@ -6,7 +6,7 @@ SQL here. What an engine cannot work out is an error, never another condition.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import date, tzinfo
 from typing import Any
 
@@ -19,7 +19,7 @@ from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar, OfCalenda
 from ulnager.core.definitions import Basis, Defaults, Definition, Kind
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
-from ulnager.core.zones import zone_named
+from ulnager.core.zones import zone_name
 from ulnager.filters.engines import Engine, engine_named
 from ulnager.filters.sql import named_column
 from ulnager.language.period import Period
@@ -130,27 +130,30 @@ class SqlArithmetic(OfCalendar):
         return self.move_start(self.unit_start(day, unit), unit, 1)
 
     def move_start(self, start: Any, unit: Unit, count: int) -> Any:
-        days = self.calendar.fixed_days(unit)
-        if days and unit in (Unit.DAY, Unit.WEEK):
-            return start + days * count
-        if not unit.months:
-            raise self._cannot(unit)
-        if not isinstance(start, SqlDay):
-            return self.calendar.move_start(start, unit, count)
-        first = start - self.months.days_before_month
-        moved = self._sql("add_months_first", first, n=unit.months * count)
-        return moved + self.months.days_before_month
+        lead = self.months.days_before_month
+        return self._moved("add_months_first", start, unit, count, lead, self.calendar.move_start)
 
     def move_day(self, day: Any, unit: Unit, count: int) -> Any:
-        days = self.calendar.fixed_days(unit)
-        if days and unit in (Unit.DAY, Unit.WEEK):
-            return day + days * count
+        return self._moved("add_months", day, unit, count, 0, self.calendar.move_day)
+
+    def _moved(
+        self,
+        primitive: str,
+        day: Any,
+        unit: Unit,
+        count: int,
+        lead: int,
+        fixed: Callable[[int, Unit, int], int],
+    ) -> Any:
+        """A day moved by a primitive for months; ``fixed`` moves the day number of a fixed date."""
+        if unit is Unit.DAY or unit is Unit.WEEK:
+            return day + unit.days * count
         if not unit.months:
             raise self._cannot(unit)
         if not isinstance(day, SqlDay):
-            return self.calendar.move_day(day, unit, count)
+            return fixed(day, unit, count)
         months = unit.months * count
-        return self._sql("add_months", day, n=months, n1=months + 1)
+        return self._sql(primitive, day - lead, n=months, n1=months + 1) + lead
 
     def settled(self, day: Any, unit: Unit) -> Any:
         if unit is Unit.BUSINESS_DAY:
@@ -242,13 +245,13 @@ def live_where(
 ) -> LiveCondition:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
-    ``latest`` is the table and the column whose dates answer for ``latest`` and ``earliest``.
+    ``latest`` is the table (with its schema before a dot if need be) and the column whose dates answer for ``latest`` and ``earliest``.
     ``today`` fixes the clock, to try another day. ``tz`` is where today is, and for a column of
     instants where its days begin.
 
     Raises FilterError, when it is compiled, for what the engine cannot work out.
     """
-    zone = None if tz is None else str(zone_named(tz))
+    zone = None if tz is None else zone_name(tz)
     if column_type not in ("date", "timestamp", "timestamptz"):
         raise FilterError(
             f"there is no live condition for a column of type {column_type!r}; "
@@ -269,7 +272,9 @@ def live_where(
         basis.calendars = calendars or basis.calendars
         if latest is not None:
             quote = dialect.identifier_preparer.quote_identifier
-            basis.data = _SqlExtent(engine, quote(latest[1]), quote(latest[0]))  # type: ignore[assignment]
+            table = ".".join(map(quote, latest[0].split(".")))
+            extent: Any = _SqlExtent(engine, quote(latest[1]), table)
+            basis.data = extent
         start, stop = period.definition.span(basis)
         sides = [
             f"{column} {sign} {_bound(arithmetic, side, column_type, zone)}"

@@ -10,12 +10,12 @@ import json
 import re
 from collections.abc import Callable
 from datetime import UTC, date, datetime, tzinfo
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
 from ulnager.core.zones import zone_named
-from ulnager.filters.columns import column_bounds
+from ulnager.filters.columns import Bounds, column_bounds
 
 _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
@@ -35,12 +35,7 @@ def odata(
     """
     if not all(_IDENTIFIER.fullmatch(part) for part in on.split("/")):
         raise FilterError(f"{on!r} is no name of an OData property: letters, digits and _ only")
-    spans = []
-    for start, stop in _bounds(result, column_type, tz):
-        sides = [f"{on} ge {_text(start)}"] if start is not None else []
-        sides += [f"{on} lt {_text(stop)}"] if stop is not None else []
-        spans.append(" and ".join(sides) or f"{on} ne null")
-    return _joined(spans, " or ", "false")
+    return _written(_ODATA, on, _bounds(result, column_type, tz))
 
 
 def cql2(
@@ -53,12 +48,7 @@ def cql2(
     "sailed_on < DATE('2026-04-01')"
     """
     name = on if _IDENTIFIER.fullmatch(on) else '"' + on.replace('"', '""') + '"'
-    spans = []
-    for start, stop in _bounds(result, column_type, tz):
-        sides = [f"{name} >= {_call(start)}"] if start is not None else []
-        sides += [f"{name} < {_call(stop)}"] if stop is not None else []
-        spans.append(" AND ".join(sides) or f"{name} IS NOT NULL")
-    return _joined(spans, " OR ", "FALSE")
+    return _written(_CQL2, name, _bounds(result, column_type, tz))
 
 
 def cql2_json(
@@ -81,7 +71,7 @@ def cql2_json(
     return spans[0] if len(spans) == 1 else {"op": "or", "args": spans}
 
 
-def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> Any:
+def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> Bounds:
     if column_type not in _TYPES:
         raise FilterError(
             f"there are no literals for {column_type!r} in this standard; use {' or '.join(_TYPES)}"
@@ -89,10 +79,31 @@ def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> An
     return column_bounds(result, column_type, None if tz is None else zone_named(tz))
 
 
-def _joined(spans: list[str], word: str, nothing: str) -> str:
+class _Words(NamedTuple):
+    """How a standard says things: comparisons, joins, a value that is there, and nothing."""
+
+    from_: str
+    before: str
+    and_: str
+    or_: str
+    present: str
+    nothing: str
+    literal: Callable[[date], str]
+
+
+def _written(words: _Words, name: str, bounds: Bounds) -> str:
+    spans = []
+    for start, stop in bounds:
+        sides = [
+            f"{name} {sign} {words.literal(side)}"
+            for sign, side in ((words.from_, start), (words.before, stop))
+            if side is not None
+        ]
+        spans.append(words.and_.join(sides) or f"{name} {words.present}")
     if len(spans) == 1:
         return spans[0]
-    return "(" + word.join(f"({span})" for span in spans) + ")" if spans else nothing
+    # In brackets, or an AND put before it would bind to the first span only.
+    return f"({words.or_.join(f'({span})' for span in spans)})" if spans else words.nothing
 
 
 def _text(value: date) -> str:
@@ -103,6 +114,10 @@ def _text(value: date) -> str:
 
 def _call(value: date) -> str:
     return f"{'TIMESTAMP' if isinstance(value, datetime) else 'DATE'}('{_text(value)}')"
+
+
+_ODATA: Final = _Words("ge", "lt", " and ", " or ", "ne null", "false", _text)
+_CQL2: Final = _Words(">=", "<", " AND ", " OR ", "IS NOT NULL", "FALSE", _call)
 
 
 def _value(value: date) -> dict[str, str]:

@@ -17,7 +17,7 @@ from sqlalchemy import type_coerce as as_type
 from ulnager.core.definitions import Extent
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
-from ulnager.core.zones import zone_named
+from ulnager.core.zones import zone_name
 
 
 @dataclass(frozen=True)
@@ -102,7 +102,7 @@ class Source:
                 f"column {column.name!r} holds instants, and their days depend on the time zone; "
                 "give it as tz or --tz, such as 'Europe/London' or 'UTC'"
             )
-        return as_type(func.timezone(str(zone_named(tz)), value), DateTime())
+        return as_type(func.timezone(zone_name(tz), value), DateTime())
 
     def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
         """A column's local date."""
