@@ -245,9 +245,9 @@ def live_where(
 ) -> LiveCondition:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
-    ``latest`` is the table (with its schema before a dot if need be) and the column whose dates answer for ``latest`` and ``earliest``.
-    ``today`` fixes the clock, to try another day. ``tz`` is where today is, and for a column of
-    instants where its days begin.
+    ``latest`` is the table (with its schema before a dot if need be) and the column whose dates
+    answer for ``latest`` and ``earliest``. ``today`` fixes the clock, to try another day. ``tz`` is
+    where today is, and for a column of instants where its days begin.
 
     Raises FilterError, when it is compiled, for what the engine cannot work out.
     """
