@@ -6,9 +6,10 @@ from datetime import date, datetime, timedelta
 import pytest
 import sqlalchemy as sa
 
-from test_live import REQUIRED, URLS
 from ulnager import SourceError, open_source, period, preview, profile
 from ulnager.demo import CLOCK, table
+
+from engines import REQUIRED, URLS
 
 NAME = f'ulnager "odd" {os.getpid()};--é'
 

@@ -30,7 +30,7 @@ from ulnager.language.period import Period, period
 if TYPE_CHECKING:
     from ulnager.book.reading import Book, read_book
     from ulnager.core.datetable import date_table
-    from ulnager.filters.frames import keep
+    from ulnager.filters.frames import keep, keep_each
     from ulnager.filters.live import live_where
     from ulnager.filters.sql import Condition, condition, where
     from ulnager.filters.standards import cql2, cql2_json, odata
@@ -49,6 +49,7 @@ _FETCHED = {
     "profile": "sources.profile",
     "condition": "filters.sql",
     "keep": "filters.frames",
+    "keep_each": "filters.frames",
     "live_where": "filters.live",
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
@@ -112,6 +113,7 @@ __all__ = [
     "cql2_json",
     "date_table",
     "keep",
+    "keep_each",
     "live_where",
     "odata",
     "open_source",

@@ -79,6 +79,21 @@ class BusinessDays(Value):
         number = day.toordinal()
         return self.position(number + 1) > self.position(number)
 
+    def fewest_in(self, days: int) -> int:
+        """The fewest business days that any so many days on end have, or a little fewer.
+
+        >>> BusinessDays(holidays=[date(2026, 5, 18), date(2026, 5, 19)]).fewest_in(28)
+        18
+        """
+        most_closed = max(
+            (
+                bisect_left(self._closed, first + days) - place
+                for place, first in enumerate(self._closed)
+            ),
+            default=0,
+        )
+        return max(days // 7 * self._week - most_closed, 0)
+
     def describe(self) -> dict[str, list[str]]:
         """What differs from Saturdays and Sundays off, as plain values."""
         usual = BusinessDays()

@@ -85,6 +85,10 @@ class TableCalendar(Calendar):
         listed = (unit for unit in self._tables if unit.name not in UNIT_NAMES)
         return (*listed, *self.base.own_units)
 
+    def lists(self, unit: Unit) -> bool:
+        """Whether the rows list that unit; others are the base's."""
+        return unit in self._tables
+
     def unit_number(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)
         if table is None:

@@ -158,6 +158,16 @@ class WeekCalendar(Calendar):
     def _has(self, unit: Unit) -> bool:
         return unit.months > 0
 
+    def in_each(self, unit: Unit, smaller: Unit) -> int:
+        """How many of a smaller unit every such unit has; 0 when that varies.
+
+        >>> WeekCalendar("13x4").in_each(Unit.YEAR, Unit.MONTH)
+        13
+        """
+        many, few = (len(self._places[0][u]) - 1 for u in (smaller, unit))
+        size, rest = divmod(many, few)
+        return 0 if rest else size
+
     def unit_number(self, day: int, unit: Unit) -> int:
         if self._has(unit):
             year = self._year_of(day)

@@ -6,8 +6,8 @@ day is in, and a row at midnight after it is not.
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from datetime import UTC, date, datetime, time, tzinfo
+from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final
 
 from ulnager.core.errors import FilterError
@@ -58,19 +58,56 @@ def _key(day: date | None) -> int | None:
 
 def _month_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
     """A key of a month holds whole months only; FilterError names the days that do not fit."""
-    for span in result.spans:
-        start, end, stop = span.start, span.end, span.stop
-        meant = ""
-        if start is not None and start.day != 1:
-            meant = f"of {start:%Y-%m} only the days from {start} on"
-        elif stop is not None and stop.day != 1:
-            meant = f"of {stop:%Y-%m} only the days up to {end}"
-        if meant:
-            raise FilterError(
-                f"'{result.period}' cuts a month, which a key of months cannot: {meant} are meant; "
-                "choose whole months, or filter a column of days"
-            )
-    return tuple((_month_key(start), _month_key(stop)) for start, stop in _dates(result, zone))
+    rounded = _whole_months(result, zone, "inward")
+    lost = [
+        f"{edge} to {stop - timedelta(days=1)}"
+        for (start, stop), (first, last) in zip(_dates(result, zone), rounded, strict=True)
+        for edge, stop in _left_over(start, stop, first, last)
+    ]
+    if lost:
+        raise FilterError(
+            f"'{result.period}' cuts a month, which a key of months cannot tell: the days "
+            f"{', '.join(lost)} would be lost; choose whole months, filter a column of days, or "
+            "say with rounding whether only whole months count ('inward') or all that it touches "
+            "('outward')"
+        )
+    return _keyed_months(rounded)
+
+
+def _left_over(
+    start: date | None, stop: date | None, first: date | None, last: date | None
+) -> Iterator[tuple[date, date]]:
+    """The days of a span before and after its whole months, each as start and stop."""
+    if start and stop and first and last and first >= last:
+        yield start, stop
+        return
+    if start is not None and first is not None and start < first:
+        yield start, first
+    if stop is not None and last is not None and last < stop:
+        yield last, stop
+
+
+def _whole_months(
+    result: Resolution, zone: tzinfo | None, rounding: str
+) -> list[tuple[date | None, date | None]]:
+    """Each span from first of month to first of month, only whole months or all it touches."""
+    down, up = (_next_first, _first) if rounding == "inward" else (_first, _next_first)
+    return [(start and down(start), stop and up(stop)) for start, stop in _dates(result, zone)]
+
+
+def _first(day: date) -> date:
+    return day.replace(day=1)
+
+
+def _next_first(day: date) -> date:
+    """The first of a month on that day or after it."""
+    return day if day.day == 1 else date(day.year + day.month // 12, day.month % 12 + 1, 1)
+
+
+def _keyed_months(spans: Iterable[tuple[date | None, date | None]]) -> Bounds:
+    keys = ((_month_key(start), _month_key(stop)) for start, stop in spans)
+    some = ((start, stop) for start, stop in keys if not (start and stop and stop <= start))
+    return tuple(dict.fromkeys(some))
 
 
 def _month_key(day: date | None) -> int | None:
@@ -113,18 +150,38 @@ COLUMN_TYPES: Final[dict[str, Callable[[Resolution, tzinfo | None], Bounds]]] = 
 }
 
 
-def column_bounds(result: Resolution, column_type: str, zone: tzinfo | None) -> Bounds:
+ROUNDINGS: Final = ("inward", "outward")
+
+
+def check_column_type(column_type: str) -> None:
+    """FilterError for a type that there is not."""
+    if column_type not in COLUMN_TYPES:
+        raise FilterError(
+            f"there is no column type {column_type!r}; choose {', '.join(COLUMN_TYPES)}"
+        )
+
+
+def check_rounding(rounding: str | None) -> None:
+    """FilterError for a way to round that there is not."""
+    if rounding is not None and rounding not in ROUNDINGS:
+        raise FilterError(f"rounding is {rounding!r}; choose {' or '.join(ROUNDINGS)}")
+
+
+def column_bounds(
+    result: Resolution, column_type: str, zone: tzinfo | None, rounding: str | None = None
+) -> Bounds:
     """The bounds of each span for a column of that type.
 
     ``column_type`` is ``date``, ``timestamp`` (local, without a zone), ``timestamptz`` (instants;
     ``zone`` says where the days are), ``yyyymmdd`` or ``yyyymm`` (whole numbers as keys of days
     or months), ``epoch-seconds`` or ``epoch-milliseconds`` (numbers since 1970 in UTC; with
-    ``zone`` too), or ``iso-text``. Raises FilterError for another type, instants without a zone,
-    or a key of months for a period that cuts one.
+    ``zone`` too), or ``iso-text``. Where a period cuts a month, a key of months takes
+    ``rounding``: ``inward`` keeps only months that it covers whole, ``outward`` every month that
+    it touches. Raises FilterError for another type, instants without a zone, or a key of months
+    for a period that cuts one when no rounding is given.
     """
-    bounds = COLUMN_TYPES.get(column_type)
-    if bounds is None:
-        raise FilterError(
-            f"there is no column type {column_type!r}; choose {', '.join(COLUMN_TYPES)}"
-        )
-    return bounds(result, zone)
+    check_column_type(column_type)
+    check_rounding(rounding)
+    if column_type == "yyyymm" and rounding is not None:
+        return _keyed_months(_whole_months(result, zone, rounding))
+    return COLUMN_TYPES[column_type](result, zone)

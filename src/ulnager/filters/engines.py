@@ -1,8 +1,9 @@
 """What each engine needs to work out dates by itself: a handful of primitives, as SQL.
 
-Adding an engine means adding one row. ``{x}`` is a date; ``{n}`` a whole number with its sign;
+Adding an engine means adding one row, which says only what differs from standard SQL.
+``{x}`` and ``{y}`` are dates; ``{a}`` is a whole number without its sign and ``{s}`` the sign;
 ``{k}`` counts months from January to the start of the year; ``{m}`` is the months of a unit;
-``{w}`` a weekday, 0 for Monday. Every primitive gives a date.
+``{w}`` a weekday, 0 for Monday; ``{tz}`` the name of a time zone.
 """
 
 from __future__ import annotations
@@ -15,28 +16,53 @@ from ulnager.core.errors import FilterError
 class Engine(NamedTuple):
     """The primitives of one engine, as templates of SQL.
 
-    ``today`` is the clock's date, ``today_in`` the one in the zone ``{tz}`` (empty where the
-    engine cannot be relied on for that). ``months_start`` is the start of the unit of ``{m}``
-    months, ``week_start`` of the week from weekday ``{w}``. ``add_months`` clamps to the last
-    day of the month; ``add_months_first`` need not, since it moves firsts of months only.
-    ``midnight`` is the instant at which a date begins in ``{tz}``.
+    ``today`` is the clock's date, ``utc_today`` the one in UTC, and ``now`` its instant.
+    ``local_day`` is the date of the instant ``{x}`` in a zone and ``midnight`` the instant at which
+    a date begins there, both empty where the engine cannot be relied on for zones.
+
+    ``months_start`` is the start of the unit of ``{m}`` months, ``week_start`` of the week from
+    weekday ``{w}``. ``add_months`` clamps to the last day of the month; ``add_months_first``, if
+    given, need not, since it moves firsts of months only. ``add_count`` adds days that are
+    themselves SQL, and ``days_between`` counts them from ``{y}`` to ``{x}``.
+
+    ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
+    day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
     """
 
     name: str
-    literal: str
-    today: str
-    today_in: str
-    date_of: str
     add_days: str
     add_months: str
-    add_months_first: str
     month_start: str
     months_start: str
     week_start: str
-    later: str
-    earlier: str
+    days_between: str
+    formatted: str
+    pieces: tuple[str, str, str]
+    seconds: str
+    literal: str = "DATE '{x}'"
+    today: str = "CURRENT_DATE"
+    utc_today: str = ""
+    now: str = "now()"
+    local_day: str = ""
     midnight: str = ""
+    date_of: str = "CAST({x} AS DATE)"
+    add_months_first: str = ""
+    add_count: str = ""
+    later: str = "greatest({x}, {y})"
+    earlier: str = "least({x}, {y})"
+    integer: str = "INTEGER"
 
+    @property
+    def has_zones(self) -> bool:
+        return bool(self.local_day)
+
+
+# Begins at the first of two midnights, which is a second after the last second before it; asked
+# for midnight itself, these engines take the later one.
+_FIRST_MIDNIGHT: Final = (
+    "((CAST({x} AS TIMESTAMP) - INTERVAL '1 second') AT TIME ZONE '{tz}' + INTERVAL '1 second')"
+)
+_STRFTIME: Final = ("%Y", "%m", "%d")
 
 ENGINES: Final = {
     engine.name: engine
@@ -45,70 +71,94 @@ ENGINES: Final = {
             name="sqlite",
             literal="'{x}'",
             today="date('now', 'localtime')",
-            today_in="",
+            utc_today="date('now')",
             date_of="date({x})",
-            add_days="date({x}, '{n:+} days')",
-            add_months="min(date({x}, '{n:+} months'), "
-            "date({x}, 'start of month', '{n1:+} months', '-1 day'))",
-            add_months_first="date({x}, '{n:+} months')",
+            add_days="date({x}, '{s}{a} days')",
+            add_count="date({x}, ({a}) || ' days')",
+            add_months="min(date({x}, '{s}{a} months'), "
+            "date({x}, 'start of month', '{next_month} months', '-1 day'))",
+            add_months_first="date({x}, '{s}{a} months')",
             month_start="date({x}, 'start of month')",
             months_start="date({x}, 'start of month', "
             "'-' || ((strftime('%m', {x}) + 11 - {k}) % {m}) || ' months')",
             week_start="date({x}, '-' || ((strftime('%w', {x}) + 6 - {w}) % 7) || ' days')",
+            days_between="CAST(julianday({x}) - julianday({y}) AS INTEGER)",
+            formatted="strftime('{f}', {x})",
+            pieces=_STRFTIME,
+            seconds="CAST(strftime('%s', {x}) AS INTEGER)",
             later="max({x}, {y})",
             earlier="min({x}, {y})",
         ),
         Engine(
             name="duckdb",
-            literal="DATE '{x}'",
             today="current_date",
-            today_in="CAST(now() AT TIME ZONE '{tz}' AS DATE)",
-            date_of="CAST({x} AS DATE)",
-            add_days="({x} {n:+})",
-            add_months="CAST({x} + INTERVAL ({n}) MONTH AS DATE)",
-            add_months_first="CAST({x} + INTERVAL ({n}) MONTH AS DATE)",
+            local_day="CAST({x} AT TIME ZONE '{tz}' AS DATE)",
+            midnight=_FIRST_MIDNIGHT,
+            add_days="({x} {s} {a})",
+            add_count="({x} + CAST({a} AS INTEGER))",
+            add_months="CAST({x} {s} INTERVAL {a} MONTH AS DATE)",
             month_start="CAST(date_trunc('month', {x}) AS DATE)",
             months_start="CAST(date_trunc('month', {x}) "
             "- to_months(CAST(mod(month({x}) + 11 - {k}, {m}) AS INTEGER)) AS DATE)",
             week_start="({x} - CAST(mod(isodow({x}) + 6 - {w}, 7) AS INTEGER))",
-            later="greatest({x}, {y})",
-            earlier="least({x}, {y})",
-            midnight="(CAST({x} AS TIMESTAMP) AT TIME ZONE '{tz}')",
+            days_between="({x} - {y})",
+            formatted="strftime({x}, '{f}')",
+            pieces=_STRFTIME,
+            seconds="CAST(epoch({x}) AS BIGINT)",
         ),
         Engine(
             name="postgresql",
-            literal="DATE '{x}'",
-            today="CURRENT_DATE",
-            today_in="CAST(now() AT TIME ZONE '{tz}' AS DATE)",
-            date_of="CAST({x} AS DATE)",
-            add_days="({x} {n:+})",
-            add_months="CAST({x} + INTERVAL '{n} months' AS DATE)",
-            add_months_first="CAST({x} + INTERVAL '{n} months' AS DATE)",
+            local_day="CAST({x} AT TIME ZONE '{tz}' AS DATE)",
+            midnight=_FIRST_MIDNIGHT,
+            add_days="({x} {s} {a})",
+            add_count="({x} + {a})",
+            add_months="CAST({x} {s} INTERVAL '{a} months' AS DATE)",
             month_start="CAST(date_trunc('month', {x}) AS DATE)",
             months_start="CAST(date_trunc('month', {x}) "
             "- make_interval(months => mod(CAST(extract(month FROM {x}) AS INTEGER) + 11 - {k}, "
             "{m})) AS DATE)",
             week_start="({x} - mod(CAST(extract(isodow FROM {x}) AS INTEGER) + 6 - {w}, 7))",
-            later="greatest({x}, {y})",
-            earlier="least({x}, {y})",
-            midnight="(CAST({x} AS TIMESTAMP) AT TIME ZONE '{tz}')",
+            days_between="({x} - {y})",
+            formatted="to_char({x}, '{f}')",
+            pieces=("YYYY", "MM", "DD"),
+            seconds="CAST(extract(epoch FROM {x}) AS BIGINT)",
         ),
         Engine(
             name="mysql",
-            literal="DATE '{x}'",
-            today="CURRENT_DATE",
-            # CONVERT_TZ gives NULL where the server's zone tables were never loaded.
-            today_in="",
+            # No zones by name: CONVERT_TZ gives NULL where their tables were never loaded.
+            utc_today="UTC_DATE",
             date_of="DATE({x})",
-            add_days="({x} + INTERVAL {n} DAY)",
-            add_months="({x} + INTERVAL {n} MONTH)",
-            add_months_first="({x} + INTERVAL {n} MONTH)",
+            add_days="({x} {s} INTERVAL {a} DAY)",
+            add_count="({x} + INTERVAL ({a}) DAY)",
+            add_months="({x} {s} INTERVAL {a} MONTH)",
             month_start="({x} - INTERVAL DAYOFMONTH({x}) - 1 DAY)",
             months_start="({x} - INTERVAL DAYOFMONTH({x}) - 1 DAY "
             "- INTERVAL MOD(MONTH({x}) + 11 - {k}, {m}) MONTH)",
             week_start="({x} - INTERVAL MOD(WEEKDAY({x}) + 7 - {w}, 7) DAY)",
-            later="GREATEST({x}, {y})",
-            earlier="LEAST({x}, {y})",
+            days_between="DATEDIFF({x}, {y})",
+            formatted="DATE_FORMAT({x}, '{f}')",
+            pieces=_STRFTIME,
+            seconds="TIMESTAMPDIFF(SECOND, '1970-01-01', {x})",
+            integer="SIGNED",
+        ),
+        Engine(
+            name="spark",
+            today="current_date()",
+            now="current_timestamp()",
+            # Through the seconds, which no time zone of the session can move.
+            local_day="date_from_unix_date(CAST(floor(unix_seconds("
+            "from_utc_timestamp({x}, '{tz}')) / 86400) AS INT))",
+            midnight="CAST(concat({x}, ' 00:00:00 {tz}') AS TIMESTAMP)",
+            add_days="date_add({x}, {n})",
+            add_count="date_add({x}, {a})",
+            add_months="add_months({x}, {n})",
+            month_start="trunc({x}, 'MM')",
+            months_start="add_months(trunc({x}, 'MM'), -mod(month({x}) + 11 - {k}, {m}))",
+            week_start="date_sub({x}, mod(weekday({x}) + 7 - {w}, 7))",
+            days_between="datediff({x}, {y})",
+            formatted="date_format({x}, '{f}')",
+            pieces=("yyyy", "MM", "dd"),
+            seconds="unix_seconds({x})",
         ),
     )
 }
@@ -122,3 +172,23 @@ def engine_named(name: str) -> Engine:
             f"a live condition cannot be written for {name!r}; choose {', '.join(ENGINES)}"
         )
     return ENGINES[name]
+
+
+def filled(engine: Engine, primitive: str, **values: object) -> str:
+    """A primitive with its values; a whole number ``n`` is there with its sign apart, too."""
+    template: str = getattr(engine, primitive)
+    inner = str(values.get("x", ""))
+    if isinstance(number := values.get("n"), int):
+        values |= {"s": "-" if number < 0 else "+", "a": abs(number)}
+        values["next_month"] = f"{number + 1:+}"
+    # SQLite's changes to a date are put into one call.
+    if (
+        engine.name == "sqlite"
+        and template.startswith("date({x}, '")
+        and template.count("{x}") == 1
+        and inner.startswith("date(")
+        and inner.endswith(")")
+    ):
+        within = inner[:-1].replace("{", "{{").replace("}", "}}")
+        template = within + template.removeprefix("date({x}")
+    return template.format(**values)

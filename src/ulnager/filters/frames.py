@@ -5,18 +5,33 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import tzinfo
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 import narwhals as nw
 
+from ulnager.core.calendars import Calendar
+from ulnager.core.definitions import Defaults
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
+from ulnager.filters.live import live_where
+from ulnager.filters.sql import compiled, condition, dialect_named
+from ulnager.language.period import Period
 
 FrameT = TypeVar("FrameT")
+
+
+class _Column(NamedTuple):
+    """A column of a frame: an expression for it, what it holds, and where its days are."""
+
+    name: str
+    values: nw.Expr
+    held: str
+    zone: tzinfo | None
 
 
 def keep(
@@ -24,19 +39,116 @@ def keep(
 ) -> FrameT:
     """The rows of a data frame whose date is in a resolution, as a frame of the same sort.
 
-    ``column`` holds dates, local timestamps, or instants (timestamps with a zone). The days
-    of instants are taken in ``tz``; without it, in the column's own zone. Rows without a
-    date are left out.
+    ``frame`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
+    PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
+    zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
+    without a date are left out.
 
     Raises FilterError when there is no such column or it holds no dates.
     """
+    data = _known(frame)
+    found = _column(data, column, tz)
+    bounds = column_bounds(result, found.held, found.zone)
+    native: FrameT
+    if data.implementation.is_pyspark():
+        # As text: through Python a local time would be taken in the driver's zone.
+        made = condition(result, column, column_type=found.held, tz=found.zone, target="spark",
+                         literal=True)  # fmt: skip
+        native = data.to_native().filter(str(made))
+        return native
     try:
-        data: Any = nw.from_native(frame, pass_through=False)
+        kept = data.filter(_mask(found.values, bounds))
+    except (TypeError, ValueError) as error:
+        raise FilterError(f"column {column!r} could not be compared with dates: {error}") from None
+    native = kept.to_native()
+    return native
+
+
+def keep_each(
+    frame: FrameT,
+    period: Period,
+    column: str,
+    *,
+    anchor: str,
+    running: bool = False,
+    tz: str | tzinfo | None = None,
+    calendar: Calendar | None = None,
+    calendars: Mapping[str, Calendar] | None = None,
+    defaults: Defaults | None = None,
+) -> FrameT:
+    """The rows whose date is in a period that is measured from each row's own anchor.
+
+    ``anchor`` is the column of the anchors; their days are over, unless they are ``running``, as
+    in :meth:`ulnager.Period.resolve_each`. Otherwise as :func:`keep`; instants in either column
+    are taken to ``tz``. Rows without a date or without an anchor are left out.
+
+    >>> import polars as pl
+    >>> from datetime import date
+    >>> import ulnager
+    >>> seats = pl.DataFrame({
+    ...     "booked_on": [date(2026, 4, 1), date(2026, 5, 1)],
+    ...     "travels_on": [date(2026, 5, 20), date(2026, 5, 20)],
+    ... })
+    >>> late = ulnager.period("last 30 rolling days")
+    >>> keep_each(seats, late, "booked_on", anchor="travels_on")["booked_on"].to_list()
+    [datetime.date(2026, 5, 1)]
+
+    Raises ResolveError for a period that may have several spans or is about hours, FilterError
+    as :func:`keep` does, and for DuckDB and Spark where their SQL cannot follow the calendar.
+    """
+    data = _known(frame)
+    dated, measured = _column(data, column, tz), _column(data, anchor, tz)
+    native: Any = data.to_native()
+    kept: FrameT
+
+    def mask(part: Any) -> Any:
+        days, anchors = (_local_times(part, found) for found in (dated, measured))
+        starts, stops = period.resolve_each(
+            anchors, running, calendar, calendars=calendars, defaults=defaults
+        )
+        return _between(days, anchors, starts, stops)
+
+    if isinstance(data, nw.DataFrame):
+        inside = nw.new_series("inside", mask(data), nw.Boolean, backend=data.implementation)
+        kept = data.filter(inside).to_native()
+        return kept
+    if data.implementation.is_polars():
+        import polars as pl
+
+        both = pl.struct(*dict.fromkeys((column, anchor)))
+        kept = native.filter(
+            both.map_batches(
+                lambda rows: pl.Series(mask(nw.from_native(rows.struct.unnest()))),
+                return_dtype=pl.Boolean,
+            )
+        )
+        return kept
+    if data.implementation.is_duckdb() or data.implementation.is_pyspark():
+        clause = live_where(
+            period, column, column_type=dated.held, tz=dated.zone or measured.zone,
+            calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
+            anchor_type=measured.held, running=running,
+        )  # fmt: skip
+        target = "duckdb" if data.implementation.is_duckdb() else "spark"
+        kept = native.filter(compiled(clause, dialect_named(target), literal=True).text)
+        return kept
+    raise FilterError(
+        f"{type(frame).__name__} is lazy in a way that knows no row's own anchor; compute it first"
+    )
+
+
+def _known(frame: Any) -> Any:
+    try:
+        return nw.from_native(frame, pass_through=False)
     except TypeError:
         raise FilterError(
-            f"{type(frame).__name__} is not a data frame that Narwhals knows; "
-            "give a pandas, Polars or PyArrow table"
+            f"{type(frame).__name__} is not a data frame that Narwhals knows; give a pandas or "
+            "Polars frame, a PyArrow table, a DuckDB relation or a PySpark DataFrame"
         ) from None
+
+
+def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
+    """The column of that name, with the zone of its days if it holds instants."""
     schema = data.collect_schema()
     if column not in schema:
         raise FilterError(no_such("column", column, list(schema)))
@@ -47,23 +159,14 @@ def keep(
         values, dtype = values.cast(nw.Datetime("us")), nw.Datetime("us")
     zone = None if tz is None else zone_named(tz)
     if isinstance(dtype, nw.Date):
-        column_type = "date"
-    elif not isinstance(dtype, nw.Datetime):
+        return _Column(column, values, "date", zone)
+    if not isinstance(dtype, nw.Datetime):
         raise FilterError(
             f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps first"
         )
-    elif dtype.time_zone is None:
-        column_type = "timestamp"
-    else:
-        column_type = "timestamptz"
-        zone = zone or zone_named(dtype.time_zone)
-    bounds = column_bounds(result, column_type, zone)
-    try:
-        kept = data.filter(_mask(values, bounds))
-    except (TypeError, ValueError) as error:
-        raise FilterError(f"column {column!r} could not be compared with dates: {error}") from None
-    native: FrameT = kept.to_native()
-    return native
+    if dtype.time_zone is None:
+        return _Column(column, values, "timestamp", zone)
+    return _Column(column, values, "timestamptz", zone or zone_named(dtype.time_zone))
 
 
 def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
@@ -79,3 +182,25 @@ def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
     if not spans:
         return values.is_null() & ~values.is_null()
     return nw.any_horizontal(*spans, ignore_nulls=True)
+
+
+def _local_times(part: Any, column: _Column) -> Any:
+    """A column of a frame in memory as an array of ``datetime64`` in local time, NaT for nulls."""
+    values = column.values
+    if column.held == "timestamptz":
+        values = values.dt.convert_time_zone(str(column.zone)).dt.replace_time_zone(None)
+    try:
+        found = part.select(values)[column.name].to_numpy()
+    except (TypeError, ValueError) as error:
+        raise FilterError(f"column {column.name!r} could not be taken for dates: {error}") from None
+    return found.astype("datetime64[us]")
+
+
+def _between(days: Any, anchors: Any, starts: Any, stops: Any) -> Any:
+    """Where a day is between its start and its stop; NaT is an open side, if there is an anchor."""
+    import numpy as np
+
+    inside = ~np.isnat(days) & ~np.isnat(anchors)
+    for edges, is_inside in ((starts, days >= starts), (stops, days < stops)):
+        inside &= is_inside | np.isnat(edges)
+    return inside

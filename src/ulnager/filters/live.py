@@ -8,188 +8,235 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from datetime import date, tzinfo
-from typing import Any
+from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Dialect
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import Boolean
 
-from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar, OfCalendar, date_of
+from ulnager.core.calendars import GREGORIAN, Calendar
 from ulnager.core.definitions import Basis, Defaults, Definition, Kind
 from ulnager.core.errors import FilterError
+from ulnager.core.shifting import aligned
+from ulnager.core.tables import TableCalendar
 from ulnager.core.units import Unit
 from ulnager.core.zones import zone_name
-from ulnager.filters.engines import Engine, engine_named
+from ulnager.filters.columns import check_column_type, check_rounding
+from ulnager.filters.engines import Engine, engine_named, filled
+from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import named_column
+from ulnager.filters.sqldays import SqlArithmetic, SqlDay
 from ulnager.language.period import Period
 
-
-class SqlDay:
-    """A day as SQL: an expression that gives a date, and days to add to it."""
-
-    __slots__ = ("days", "engine", "text")
-
-    def __init__(self, engine: Engine, text: str, days: int = 0) -> None:
-        self.engine = engine
-        self.text = text
-        self.days = days
-
-    def __add__(self, days: int) -> SqlDay:
-        return SqlDay(self.engine, self.text, self.days + days)
-
-    def __sub__(self, days: int) -> SqlDay:
-        return self + -days
-
-    def __str__(self) -> str:
-        if not self.days:
-            return self.text
-        return filled(self.engine, "add_days", x=self.text, n=self.days)
-
-    def __eq__(self, other: object) -> Any:
-        return SqlTruth(f"{self} = {other}")
-
-    def __le__(self, other: object) -> SqlTruth:
-        return SqlTruth(f"{self} <= {other}")
-
-    def __lt__(self, other: object) -> SqlTruth:
-        return SqlTruth(f"{self} < {other}")
-
-    __hash__ = None  # type: ignore[assignment]
+_DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
+"""What a column may hold whose values are themselves taken for days."""
 
 
-class SqlTruth:
-    """A comparison as SQL."""
+class LiveCondition(FunctionElement[bool]):
+    """A condition on a column that an engine works out when it runs; see :func:`live_where`."""
 
-    def __init__(self, text: str) -> None:
-        self.text = text
+    inherit_cache = False
+    type = Boolean()
 
-    def __and__(self, other: SqlTruth) -> SqlTruth:
-        return SqlTruth(f"{self.text} AND {other.text}")
-
-    def all(self) -> bool:
-        """What must hold is checked before, by ``_check``: SQL has nobody to tell."""
-        return True
+    def __init__(self, write: Callable[..., str], *columns: ColumnElement[Any]) -> None:
+        super().__init__(*columns)
+        self.write = write
 
 
-def filled(engine: Engine, primitive: str, **values: Any) -> str:
-    """A primitive with its values; SQLite's modifiers of a date are put into one call."""
-    template: str = getattr(engine, primitive)
-    inner = values.get("x", "")
-    if (
-        engine.name == "sqlite"
-        and template.startswith("date({x}, '")
-        and template.count("{x}") == 1
-        and inner.startswith("date(")
-        and inner.endswith(")")
-    ):
-        template = inner[:-1] + template.removeprefix("date({x}")
-    text: str = template.format(**values)
-    return text
+@compiles(LiveCondition)
+def _compiled(element: LiveCondition, compiler: SQLCompiler, **options: Any) -> str:
+    columns = [compiler.process(column, **options) for column in element.clauses]
+    return element.write(compiler.dialect, *columns)
 
 
-class SqlArithmetic(OfCalendar):
-    """A month calendar's answers as SQL; see ``core.calendars.Arithmetic``."""
+def live_where(
+    period: Period,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    calendar: Calendar | None = None,
+    calendars: Mapping[str, Calendar] | None = None,
+    defaults: Defaults | None = None,
+    latest: tuple[str, str] | None = None,
+    latest_type: str | None = None,
+    today: date | None = None,
+    anchor: str | ColumnElement[Any] | None = None,
+    anchor_type: str = "date",
+    running: bool = False,
+    date_table: str | None = None,
+    rounding: str | None = None,
+) -> LiveCondition:
+    """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
-    def __init__(self, calendar: MonthCalendar, engine: Engine) -> None:
-        super().__init__(calendar)
-        self.months: MonthCalendar = calendar
-        self.engine = engine
+    ``column_type``, ``tz`` and ``rounding`` are those of :func:`ulnager.condition`; ``tz`` also
+    says where today is. ``latest`` is the table (with its schema before a dot if need be) and the
+    column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what that column
+    holds: ``date``, ``timestamp`` or ``timestamptz``. ``today`` fixes the clock, to try another
+    day.
 
-    def day(self, day: Any) -> SqlDay:
-        """A day as SQL: itself, or a literal for a day number."""
-        if isinstance(day, SqlDay):
-            return day
-        return SqlDay(self.engine, self.engine.literal.format(x=date_of(day)))
+    With ``anchor``, a column, every row is measured from its own date there; that day is over,
+    unless it is ``running``. ``anchor_type`` is as for ``latest``.
 
-    def _sql(self, primitive: str, day: Any, **values: Any) -> SqlDay:
-        return SqlDay(self.engine, filled(self.engine, primitive, x=str(self.day(day)), **values))
+    ``date_table`` is the name of a table that ``ulnager calendar --to`` wrote from ``calendar``;
+    calendars of weeks and tables, own units and business days take it. It has to hold every day
+    that is asked for: where one is missing, no row is kept.
 
-    def _cannot(self, unit: Unit) -> FilterError:
-        return FilterError(
-            f"{unit.plural} cannot be worked out in SQL; filter with frozen dates, or join the "
-            "date table that 'ulnager calendar' writes"
-        )
+    Raises FilterError, when it is compiled, for what the engine cannot work out.
+    """
+    zone = None if tz is None else zone_name(tz)
+    check_column_type(column_type)
+    check_rounding(rounding)
+    latest_type = latest_type or _same_type(latest, on, column_type)
+    for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
+        if given not in _DAY_TYPES:
+            raise FilterError(f"{name} is {given!r}; choose {', '.join(_DAY_TYPES)}")
+    types = (column_type, latest_type if latest else "", anchor_type if anchor is not None else "")
+    if zone is None and any(held == "timestamptz" or held.startswith("epoch") for held in types):
+        raise FilterError("a column of instants needs tz, where its days begin")
+    chosen = calendar or GREGORIAN
+    _check(period.definition, chosen)
+    columns = [named_column(on)] if anchor is None else [named_column(on), named_column(anchor)]
 
-    def unit_start(self, day: Any, unit: Unit) -> Any:
-        if unit is Unit.DAY:
-            return day
-        if unit is Unit.WEEK:
-            return self._sql("week_start", day, w=self.months.first_weekday)
-        if not unit.months:
-            raise self._cannot(unit)
-        inside = self.day(day) - self.months.days_before_month
-        if unit is Unit.MONTH:
-            start = self._sql("month_start", inside)
+    def write(dialect: Dialect, column: str, from_: str | None = None) -> str:
+        sql = _Engine(dialect, zone)
+        if date_table is None:
+            arithmetic = SqlArithmetic(chosen, sql.engine)
         else:
-            first = self.months.first_month % unit.months
-            start = self._sql("months_start", inside, k=first, m=unit.months)
-        return start + self.months.days_before_month
+            arithmetic = DateTable(chosen, sql.engine, sql.table(date_table), sql.quote)
+        start_from = sql.clock(today) if from_ is None else sql.day_of(from_, anchor_type)
+        basis = Basis(arithmetic, start_from, from_ is None or running)
+        # A running anchor is the clock of its row.
+        basis = basis.changed(today=start_from if from_ is None or running else sql.clock(today))
+        if defaults is not None:
+            basis.defaults = defaults
+        basis.calendars = calendars or basis.calendars
+        if latest is not None:
+            extent: Any = _SqlExtent(sql, latest, latest_type)
+            basis.data = extent
+        start, stop = period.definition.span(basis)
+        sides = [
+            f"{column} {sign} {sql.bound(arithmetic, side, column_type, rounding, sign == '<')}"
+            for sign, side in ((">=", start), ("<", stop))
+            if side is not None
+        ]
+        return " AND ".join(sides) or f"{column} IS NOT NULL"
 
-    def unit_stop(self, day: Any, unit: Unit) -> Any:
-        return self.move_start(self.unit_start(day, unit), unit, 1)
+    return LiveCondition(write, *columns)
 
-    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
-        lead = self.months.days_before_month
-        return self._moved("add_months_first", start, unit, count, lead, self.calendar.move_start)
 
-    def move_day(self, day: Any, unit: Unit, count: int) -> Any:
-        return self._moved("add_months", day, unit, count, 0, self.calendar.move_day)
+def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:
+    """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
+    name = on if isinstance(on, str) else getattr(on, "name", None)
+    return held if latest is not None and latest[1] == name and held in _DAY_TYPES else "date"
 
-    def _moved(
-        self,
-        primitive: str,
-        day: Any,
-        unit: Unit,
-        count: int,
-        lead: int,
-        fixed: Callable[[int, Unit, int], int],
-    ) -> Any:
-        """A day moved by a primitive for months; ``fixed`` moves the day number of a fixed date."""
-        if unit is Unit.DAY or unit is Unit.WEEK:
-            return day + unit.days * count
-        if not unit.months:
-            raise self._cannot(unit)
-        if not isinstance(day, SqlDay):
-            return fixed(day, unit, count)
-        months = unit.months * count
-        return self._sql(primitive, day - lead, n=months, n1=months + 1) + lead
 
-    def settled(self, day: Any, unit: Unit) -> Any:
-        if unit is Unit.BUSINESS_DAY:
-            raise self._cannot(unit)
+class _Engine:
+    """An engine with the dialect that quotes for it, and the time zone in use."""
+
+    def __init__(self, dialect: Dialect, zone: str | None) -> None:
+        self.engine: Engine = engine_named(dialect.name)
+        self.zone = zone
+        self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
+        # A driver that marks parameters with a percent sign takes two for one.
+        self.percent = "%%" if dialect.paramstyle in ("format", "pyformat") else "%"
+
+    def table(self, name: str) -> str:
+        return ".".join(map(self.quote, name.split(".")))
+
+    def clock(self, today: date | None) -> SqlDay:
+        """The date of the clock, or one that stands for it."""
+        if today is not None:
+            return SqlDay(self.engine, self.engine.literal.format(x=today))
+        if self.zone is None:
+            return SqlDay(self.engine, self.engine.today)
+        if self.engine.has_zones:
+            return self.day_of(self.engine.now, "timestamptz", may_be_null=False)
+        self._only_utc("today")
+        return SqlDay(self.engine, self.engine.utc_today)
+
+    def day_of(self, value: str, held: str, *, may_be_null: bool = True) -> SqlDay:
+        """The day of a date, a timestamp, or an instant in the zone."""
+        if held == "timestamptz" and self.engine.has_zones:
+            value = filled(self.engine, "local_day", x=value, tz=self.zone)
+        elif held != "date":
+            if held == "timestamptz":
+                self._only_utc("the day of an instant")
+            value = filled(self.engine, "date_of", x=value)
+        return SqlDay(self.engine, value, may_be_null=may_be_null)
+
+    def _only_utc(self, what: str) -> None:
+        if self.zone not in ("UTC", "Etc/UTC"):
+            raise FilterError(
+                f"{self.engine.name} cannot be relied on for {what} in {self.zone}, only in UTC; "
+                "for a server that runs in that zone leave tz out, or filter with frozen dates"
+            )
+
+    def bound(
+        self, arithmetic: SqlArithmetic, day: Any, held: str, rounding: str | None, is_stop: bool
+    ) -> str:
+        """A start or a stop in terms of what the column holds."""
+        found = arithmetic.day(day)
+        if held in ("date", "timestamp"):
+            return str(found)
+        if held == "yyyymm":
+            return self._key(_whole_month(arithmetic, found, rounding, is_stop), 2)
+        if held == "yyyymmdd":
+            return self._key(found, 3)
+        if held == "iso-text":
+            is_text = self.engine.literal == "'{x}'"
+            return str(found) if is_text else self._formatted(found, "-", 3)
+        midnight = str(found)
+        if self.engine.has_zones:
+            midnight = filled(self.engine, "midnight", x=midnight, tz=self.zone)
+        else:
+            self._only_utc("the start of a day")
+        if held == "timestamptz":
+            return midnight
+        seconds = filled(self.engine, "seconds", x=midnight)
+        return seconds if held == "epoch-seconds" else f"{seconds} * 1000"
+
+    def _key(self, day: SqlDay, pieces: int) -> str:
+        return f"CAST({self._formatted(day, '', pieces)} AS {self.engine.integer})"
+
+    def _formatted(self, day: SqlDay, between: str, pieces: int) -> str:
+        text = between.join(self.engine.pieces[:pieces]).replace("%", self.percent)
+        return filled(self.engine, "formatted", x=str(day), f=text)
+
+
+def _whole_month(
+    arithmetic: SqlArithmetic, day: SqlDay, rounding: str | None, is_stop: bool
+) -> SqlDay:
+    """A start or stop of whole Gregorian months, as a key of months needs."""
+    if day.starts_month:
         return day
-
-    def choose(self, is_so: SqlTruth, yes: Any, no: Any) -> Any:
-        yes, no = self.day(yes), self.day(no)
-        return SqlDay(self.engine, f"CASE WHEN {is_so.text} THEN {yes} ELSE {no} END")
-
-    def on_weekday(self, day: Any, weekday: int) -> Any:
-        return self._sql("week_start", day + 6, w=weekday)
-
-    def later(self, one: Any, two: Any) -> Any:
-        return self._of_two("later", one, two)
-
-    def earlier(self, one: Any, two: Any) -> Any:
-        return self._of_two("earlier", one, two)
-
-    def _of_two(self, primitive: str, one: Any, two: Any) -> Any:
-        if one is None or two is None:
-            return two if one is None else one
-        return self._sql(primitive, one, y=str(self.day(two)))
-
-    def like(self, calendar: Calendar) -> SqlArithmetic:
-        return SqlArithmetic(_month_calendar(calendar), self.engine)
+    if rounding is None:
+        side = "stop" if is_stop else "start"
+        raise FilterError(
+            f"the {side} may lie inside a month, which a key of months cannot tell: days would be "
+            "lost or added; choose whole months, filter a column of days, or say with rounding "
+            "whether 'inward' or 'outward'"
+        )
+    if (rounding == "inward") is is_stop:
+        return arithmetic.start_of_months(day)
+    # The first month that begins on that day or later.
+    months = SqlArithmetic(GREGORIAN, arithmetic.engine)
+    found: SqlDay = months.unit_stop(day - 1, Unit.MONTH)
+    return found
 
 
 class _SqlExtent:
     """The dates of a column of a table, as SQL."""
 
-    def __init__(self, engine: Engine, column: str, table: str) -> None:
-        self.engine = engine
-        self.column = column
-        self.table = table
-        self.last_whole = None
+    last_whole = None
+
+    def __init__(self, sql: _Engine, latest: tuple[str, str], held: str) -> None:
+        self.sql = sql
+        self.table = sql.table(latest[0])
+        self.column = sql.quote(latest[1])
+        self.held = "timestamp" if held == "date" else held
 
     @property
     def first(self) -> Any:
@@ -210,129 +257,36 @@ class _Deferred:
     def toordinal(self) -> SqlDay:
         found = self.extent
         value = f"(SELECT {self.which}({found.column}) FROM {found.table})"
-        return SqlDay(found.engine, found.engine.date_of.format(x=value))
+        return found.sql.day_of(value, found.held)
 
 
-class LiveCondition(ColumnElement[bool]):
-    """A condition on a column that an engine works out when it runs; see :func:`live_where`."""
-
-    inherit_cache = False
-    type = Boolean()
-
-    def __init__(self, on: ColumnElement[Any], write: Any) -> None:
-        self.on = on
-        self.write = write
-
-
-@compiles(LiveCondition)
-def _compiled(element: LiveCondition, compiler: SQLCompiler, **options: Any) -> str:
-    column = compiler.process(element.on, **options)
-    text: str = element.write(column, compiler.dialect)
-    return text
-
-
-def live_where(
-    period: Period,
-    on: str | ColumnElement[Any],
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    calendar: Calendar | None = None,
-    calendars: Mapping[str, Calendar] | None = None,
-    defaults: Defaults | None = None,
-    latest: tuple[str, str] | None = None,
-    today: date | None = None,
-) -> LiveCondition:
-    """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
-
-    ``latest`` is the table (with its schema before a dot if need be) and the column whose dates
-    answer for ``latest`` and ``earliest``. ``today`` fixes the clock, to try another day. ``tz`` is
-    where today is, and for a column of instants where its days begin.
-
-    Raises FilterError, when it is compiled, for what the engine cannot work out.
-    """
-    zone = None if tz is None else zone_name(tz)
-    if column_type not in ("date", "timestamp", "timestamptz"):
-        raise FilterError(
-            f"there is no live condition for a column of type {column_type!r}; "
-            "choose date, timestamp, timestamptz"
-        )
-    if column_type == "timestamptz" and zone is None:
-        raise FilterError("a column of instants needs tz, where its days begin")
-    chosen = _month_calendar(calendar or GREGORIAN)
-    _check(period.definition)
-
-    def write(column: str, dialect: Dialect) -> str:
-        engine = engine_named(dialect.name)
-        arithmetic = SqlArithmetic(chosen, engine)
-        clock = _clock(arithmetic, today, zone)
-        basis = Basis(arithmetic, clock, True).changed(today=clock)
-        if defaults is not None:
-            basis.defaults = defaults
-        basis.calendars = calendars or basis.calendars
-        if latest is not None:
-            quote = dialect.identifier_preparer.quote_identifier
-            table = ".".join(map(quote, latest[0].split(".")))
-            extent: Any = _SqlExtent(engine, quote(latest[1]), table)
-            basis.data = extent
-        start, stop = period.definition.span(basis)
-        sides = [
-            f"{column} {sign} {_bound(arithmetic, side, column_type, zone)}"
-            for sign, side in ((">=", start), ("<", stop))
-            if side is not None
-        ]
-        return " AND ".join(sides) or f"{column} IS NOT NULL"
-
-    return LiveCondition(named_column(on), write)
-
-
-def _month_calendar(calendar: Calendar) -> MonthCalendar:
-    if not isinstance(calendar, MonthCalendar):
-        raise FilterError(
-            f"a calendar of {calendar.kind} cannot be worked out in SQL; filter with frozen dates, "
-            "or join the date table that 'ulnager calendar' writes"
-        )
-    return calendar
-
-
-def _clock(arithmetic: SqlArithmetic, today: date | None, zone: str | None) -> SqlDay:
-    engine = arithmetic.engine
-    if today is not None:
-        return arithmetic.day(today.toordinal())
-    if zone is None:
-        return SqlDay(engine, engine.today)
-    if not engine.today_in:
-        raise FilterError(
-            f"{engine.name} cannot be relied on for the date in {zone}; leave tz out and run the "
-            "server in that zone, or filter with frozen dates"
-        )
-    return SqlDay(engine, engine.today_in.format(tz=zone))
-
-
-def _bound(arithmetic: SqlArithmetic, day: Any, column_type: str, zone: str | None) -> str:
-    text = str(arithmetic.day(day))
-    if column_type != "timestamptz":
-        return text
-    if not arithmetic.engine.midnight:
-        raise FilterError(
-            f"{arithmetic.engine.name} has no instants with a zone; filter with frozen dates"
-        )
-    return arithmetic.engine.midnight.format(x=text, tz=zone)
-
-
-def _check(definition: Definition) -> None:
+def _check(definition: Definition, calendar: Calendar) -> None:
     """FilterError for what SQL could not tell to be wrong."""
     if definition.is_sub_day:
         raise FilterError("hours, minutes and seconds have no live condition; freeze the dates")
     for part in definition.walk():
-        if part.rule.key == "labelled":
-            raise FilterError(f"{part} is a fixed unit of a calendar; filter with frozen dates")
-        if part.rule.key != "ordinal_day":
-            continue
-        ordinal, name, inside = part.args
-        most = 4 if name.weekday is not None else 28
-        in_months = inside.rule.kind is Kind.SPAN and inside.unit is not None and inside.unit.months
-        if not in_months or ordinal.number > most:
+        if part.rule.key == "ordinal_day" and not _is_there(part, calendar):
             raise FilterError(
                 f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
             )
+
+
+def _is_there(point: Definition, calendar: Calendar) -> bool:
+    """Whether ``3rd friday of PHRASE`` and its like can be counted on."""
+    ordinal, name, inside = point.args
+    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        inside = inside.args[0]
+    if inside.rule.key in ("fixed", "labelled"):
+        return True  # Its days are known now, and checked where they are counted.
+    unit, other, to_date = aligned(inside)
+    if inside.rule.kind is not Kind.SPAN or unit is None or unit != other or to_date:
+        return False
+    if isinstance(calendar, TableCalendar) and calendar.lists(unit):
+        days = 1
+    else:
+        days = 28 if unit.months else calendar.fixed_days(unit) or 1
+    if name.weekday is not None:
+        days //= 7
+    elif name.unit is Unit.BUSINESS_DAY:
+        days = calendar.business.fewest_in(days)
+    return bool(days >= max(ordinal.number, 1))

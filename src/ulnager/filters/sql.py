@@ -9,9 +9,10 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, tzinfo
-from typing import Any, Final
+from typing import Any, ClassVar, Final
 
 from sqlalchemy import (
+    BigInteger,
     BindParameter,
     ClauseElement,
     ColumnElement,
@@ -29,7 +30,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
-from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from ulnager.core.errors import FilterError
@@ -40,7 +41,7 @@ from ulnager.language.period import Period
 
 
 class _Ansi(DefaultDialect):
-    """Standard SQL as DuckDB, PostgreSQL and Spark understand it."""
+    """Standard SQL as DuckDB and PostgreSQL understand it."""
 
     name = "ansi"
     supports_native_boolean = True
@@ -50,6 +51,25 @@ class _DuckDB(_Ansi):
     name = "duckdb"
 
 
+class _BackticksPreparer(IdentifierPreparer):
+    def __init__(self, dialect: Dialect) -> None:
+        super().__init__(dialect, initial_quote="`")
+
+
+class _SparkCompiler(SQLCompiler):
+    def visit_bindparam(self, bindparam: Any, *args: Any, **options: Any) -> str:
+        """Parameters hold times as text: Spark would take one of Python's for its driver's zone."""
+        text: str = super().visit_bindparam(bindparam, *args, **options)  # type: ignore[no-untyped-call]
+        word = bindparam.type.words.get("spark") if isinstance(bindparam.type, _Literal) else None
+        return f"CAST({text} AS {word})" if word and text.startswith(":") else text
+
+
+class _Spark(_Ansi):
+    name = "spark"
+    statement_compiler = _SparkCompiler
+    preparer: type[IdentifierPreparer] = _BackticksPreparer
+
+
 DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "ansi": _Ansi,
     "duckdb": _DuckDB,
@@ -57,19 +77,40 @@ DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "mysql": mysql.dialect,
     "mariadb": mysql.dialect,
     "sqlite": sqlite.dialect,
+    "spark": _Spark,
 }
 
 
+def dialect_named(target: str) -> DefaultDialect:
+    """The dialect of a target, for text; FilterError when there is none of that name."""
+    if target not in DIALECTS:
+        raise FilterError(f"there is no target {target!r}; choose {', '.join(DIALECTS)}")
+    return DIALECTS[target](paramstyle="named")
+
+
 class _Literal(TypeDecorator[Any]):
-    """A value that is written as the standard's typed literal where the engine has it."""
+    """A value that is written as the standard's typed literal where the engine has it.
+
+    ``words`` holds what comes before it in a dialect, ``word`` in all others.
+    """
 
     impl: TypeEngine[Any] | type[TypeEngine[Any]] = Date
     cache_ok = True
     word = "DATE"
+    words: ClassVar[dict[str, str]] = {"sqlite": ""}
 
     def literal_processor(self, dialect: Dialect) -> Callable[[Any], str]:
-        word = "" if dialect.name == "sqlite" else f"{self.word} "
-        return lambda value: f"{word}'{self.text(value, dialect)}'"
+        word = self.words.get(dialect.name, self.word)
+        return lambda value: f"{word} '{self.text(value, dialect)}'".lstrip()
+
+    def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
+        # SQLite has text; what SQLAlchemy would make of a timestamp, with its microseconds
+        # always, comes after the same moment without them.
+        impl = String() if dialect.name == "sqlite" else self.impl_instance
+        return dialect.type_descriptor(impl)
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        return self.text(value, dialect) if dialect.name == "sqlite" and value else value
 
     def text(self, value: Any, dialect: Dialect) -> str:
         return str(value)
@@ -83,22 +124,29 @@ class _Timestamp(_Literal):
     impl = DateTime
     cache_ok = True
     word = "TIMESTAMP"
+    words: ClassVar[dict[str, str]] = {"sqlite": "", "spark": "TIMESTAMP_NTZ"}
 
-    def text(self, value: datetime, dialect: Dialect) -> str:
-        return value.isoformat(sep=" ")
+
+# Neither engine keeps an offset: their instants are UTC without one.
+_WITHOUT_OFFSET: Final = ("sqlite", "mysql", "mariadb")
 
 
 class _Instant(_Literal):
     impl = DateTime(timezone=True)
     cache_ok = True
     word = "TIMESTAMPTZ"
+    words: ClassVar[dict[str, str]] = {
+        "sqlite": "", "mysql": "TIMESTAMP", "mariadb": "TIMESTAMP", "spark": "TIMESTAMP_LTZ"
+    }  # fmt: skip
+
+    def process_bind_param(self, value: Any, dialect: Dialect) -> Any:
+        if dialect.name == "mysql" or dialect.name == "mariadb":
+            return value and value.astimezone(UTC).replace(tzinfo=None)
+        return super().process_bind_param(value, dialect)
 
     def text(self, value: datetime, dialect: Dialect) -> str:
         utc = value.astimezone(UTC)
-        # Neither engine keeps an offset: their instants are UTC without one.
-        if dialect.name in ("sqlite", "mysql"):
-            return utc.replace(tzinfo=None).isoformat(sep=" ")
-        return utc.isoformat(sep=" ")
+        return str(utc.replace(tzinfo=None) if dialect.name in _WITHOUT_OFFSET else utc)
 
 
 # Not every engine knows the word false; all of them know this.
@@ -107,6 +155,8 @@ _VALUE_TYPES: Final[dict[str, type[TypeEngine[Any]]]] = {
     "date": _Day,
     "timestamp": _Timestamp,
     "timestamptz": _Instant,
+    "epoch-seconds": BigInteger,
+    "epoch-milliseconds": BigInteger,
     "iso-text": String,
 }
 
@@ -131,6 +181,7 @@ def where(
     *,
     column_type: str = "date",
     tz: str | tzinfo | None = None,
+    rounding: str | None = None,
 ) -> ColumnElement[bool]:
     """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
 
@@ -147,8 +198,10 @@ def where(
     if isinstance(result, Period):
         from ulnager.filters.live import live_where
 
-        return live_where(result, named_column(on), column_type=column_type, tz=tz)
-    target, bounds = named_column(on), _bounds(result, column_type, tz)
+        return live_where(
+            result, named_column(on), column_type=column_type, tz=tz, rounding=rounding
+        )
+    target, bounds = named_column(on), _bounds(result, column_type, tz, rounding)
     spans = []
     for start, stop in bounds:
         sides = []
@@ -184,10 +237,14 @@ def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
 
 
 def _bounds(
-    result: Resolution, column_type: str, tz: str | tzinfo | None
+    result: Resolution,
+    column_type: str,
+    tz: str | tzinfo | None,
+    rounding: str | None = None,
 ) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
     """The bounds as parameters of the column's type; None at an open side."""
-    bounds = column_bounds(result, column_type, None if tz is None else zone_named(tz))
+    zone = None if tz is None else zone_named(tz)
+    bounds = column_bounds(result, column_type, zone, rounding)
     value_type = _VALUE_TYPES.get(column_type, Integer)()
 
     def bound(side: str, value: Any) -> BindParameter[Any] | None:
@@ -202,6 +259,7 @@ def condition(
     *,
     column_type: str = "date",
     tz: str | tzinfo | None = None,
+    rounding: str | None = None,
     target: str = "ansi",
     literal: bool = False,
 ) -> Condition:
@@ -215,13 +273,8 @@ def condition(
     ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
     zone that cannot be used.
     """
-    if target not in DIALECTS:
-        raise FilterError(f"there is no target {target!r}; choose {', '.join(DIALECTS)}")
-    made = compiled(
-        where(result, on, column_type=column_type, tz=tz),
-        DIALECTS[target](paramstyle="named"),
-        literal=literal,
-    )
+    clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding)
+    made = compiled(clause, dialect_named(target), literal=literal)
     # In brackets, or an AND put before it would bind to the first span only.
     return replace(made, text=f"({made.text})") if len(result.spans) > 1 else made
 
@@ -232,4 +285,10 @@ def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condi
         dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {}
     )
     assert isinstance(text, SQLCompiler)
-    return Condition(str(text), {} if literal else dict(text.params))
+    parameters = {} if literal else dict(text.params)
+    if dialect.name == "spark":
+        parameters = {
+            name: str(value) if isinstance(value, datetime) else value
+            for name, value in parameters.items()
+        }
+    return Condition(str(text), parameters)

@@ -1,0 +1,293 @@
+"""Every engine and every data frame library keeps exactly the rows that plain Python keeps."""
+
+from datetime import date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from dateutil.relativedelta import relativedelta
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from ulnager import (
+    FilterError,
+    MonthCalendar,
+    ResolveError,
+    keep,
+    keep_each,
+    live_where,
+    period,
+    where,
+)
+from ulnager.filters.engines import ENGINES as PRIMITIVES
+from ulnager.filters.engines import filled
+from ulnager.filters.sql import dialect_named
+
+from engines import (
+    CALENDARS,
+    COLUMNS,
+    ENGINES,
+    LOADS,
+    WITHOUT_ZONES,
+    ZONES,
+    engine_named,
+    engines_there,
+    frames,
+    local_days,
+    rows,
+    tally,
+    what_python_keeps,
+)
+from strategies import calendars, examples, phrases
+
+UNITS = ["day", "week", "month", "quarter", "half", "year"]
+TEMPLATES = [
+    "this {u}", "previous {u}", "next {u}", "{u} to date", "rest of {u}", "latest {u}",
+    "last {n} rolling {us}", "last {n} {us}", "last {n} whole {us}", "last {n} {us} to date",
+    "last {n} {us} to end", "next {n} rolling {us}", "next {n} whole {us}",
+    "next {n} {us} from date", "next {n} {us} from start", "yesterday", "tomorrow",
+    "since {n} {us} before today", "from start of {u} to end of next {u}", "until latest",
+    "before {n} {us} after start of {u}", "after earliest", "from {n} {us} before latest",
+    "last {n} whole {us} as of latest", "{u} to date as of end of previous {u}",
+    "{u} to date, {n} {us} earlier", "{u} to date, 1 period earlier", "2026-03, {n} {us} later",
+    "last {n} rolling {us}, {n} periods earlier", "last {n} whole {us}, 1 period later",
+    "last {n} {us} within data", "{u} to date within last {n} whole {us}", "all dates",
+    "last {n} whole {us} within {u} to date", "since start of {u}, 1 period earlier",
+    "from start of previous {u} to yesterday, 2 periods earlier", "this {u}, 1 year earlier",
+    "{u} to date, 1 week earlier as of 2024-02-29", "first day of this {u}",
+    "from 2025-03-31 to {n} {us} after 2025-03-31", "last day of previous {u}", "2026-W14",
+    "first day of next {u}", "last {n} {us} as of 2024-02-29", "since 2026-01-31, {n} {us} later",
+]  # fmt: skip
+MONTHLY = [
+    "first monday of this month", "last friday of previous quarter", "3rd sunday of next month",
+    "year to date in fiscal", '"May 2026"',
+    "month to date, {n} weeks earlier as of 2024-02-29", "third friday of last 2 whole months",
+]  # fmt: skip
+TODAYS = st.one_of(
+    st.dates(date(2024, 1, 1), date(2027, 12, 31)),
+    st.sampled_from([date(2024, 2, 29), date(2026, 5, 31), date(2025, 12, 31), date(2026, 2, 28)]),
+)
+TYPES = st.sampled_from(sorted(COLUMNS))
+PLURALS = {"half": "halves"}
+FISCAL = {"fiscal": MonthCalendar("10-01")}
+
+
+def filled_in(template, unit, count):
+    many = template.replace("{us}", PLURALS.get(unit, f"{unit}s"))
+    return many.replace("{u}", unit).replace("{n}", str(count))
+
+
+live_phrases = st.one_of(
+    st.builds(filled_in, st.sampled_from(TEMPLATES), st.sampled_from(UNITS), st.integers(1, 8)),
+    st.builds(filled_in, st.sampled_from(MONTHLY), st.just("month"), st.integers(1, 8)),
+)
+
+
+def compared(engine, cases):
+    """Each case is a clause with what Python keeps; the engine is asked once for all of them."""
+    if not cases:
+        return
+    clauses, expected, told = zip(*cases, strict=True)
+    literal = hash(told) % 2 == 0
+    for found, wanted, case in zip(engine.tallies(clauses, literal), expected, told, strict=True):
+        assert found == wanted, case
+
+
+@st.composite
+def cases(draw, some_phrases=phrases | live_phrases):
+    return draw(some_phrases), draw(calendars())[0], draw(TODAYS), draw(TYPES), draw(
+        st.sampled_from(ZONES)), draw(st.sampled_from(["inward", "outward"]))  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(50)
+@given(drawn=st.lists(cases(), min_size=5, max_size=5))
+def test_frozen_and_live_conditions(name, drawn):
+    """Any phrase, as fixed dates; and as SQL that works out its dates where there is one span."""
+    engine = engine_named(name)
+    told = []
+    for phrase, calendar, today, column_type, zone, rounding in drawn:
+        said = period(phrase)
+        try:
+            result = said.resolve(today=today, calendar=calendar, data=LOADS, calendars=FISCAL)
+        except ResolveError:
+            continue
+        options = {"column_type": column_type, "tz": zone, "rounding": rounding}
+        case = (phrase, str(calendar), today, *options.values())
+        wanted = what_python_keeps(result, column_type, zone, rounding)
+        told.append((where(result, COLUMNS[column_type], **options), wanted, case))
+        by_clock = zone == "UTC" or name not in WITHOUT_ZONES
+        if not by_clock and column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
+            continue
+        clause = live_where(
+            said, COLUMNS[column_type], **options, calendar=calendar, calendars=FISCAL,
+            latest=("ulnager_loads", "d"), today=today,
+        )  # fmt: skip
+        try:
+            clause.compile(dialect=dialect_named(name))
+        except ResolveError as error:
+            assert "several spans" in str(error)
+        else:
+            told.append((clause, wanted, ("live", *case)))
+    compared(engine, told)
+
+
+TABLE_PHRASES = [
+    *(text for text in TEMPLATES if "half" not in text),
+    "last {n} whole business days", "next {n} rolling business days", "this business day",
+    "last {n} business days, 1 period earlier", "3rd business day of this month",
+    "last business day of previous {u}", "{n} business days before today",
+    "since {n} business days before latest", "last {n} {us} as of start of previous business day",
+    "last {n} rolling business days as of 2026-05-25",
+]  # fmt: skip
+OWN_UNITS = {"harbour": ["pay period"], "school": ["term"]}
+
+
+@st.composite
+def table_cases(draw):
+    name = draw(st.sampled_from(sorted(CALENDARS)))
+    unit = draw(st.sampled_from([*UNITS, *OWN_UNITS.get(name, [])]))
+    return (
+        name,
+        filled_in(draw(st.sampled_from(TABLE_PHRASES)), unit, draw(st.integers(1, 3))),
+        draw(TODAYS),
+    )
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(40)
+@given(drawn=st.lists(table_cases(), min_size=5, max_size=5))
+def test_live_conditions_that_join_the_date_table(name, drawn):
+    """Calendars of weeks and tables, units of one's own and business days."""
+    engine = engine_named(name)
+    told = []
+    for calendar_name, phrase, today in drawn:
+        calendar = CALENDARS[calendar_name]
+        said = period(phrase, calendar)
+        try:
+            result = said.resolve(today=today, calendar=calendar, data=LOADS)
+            clause = live_where(
+                said, "d", calendar=calendar, latest=("ulnager_loads", "d"), today=today,
+                date_table=engine.with_table(calendar_name),
+            )  # fmt: skip
+            clause.compile(dialect=dialect_named(name))
+        except ResolveError:
+            continue
+        except FilterError as error:
+            # Of thirteen periods the last quarter and the last half have one more.
+            assert "no fixed number" in str(error) or "may not be there" in str(error)
+            continue
+        told.append((clause, what_python_keeps(result, "date"), (calendar_name, phrase, today)))
+    compared(engine, told)
+
+
+@examples(70)
+@given(phrase=phrases | live_phrases, today=TODAYS, column=st.sampled_from(["d", "t", "z"]),
+       zone=st.sampled_from(ZONES))  # fmt: skip
+def test_data_frames(phrase, today, column, zone):
+    try:
+        result = period(phrase).resolve(today=today, data=LOADS, calendars=FISCAL)
+    except ResolveError:
+        assume(False)
+    column_type = {"d": "date", "t": "timestamp", "z": "timestamptz"}[column]
+    wanted = what_python_keeps(result, column_type, zone)
+    for library, (frame, tallied) in frames().items():
+        assert tallied(keep(frame, result, column, tz=zone)) == wanted, library
+
+
+def measured_each(phrase, calendar, running, zone):
+    """What Python keeps when each row is measured from its own anchor, ``a``."""
+    said, found, inside = period(phrase), {}, []
+    for row, day in zip(rows(), local_days(zone).tolist(), strict=True):
+        anchor = row["a"]
+        if anchor not in found and anchor is not None:
+            clock = {"today": anchor} if running else {"as_of": anchor, "today": "2026-05-20"}
+            found[anchor] = said.resolve(**clock, calendar=calendar)
+        inside.append(anchor is not None and day is not None and found[anchor].contains(day))
+    return tally(inside)
+
+
+EACH = st.sampled_from([
+    "last 30 rolling days", "last 2 whole weeks", "this month", "next 3 rolling months",
+    "quarter to date", "from 1 month before start of month to end of week", "since yesterday",
+    "this year within last 2 quarters", "week to date, 1 month earlier", "until start of year",
+])  # fmt: skip
+
+
+@examples(8)
+@given(phrase=EACH, calendar=calendars(), running=st.booleans(), zone=st.sampled_from(ZONES))
+def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
+    """On every engine that is there, and in every data frame library."""
+    said, calendar = period(phrase), calendar[0]
+    for column, column_type, tz in (("d", "date", "UTC"), ("z", "timestamptz", zone)):
+        wanted = measured_each(phrase, calendar, running, tz)
+        options = {"anchor": "a", "running": running, "tz": tz, "calendar": calendar}
+        for library, (frame, tallied) in frames().items():
+            assert tallied(keep_each(frame, said, column, **options)) == wanted, (library, column)
+        for name, engine in engines_there():
+            if tz == "UTC" or name not in WITHOUT_ZONES:
+                clause = live_where(said, column, **options, column_type=column_type,
+                                    today=date(2026, 5, 20))  # fmt: skip
+                assert engine.tallies([clause]) == [wanted], (name, column)
+
+
+def first_of(day, months, first_month):
+    back = (day.month - 1 - first_month) % months
+    return day.replace(day=1) - relativedelta(months=back)
+
+
+# What each primitive gives of a row, worked out by hand: its name, its values, and the result.
+BY_HAND = [
+    *(("add_days", {"n": n}, lambda r, n=n: r["d"] + timedelta(days=n)) for n in (-400, -1, 1, 59)),
+    *(("add_months", {"n": n}, lambda r, n=n: r["d"] + relativedelta(months=n))
+      for n in (-37, -12, -1, 1, 2, 11, 25)),
+    *(("add_months_first", {"n": n}, lambda r, n=n: r["d"].replace(day=1) + relativedelta(months=n))
+      for n in (-13, -1, 1, 48)),
+    ("month_start", {}, lambda r: r["d"].replace(day=1)),
+    *(("months_start", {"k": k, "m": m}, lambda r, k=k, m=m: first_of(r["d"], m, k))
+      for m, k in ((3, 0), (3, 1), (6, 5), (12, 0), (12, 9), (12, 11))),
+    *(("week_start", {"w": w}, lambda r, w=w: r["d"] - timedelta(days=(r["d"].weekday() - w) % 7))
+      for w in range(7)),
+    ("later", {"y": "a"}, lambda r: max(r["d"], r["a"])),
+    ("earlier", {"y": "a"}, lambda r: min(r["d"], r["a"])),
+    ("days_between", {"y": "a"}, lambda r: (r["d"] - r["a"]).days),
+    ("add_count", {"a": "id - 9000"}, lambda r: r["d"] + timedelta(days=r["id"] - 9000)),
+    ("date_of", {"x": "t"}, lambda r: r["d"]),
+    *(("local_day", {"x": "z", "tz": zone},
+       lambda r, zone=zone: r["z"].astimezone(ZoneInfo(zone)).date()) for zone in ZONES),
+    *(("midnight", {"tz": zone}, lambda r, zone=zone: datetime.combine(
+        r["d"], time(), ZoneInfo(zone)).timestamp()) for zone in ZONES),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize("name", ENGINES)
+def test_primitives(name):
+    """Each by itself, on thousands of dates: leap days, ends of months, and both ways."""
+    engine, sql = engine_named(name), PRIMITIVES[name]
+    some = [row for row in rows() if row["a"] is not None and row["id"] % 3 == 0]
+    assert len(some) > 4000
+    asked, by_hand = [], []
+    for primitive, values, result in BY_HAND:
+        values = {"x": "d", **values}
+        if values.get("tz", "UTC") != "UTC" and not sql.has_zones:
+            continue
+        if primitive == "add_months_first":
+            values["x"] = filled(sql, "month_start", x="d")
+        if primitive == "local_day" and not sql.has_zones:
+            primitive = "date_of"
+        template = getattr(sql, primitive)
+        text = filled(sql, primitive if template else "add_months", **values) if template or \
+            primitive != "midnight" else values["x"]  # fmt: skip
+        asked.append(filled(sql, "seconds", x=text) if primitive == "midnight" else text)
+        by_hand.append(result)
+    for between in ("-", ""):
+        asked.append(filled(sql, "formatted", x="d", f=between.join(sql.pieces)))
+        by_hand.append(lambda r, between=between: between.join(str(r["d"]).split("-")))
+    found = engine.values(asked, "a IS NOT NULL AND id % 3 = 0")
+    for place, result in enumerate(by_hand):
+        for row, values in zip(some, found, strict=True):
+            assert as_plain(values[place]) == as_plain(result(row)), (asked[place], row)
+
+
+def as_plain(value):
+    """A date as text, however an engine gives it; anything else as it is."""
+    return str(value)[:10] if isinstance(value, (date, str)) else int(value)
