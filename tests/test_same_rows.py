@@ -242,9 +242,11 @@ BY_HAND = [
       for n in (-37, -12, -1, 1, 2, 11, 25)),
     *(("add_months_first", {"n": n}, lambda r, n=n: r["d"].replace(day=1) + relativedelta(months=n))
       for n in (-13, -1, 1, 48)),
-    ("month_start", {}, lambda r: r["d"].replace(day=1)),
-    *(("months_start", {"k": k, "m": m}, lambda r, k=k, m=m: first_of(r["d"], m, k))
-      for m, k in ((3, 0), (3, 1), (6, 5), (12, 0), (12, 9), (12, 11))),
+    *(("truncated", {"u": u}, lambda r, m=m: first_of(r["d"], m, 0))
+      for u, m in (("month", 1), ("quarter", 3), ("year", 12))),
+    ("truncated", {"u": "week"}, lambda r: r["d"] - timedelta(days=r["d"].weekday())),
+    *(("months_start", {"k": -1 - n % m, "m": m}, lambda r, n=n, m=m: first_of(r["d"], m, n))
+      for m, n in ((3, 0), (3, 1), (6, 5), (12, 0), (12, 9), (12, 11))),
     *(("week_start", {"w": w}, lambda r, w=w: r["d"] - timedelta(days=(r["d"].weekday() - w) % 7))
       for w in range(7)),
     ("later", {"y": "a"}, lambda r: max(r["d"], r["a"])),
@@ -270,8 +272,14 @@ def test_primitives(name):
         values = {"x": "d", **values}
         if values.get("tz", "UTC") != "UTC" and not sql.has_zones:
             continue
+        if primitive == "truncated":
+            if values["u"] not in sql.truncates:
+                continue
+            values["u"] = sql.truncates[values["u"]]
+        if primitive == "months_start":
+            values["k"] %= values["m"]
         if primitive == "add_months_first":
-            values["x"] = filled(sql, "month_start", x="d")
+            values["x"] = filled(sql, "truncated", x="d", u=sql.truncates["month"])
         if primitive == "local_day" and not sql.has_zones:
             primitive = "date_of"
         template = getattr(sql, primitive)

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING, Any
+
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import show_json
 from ulnager.core.errors import FilterError
-from ulnager.core.resolution import Resolution
-from ulnager.filters.columns import COLUMN_TYPES
-from ulnager.filters.sql import DIALECTS, compiled, condition
+from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
+from ulnager.filters.sql import DIALECTS, compiled, condition, dialect_named, where
 from ulnager.filters.standards import STANDARDS
-from ulnager.language.period import as_day
+from ulnager.language.period import Period, as_day
+
+if TYPE_CHECKING:
+    from sqlalchemy import ColumnElement
+
+    from ulnager.filters.live import LiveCondition
 
 _TARGETS = (*DIALECTS, *STANDARDS)
 
@@ -42,9 +48,32 @@ _TARGETS = (*DIALECTS, *STANDARDS)
     default=False,
     help="Parameters, listed on standard error, or values in the text. [default: literal]",
 )
+@click.option(
+    "--rounding",
+    type=click.Choice(ROUNDINGS),
+    help="For a key of months: keep months that are covered whole, or all that are touched.",
+)
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
 @click.option("--latest-in", metavar="TABLE.COLUMN", help="With --live: what answers for latest.")
-@click.option("--run", "run_on", metavar="SOURCE", help="Also count the rows that it keeps there.")
+@click.option(
+    "--latest-type", metavar="TYPE", help="What that column holds. [default: a date, or as --type]"
+)
+@click.option(
+    "--date-table",
+    metavar="T",
+    help="With --live: the table that 'ulnager calendar --to' wrote from this calendar.",
+)
+@click.option(
+    "--anchor-column", metavar="C", help="With --live: measure each row from its own date there."
+)
+@click.option("--anchor-type", metavar="TYPE", default="date", help="What that column holds.")
+@click.option("--running", is_flag=True, help="With --anchor-column: those days are not over.")
+@click.option(
+    "--run",
+    "run_on",
+    metavar="SOURCE",
+    help="Also count the rows that it keeps there, live or not.",
+)
 @json_option
 @data_options
 @basis_options
@@ -55,10 +84,11 @@ def command(
     column_type: str,
     target: str,
     bound: bool,
+    rounding: str | None,
     live: bool,
-    latest_in: str | None,
     run_on: str | None,
     as_json: bool,
+    **moving: Any,
 ) -> None:
     """Print a condition that keeps the rows of PERIOD, ready to paste.
 
@@ -69,79 +99,81 @@ def command(
       ulnager filter "month to date" --column sailed_on
       ulnager filter "2026-03" --column scanned_at --type timestamptz --tz America/Halifax
       ulnager filter "last 3 whole months" --column sailed_on --for postgresql --live
+      ulnager filter "last 30 rolling days" --column booked_on --for spark --live \\
+          --anchor-column travels_on
       ulnager filter "last 7 whole days" --column sailed_on --for odata
     """
-    if live and run_on is not None:
-        raise FilterError(
-            "--run counts the rows of frozen dates; run a live condition where it lives"
-        )
+    holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
+    values: dict[str, str] = {}
+    result = None
     if live:
-        _print_live(request, phrase, column, column_type, target, latest_in, as_json)
-        return
-    result = request.resolve(phrase, request.basis(phrase))
-    if target in STANDARDS:
-        text = STANDARDS[target](result, column, column_type=column_type, tz=request.tz)
-        values: dict[str, str] = {}
+        if target not in DIALECTS:
+            raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
+        clause: ColumnElement[bool]
+        period, clause = _live(request, phrase, column, rounding=rounding, **holds, **moving)
+        text = compiled(clause, dialect_named(target), literal=True).text
     else:
-        made = condition(
-            result, column, column_type=column_type, tz=request.tz, target=target,
-            literal=not bound,
-        )  # fmt: skip
-        text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
-    counted = {} if run_on is None else {"rows": _counted(request, result, run_on, column)}
+        _only_live(moving)
+        result = request.resolve(phrase, request.basis(phrase))
+        period = result.period
+        if target in STANDARDS:
+            text = STANDARDS[target](result, column, **holds)
+        else:
+            made = condition(
+                result, column, **holds, rounding=rounding, target=target, literal=not bound
+            )
+            text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
+        clause = where(result, column, **holds, rounding=rounding)
+    counted: dict[str, Any] = {}
+    if run_on is not None:
+        kept, total = request.opened(run_on).kept(column, clause)
+        counted = {"rows": {"kept": kept, "total": total}}
     if as_json:
-        made_of = {"period": str(result.period), "condition": text, "parameters": values}
-        show_json({**made_of, **counted})
+        told = {"live": True} if live else {"parameters": values}
+        show_json({"period": str(period), "condition": text, **told, **counted})
         return
     click.echo(text)
     for rows in counted.values():
         click.echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {run_on}", err=True)
     for name, value in values.items():
         click.echo(f":{name} = {value}", err=True)
-    for note in result.notes:
+    for note in result.notes if result else ():
         click.echo(f"note: {note}", err=True)
 
 
-def _counted(request: Request, result: Resolution, source: str, column: str) -> dict[str, int]:
-    from ulnager.sources.preview import preview
+def _only_live(moving: dict[str, Any]) -> None:
+    """FilterError for an option that fixed dates have no use for."""
+    for name, value in moving.items():
+        if value and value != "date":
+            raise FilterError(f"--{name.replace('_', '-')} is for a condition that is --live")
 
-    found = preview(result, request.opened(source), column, tz=request.tz, rows=0)
-    return {"kept": found.kept, "total": found.total}
 
-
-def _print_live(
+def _live(
     request: Request,
     phrase: str,
     column: str,
-    column_type: str,
-    target: str,
+    *,
     latest_in: str | None,
-    as_json: bool,
-) -> None:
-    from ulnager.filters.live import live_where
-
+    anchor_column: str | None,
+    **options: Any,
+) -> tuple[Period, LiveCondition]:
     if request.as_of is not None:
         raise FilterError("a live condition has no --as-of; write it into the phrase: '… as of …'")
     table, _, dates = (latest_in or "").rpartition(".")
     if latest_in and not table:
         raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
+    from ulnager.filters.live import live_where
+
     book = request.open_book
     period = request.named(phrase)
-    clause = live_where(
+    return period, live_where(
         period,
         column,
-        column_type=column_type,
-        tz=request.tz,
         calendar=request.chosen_calendar,
         calendars=book.calendars if book else None,
         defaults=book.defaults if book else None,
         latest=(table, dates) if latest_in else None,
         today=None if request.today is None else as_day(request.today, "--today"),
+        anchor=anchor_column,
+        **options,
     )
-    if target not in DIALECTS:
-        raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
-    text = compiled(clause, DIALECTS[target](), literal=True).text
-    if as_json:
-        show_json({"period": str(period), "condition": text, "live": True})
-    else:
-        click.echo(text)

@@ -2,12 +2,14 @@
 
 Adding an engine means adding one row, which says only what differs from standard SQL.
 ``{x}`` and ``{y}`` are dates; ``{a}`` is a whole number without its sign and ``{s}`` the sign;
-``{k}`` counts months from January to the start of the year; ``{m}`` is the months of a unit;
-``{w}`` a weekday, 0 for Monday; ``{tz}`` the name of a time zone.
+``{m}`` is the months of a unit, and ``{k}`` what added to a month's number leaves its place in the
+unit as the remainder; ``{w}`` is a weekday, 0 for Monday, and ``{w6}`` and ``{w7}`` do the same for
+it; ``{tz}`` is a time zone.
 """
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Final, NamedTuple
 
 from ulnager.core.errors import FilterError
@@ -20,10 +22,12 @@ class Engine(NamedTuple):
     ``local_day`` is the date of the instant ``{x}`` in a zone and ``midnight`` the instant at which
     a date begins there, both empty where the engine cannot be relied on for zones.
 
-    ``months_start`` is the start of the unit of ``{m}`` months, ``week_start`` of the week from
-    weekday ``{w}``. ``add_months`` clamps to the last day of the month; ``add_months_first``, if
-    given, need not, since it moves firsts of months only. ``add_count`` adds days that are
-    themselves SQL, and ``days_between`` counts them from ``{y}`` to ``{x}``.
+    ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
+    ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
+    and ``week_start`` of the week from weekday ``{w}``. ``add_months`` clamps to the last day of
+    the month; ``add_months_first``, if given, need not, since it moves firsts of months only.
+    ``add_count`` adds days that are themselves SQL, and ``days_between`` counts them from ``{y}``
+    to ``{x}``.
 
     ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
@@ -32,7 +36,8 @@ class Engine(NamedTuple):
     name: str
     add_days: str
     add_months: str
-    month_start: str
+    truncated: str
+    truncates: Mapping[str, str]
     months_start: str
     week_start: str
     days_between: str
@@ -62,6 +67,7 @@ class Engine(NamedTuple):
 _FIRST_MIDNIGHT: Final = (
     "((CAST({x} AS TIMESTAMP) - INTERVAL '1 second') AT TIME ZONE '{tz}' + INTERVAL '1 second')"
 )
+_TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
 _STRFTIME: Final = ("%Y", "%m", "%d")
 
 ENGINES: Final = {
@@ -78,10 +84,11 @@ ENGINES: Final = {
             add_months="min(date({x}, '{s}{a} months'), "
             "date({x}, 'start of month', '{next_month} months', '-1 day'))",
             add_months_first="date({x}, '{s}{a} months')",
-            month_start="date({x}, 'start of month')",
+            truncated="date({x}, 'start of {u}')",
+            truncates={"month": "month", "year": "year"},
             months_start="date({x}, 'start of month', "
-            "'-' || ((strftime('%m', {x}) + 11 - {k}) % {m}) || ' months')",
-            week_start="date({x}, '-' || ((strftime('%w', {x}) + 6 - {w}) % 7) || ' days')",
+            "'-' || ((strftime('%m', {x}) + {k}) % {m}) || ' months')",
+            week_start="date({x}, '-' || ((strftime('%w', {x}) + {w6}) % 7) || ' days')",
             days_between="CAST(julianday({x}) - julianday({y}) AS INTEGER)",
             formatted="strftime('{f}', {x})",
             pieces=_STRFTIME,
@@ -97,10 +104,11 @@ ENGINES: Final = {
             add_days="({x} {s} {a})",
             add_count="({x} + CAST({a} AS INTEGER))",
             add_months="CAST({x} {s} INTERVAL {a} MONTH AS DATE)",
-            month_start="CAST(date_trunc('month', {x}) AS DATE)",
+            truncated="CAST(date_trunc('{u}', {x}) AS DATE)",
+            truncates=_TRUNCATES,
             months_start="CAST(date_trunc('month', {x}) "
-            "- to_months(CAST(mod(month({x}) + 11 - {k}, {m}) AS INTEGER)) AS DATE)",
-            week_start="({x} - CAST(mod(isodow({x}) + 6 - {w}, 7) AS INTEGER))",
+            "- to_months(CAST(mod(month({x}) + {k}, {m}) AS INTEGER)) AS DATE)",
+            week_start="({x} - CAST(mod(isodow({x}) + {w6}, 7) AS INTEGER))",
             days_between="({x} - {y})",
             formatted="strftime({x}, '{f}')",
             pieces=_STRFTIME,
@@ -113,11 +121,12 @@ ENGINES: Final = {
             add_days="({x} {s} {a})",
             add_count="({x} + {a})",
             add_months="CAST({x} {s} INTERVAL '{a} months' AS DATE)",
-            month_start="CAST(date_trunc('month', {x}) AS DATE)",
+            truncated="CAST(date_trunc('{u}', {x}) AS DATE)",
+            truncates=_TRUNCATES,
             months_start="CAST(date_trunc('month', {x}) "
-            "- make_interval(months => mod(CAST(extract(month FROM {x}) AS INTEGER) + 11 - {k}, "
+            "- make_interval(months => mod(CAST(extract(month FROM {x}) AS INTEGER) + {k}, "
             "{m})) AS DATE)",
-            week_start="({x} - mod(CAST(extract(isodow FROM {x}) AS INTEGER) + 6 - {w}, 7))",
+            week_start="({x} - mod(CAST(extract(isodow FROM {x}) AS INTEGER) + {w6}, 7))",
             days_between="({x} - {y})",
             formatted="to_char({x}, '{f}')",
             pieces=("YYYY", "MM", "DD"),
@@ -131,10 +140,11 @@ ENGINES: Final = {
             add_days="({x} {s} INTERVAL {a} DAY)",
             add_count="({x} + INTERVAL ({a}) DAY)",
             add_months="({x} {s} INTERVAL {a} MONTH)",
-            month_start="({x} - INTERVAL DAYOFMONTH({x}) - 1 DAY)",
+            truncated="({x} - INTERVAL DAYOF{u}({x}) - 1 DAY)",
+            truncates={"month": "MONTH", "year": "YEAR"},
             months_start="({x} - INTERVAL DAYOFMONTH({x}) - 1 DAY "
-            "- INTERVAL MOD(MONTH({x}) + 11 - {k}, {m}) MONTH)",
-            week_start="({x} - INTERVAL MOD(WEEKDAY({x}) + 7 - {w}, 7) DAY)",
+            "- INTERVAL MOD(MONTH({x}) + {k}, {m}) MONTH)",
+            week_start="({x} - INTERVAL MOD(WEEKDAY({x}) + {w7}, 7) DAY)",
             days_between="DATEDIFF({x}, {y})",
             formatted="DATE_FORMAT({x}, '{f}')",
             pieces=_STRFTIME,
@@ -152,9 +162,10 @@ ENGINES: Final = {
             add_days="date_add({x}, {n})",
             add_count="date_add({x}, {a})",
             add_months="add_months({x}, {n})",
-            month_start="trunc({x}, 'MM')",
-            months_start="add_months(trunc({x}, 'MM'), -mod(month({x}) + 11 - {k}, {m}))",
-            week_start="date_sub({x}, mod(weekday({x}) + 7 - {w}, 7))",
+            truncated="trunc({x}, '{u}')",
+            truncates=_TRUNCATES,
+            months_start="add_months(trunc({x}, 'MM'), -mod(month({x}) + {k}, {m}))",
+            week_start="date_sub({x}, mod(weekday({x}) + {w7}, 7))",
             days_between="datediff({x}, {y})",
             formatted="date_format({x}, '{f}')",
             pieces=("yyyy", "MM", "dd"),
@@ -181,6 +192,8 @@ def filled(engine: Engine, primitive: str, **values: object) -> str:
     if isinstance(number := values.get("n"), int):
         values |= {"s": "-" if number < 0 else "+", "a": abs(number)}
         values["next_month"] = f"{number + 1:+}"
+    if isinstance(weekday := values.get("w"), int):
+        values |= {"w6": (6 - weekday) % 7, "w7": (7 - weekday) % 7}
     # SQLite's changes to a date are put into one call.
     if (
         engine.name == "sqlite"

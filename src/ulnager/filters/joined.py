@@ -107,8 +107,15 @@ class DateTable(SqlArithmetic):
             return self._plain().unit_start(day, unit)
         self._has(unit)
         if unit is Unit.BUSINESS_DAY:
-            return _Edge(self, day - 1, unit, 1)
+            is_one = isinstance(day, _Edge) and day.unit is unit
+            return day if is_one else self._business_day(day - 1, 1)
         return _Edge(self, day, unit, 0)
+
+    def _business_day(self, day: SqlDay, count: int) -> _Edge:
+        """The business day so many after the last one up to a day."""
+        if isinstance(day, _Edge) and day.unit is Unit.BUSINESS_DAY:
+            return _Edge(self, day.around, day.unit, day.count + count) if count else day
+        return _Edge(self, day, Unit.BUSINESS_DAY, count)
 
     def unit_stop(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
@@ -119,7 +126,7 @@ class DateTable(SqlArithmetic):
 
     def settled(self, day: Any, unit: Unit) -> Any:
         if isinstance(day, SqlDay) and unit is Unit.BUSINESS_DAY:
-            return _Edge(self, day, unit, 0)
+            return self._business_day(day, 0)
         return super().settled(day, unit)
 
     def move_start(self, start: Any, unit: Unit, count: Any) -> Any:
@@ -136,7 +143,7 @@ class DateTable(SqlArithmetic):
         if isinstance(start, _Edge) and start.unit == unit:
             return _Edge(self, start.around, unit, start.count + count)
         if unit is Unit.BUSINESS_DAY:
-            return _Edge(self, start - 1, unit, 1 + count)
+            return self._business_day(start - 1, 1 + count)
         if self._listed(unit):
             return _Edge(self, start, unit, count)
         return self._periods_moved(start, unit, count)
@@ -179,7 +186,7 @@ class DateTable(SqlArithmetic):
         if unit is Unit.BUSINESS_DAY:
             if count <= 0:
                 return self.move_start(day, unit, count) if count else day
-            return _Edge(self, day, unit, count)
+            return self._business_day(day, count)
         return self._place_kept(day, unit, count)
 
     def _place_kept(self, day: SqlDay, unit: Unit, count: int) -> SqlDay:

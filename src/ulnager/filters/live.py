@@ -117,8 +117,10 @@ def live_where(
             extent: Any = _SqlExtent(sql, latest, latest_type)
             basis.data = extent
         start, stop = period.definition.span(basis)
+        if column_type == "yyyymm":
+            start, stop = _whole_months(arithmetic, start, stop, rounding)
         sides = [
-            f"{column} {sign} {sql.bound(arithmetic, side, column_type, rounding, sign == '<')}"
+            f"{column} {sign} {sql.bound(arithmetic.day(side), column_type)}"
             for sign, side in ((">=", start), ("<", stop))
             if side is not None
         ]
@@ -174,15 +176,12 @@ class _Engine:
                 "for a server that runs in that zone leave tz out, or filter with frozen dates"
             )
 
-    def bound(
-        self, arithmetic: SqlArithmetic, day: Any, held: str, rounding: str | None, is_stop: bool
-    ) -> str:
+    def bound(self, found: SqlDay, held: str) -> str:
         """A start or a stop in terms of what the column holds."""
-        found = arithmetic.day(day)
         if held in ("date", "timestamp"):
             return str(found)
         if held == "yyyymm":
-            return self._key(_whole_month(arithmetic, found, rounding, is_stop), 2)
+            return self._key(found, 2)
         if held == "yyyymmdd":
             return self._key(found, 3)
         if held == "iso-text":
@@ -206,25 +205,34 @@ class _Engine:
         return filled(self.engine, "formatted", x=str(day), f=text)
 
 
-def _whole_month(
-    arithmetic: SqlArithmetic, day: SqlDay, rounding: str | None, is_stop: bool
-) -> SqlDay:
-    """A start or stop of whole Gregorian months, as a key of months needs."""
-    if day.starts_month:
-        return day
+def _whole_months(
+    arithmetic: SqlArithmetic, start: Any, stop: Any, rounding: str | None
+) -> tuple[Any, Any]:
+    """A span of whole Gregorian months, as a key of months needs."""
+    days = [None if day is None else arithmetic.day(day) for day in (start, stop)]
+    first, last = days
+    whole = [day is None or day.starts_month for day in days]
+    if all(whole):
+        return first, last
     if rounding is None:
-        side = "stop" if is_stop else "start"
         raise FilterError(
-            f"the {side} may lie inside a month, which a key of months cannot tell: days would be "
-            "lost or added; choose whole months, filter a column of days, or say with rounding "
-            "whether 'inward' or 'outward'"
+            f"the {'stop' if whole[0] else 'start'} may lie inside a month, which a key of months "
+            "cannot tell: days would be lost or added; choose whole months, filter a column of "
+            "days, or say with rounding whether 'inward' or 'outward'"
         )
-    if (rounding == "inward") is is_stop:
-        return arithmetic.start_of_months(day)
-    # The first month that begins on that day or later.
     months = SqlArithmetic(GREGORIAN, arithmetic.engine)
-    found: SqlDay = months.unit_stop(day - 1, Unit.MONTH)
-    return found
+
+    def rounded(day: SqlDay | None, up: bool) -> Any:
+        if day is None or day.starts_month:
+            return day
+        # Up to the first month that begins on that day or later.
+        return months.unit_stop(day - 1, Unit.MONTH) if up else months.start_of_months(day)
+
+    if rounding == "inward" or first is None or last is None:
+        return rounded(first, rounding == "inward"), rounded(last, rounding == "outward")
+    start = rounded(first, False)
+    # An empty span touches no month.
+    return start, arithmetic.choose(first < last, rounded(last, True), start)
 
 
 class _SqlExtent:

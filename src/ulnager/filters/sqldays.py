@@ -19,10 +19,11 @@ class SqlDay:
     """A day as SQL: an expression that gives a date, and days to add to it.
 
     ``may_be_null`` is set when the expression looks something up, which may not be there, and
-    ``starts_month`` when it is known to be the first of a month.
+    ``starts_month`` when it is known to be the first of a month. ``from_`` is the day that days
+    were added to, and which comes back when they are taken away again.
     """
 
-    __slots__ = ("days", "engine", "may_be_null", "starts_month", "text")
+    __slots__ = ("days", "engine", "from_", "may_be_null", "starts_month", "text")
 
     def __init__(
         self,
@@ -31,8 +32,10 @@ class SqlDay:
         days: int = 0,
         may_be_null: bool = False,
         starts_month: bool = False,
+        from_: SqlDay | None = None,
     ) -> None:
         self.engine = engine
+        self.from_ = from_
         self.text = text
         self.days = days
         self.may_be_null = may_be_null
@@ -44,7 +47,10 @@ class SqlDay:
             return SqlDay(self.engine, text, 0, self.may_be_null or days.may_be_null)
         if not days:
             return self
-        return SqlDay(self.engine, self.text, self.days + days, self.may_be_null)
+        from_ = self.from_ or self
+        if self.days + days == from_.days:
+            return from_
+        return SqlDay(self.engine, self.text, self.days + days, self.may_be_null, from_=from_)
 
     def __sub__(self, other: Any) -> Any:
         """A day so many days before, or the days since another day."""
@@ -178,7 +184,7 @@ class SqlArithmetic(OfCalendar):
         if not isinstance(day, SqlDay):
             return self.calendar.unit_start(day, unit)
         if unit is Unit.WEEK:
-            return self._sql("week_start", day, w=self.calendar.first_weekday)
+            return self._week_start(day, self.calendar.first_weekday)
         if not unit.months:
             raise self.cannot(unit)
         lead = self.calendar.days_before_month
@@ -186,9 +192,17 @@ class SqlArithmetic(OfCalendar):
 
     def start_of_months(self, day: SqlDay, months: int = 1, first_month: int = 0) -> SqlDay:
         """The start of the unit of so many Gregorian months around a day."""
-        if months == 1:
-            return self._sql("month_start", day, True)
-        return self._sql("months_start", day, True, k=first_month % months, m=months)
+        # The remainder of the number of a unit's first month has to come out as 0.
+        rest = (-1 - first_month) % months
+        name = {1: "month", 3: "quarter", 12: "year"}.get(months, "")
+        if name in self.engine.truncates and rest == months - 1:
+            return self._sql("truncated", day, True, u=self.engine.truncates[name])
+        return self._sql("months_start", day, True, k=rest, m=months)
+
+    def _week_start(self, day: SqlDay, weekday: int) -> SqlDay:
+        if weekday == 0 and "week" in self.engine.truncates:
+            return self._sql("truncated", day, u=self.engine.truncates["week"])
+        return self._sql("week_start", day, w=weekday)
 
     def unit_stop(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
@@ -246,7 +260,7 @@ class SqlArithmetic(OfCalendar):
     def on_weekday(self, day: Any, weekday: int) -> Any:
         if not isinstance(day, SqlDay):
             return self.calendar.on_weekday(day, weekday)
-        return self._sql("week_start", day + 6, w=weekday)
+        return self._week_start(day + 6, weekday)
 
     def later(self, one: Any, two: Any) -> Any:
         return self._of_two("later", "<", one, two)

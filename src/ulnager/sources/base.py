@@ -11,7 +11,17 @@ from dataclasses import dataclass
 from datetime import date, tzinfo
 from typing import Any
 
-from sqlalchemy import ColumnElement, Date, DateTime, Executable, FromClause, cast, func, select
+from sqlalchemy import (
+    ColumnElement,
+    Date,
+    DateTime,
+    Executable,
+    FromClause,
+    case,
+    cast,
+    func,
+    select,
+)
 from sqlalchemy import type_coerce as as_type
 
 from ulnager.core.definitions import Extent
@@ -65,13 +75,11 @@ class Source:
             held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
             found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
             raise SourceError(f"{self.name}: say which date column is meant; {found}")
-        for column in self.columns:
-            if column.name == name:
-                if column.column_type is None:
-                    raise SourceError(self._no_dates(column, dates))
-                return column
-        names = [column.name for column in self.columns]
-        raise SourceError(f"{self.name}: {no_such('column', name, names)}")
+        self._has(name)
+        named = next(column for column in self.columns if column.name == name)
+        if named.column_type is None:
+            raise SourceError(self._no_dates(named, dates))
+        return named
 
     def extent(self, name: str | None = None, tz: str | tzinfo | None = None) -> Extent:
         """The first and last date of a column; instants are taken to the zone ``tz``.
@@ -112,6 +120,21 @@ class Source:
         if self.dialect_name in ("sqlite", "mysql", "mariadb"):
             return as_type(func.date(local), Date())
         return cast(local, Date())
+
+    def kept(self, name: str, condition: ColumnElement[bool]) -> tuple[int, int]:
+        """How many rows a condition on the column of that name keeps, and of how many.
+
+        Raises SourceError when there is no such column, or the engine refuses the condition.
+        """
+        self._has(name)
+        inside = func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
+        ((kept, total),) = self.run(select(inside, func.count()).select_from(self.rows))
+        return int(kept), int(total)
+
+    def _has(self, name: str) -> None:
+        names = [column.name for column in self.columns]
+        if name not in names:
+            raise SourceError(f"{self.name}: {no_such('column', name, names)}")
 
     def counts(self, column: Column, tz: str | tzinfo | None) -> dict[date | None, int]:
         """The rows of each day, and under None those without a date."""
