@@ -1,23 +1,27 @@
 """How fast Ulnager is, beside what a person would write by hand, in one run, as ratios.
 
-Run ``python benchmarks/run.py``. Each number is the best of several rounds; both sides of a
+Run ``python benchmarks/run.py``, with words to run only the rows that have them. Each number is
+the best of several rounds; both sides of a
 ratio are measured in the same run on the same machine.
 """
 
 import compileall
+import os
 import resource
 import subprocess
 import sys
 import tempfile
 import timeit
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 
 import duckdb
 import numpy as np
 import pandas as pd
+import polars as pl
 
 import ulnager
+from ulnager.filters.sql import compiled, dialect_named
 from ulnager.language.reader import read_period
 
 TODAY = date(2026, 6, 13)
@@ -28,6 +32,12 @@ MILLION = 1_000_000
 def best(call, rounds=7, number=1):
     """Seconds for one call, the best of several rounds."""
     return min(timeit.repeat(call, number=number, repeat=rounds)) / number
+
+
+def side_by_side(ours, theirs, rounds=9):
+    """Seconds for each, in turns, so that whatever else the machine does falls on both."""
+    pairs = [(best(ours, rounds=1), best(theirs, rounds=1)) for _ in range(rounds)]
+    return tuple(map(min, zip(*pairs, strict=True)))
 
 
 def process(*args):
@@ -199,6 +209,87 @@ def profile_large():
         return best(ours, rounds=4), best(by_hand, rounds=4)
 
 
+def many_times():
+    """20,000,000 timestamps of ten years, as pandas and Polars hold them."""
+    seconds = np.random.default_rng(6).integers(0, 3653 * 86_400, 20 * MILLION)
+    return (np.datetime64("2016-01-01T00:00:00") + seconds).astype("datetime64[us]")
+
+
+def filter_pandas():
+    frame = pd.DataFrame({"at": many_times(), "number": np.arange(20 * MILLION)})
+    quarter = ulnager.period("2025-Q2").resolve()
+
+    def by_hand():
+        return frame[(frame["at"] >= "2025-04-01") & (frame["at"] < "2025-07-01")]
+
+    assert ulnager.keep(frame, quarter, "at").equals(by_hand())
+    return side_by_side(lambda: ulnager.keep(frame, quarter, "at"), by_hand)
+
+
+def filter_polars():
+    frame = pl.DataFrame({"at": many_times(), "number": np.arange(20 * MILLION)})
+    quarter = ulnager.period("2025-Q2").resolve()
+    start, stop = datetime(2025, 4, 1), datetime(2025, 7, 1)
+
+    def by_hand():
+        return frame.filter((pl.col("at") >= start) & (pl.col("at") < stop))
+
+    assert ulnager.keep(frame, quarter, "at").equals(by_hand())
+    return side_by_side(lambda: ulnager.keep(frame, quarter, "at"), by_hand)
+
+
+BY_HAND = (
+    "day >= DATE '2026-03-01' AND day < DATE '2026-06-01'",
+    "day >= date_trunc('month', CURRENT_DATE) - INTERVAL '3 months' "
+    "AND day < date_trunc('month', CURRENT_DATE)",
+)
+DAYS = "CURRENT_DATE - CAST({} AS INTEGER) AS day"
+
+
+def query_duckdb():
+    made = duckdb.connect()
+    days = DAYS.format("i * 7919 % 3653")
+    made.execute(f"CREATE TABLE t AS SELECT {days}, i FROM range(20000000) t(i)")
+    return queried(lambda text: made.execute(text).fetchall(), "duckdb")
+
+
+def query_postgresql():
+    import sqlalchemy as sa
+
+    url = os.environ.get("ULNAGER_POSTGRESQL", "postgresql+psycopg://postgres@127.0.0.1:5432/test")
+    with sa.create_engine(url).connect() as made:
+        days = DAYS.format("mod(i::bigint * 7919, 3653)")
+        made.exec_driver_sql(
+            f"CREATE TEMPORARY TABLE t AS SELECT {days}, i FROM generate_series(1, 2000000) s(i)"
+        )
+        made.exec_driver_sql("ANALYZE t")
+        return queried(lambda text: made.exec_driver_sql(text).fetchall(), "postgresql")
+
+
+def queried(run, target):
+    """Our frozen or our live condition beside the one by hand, whichever does worse."""
+    query = "SELECT count(*), sum(i) FROM t WHERE {}".format
+    period, found = ulnager.period(PHRASE), []
+    clauses = ulnager.where(period.resolve(TODAY), "day"), ulnager.live_where(period, "day")
+    for clause, by_hand in zip(clauses, BY_HAND, strict=True):
+        ours = query(compiled(clause, dialect_named(target), literal=True).text)
+        theirs = query(by_hand)
+        assert run(ours) == run(theirs)
+        found.append(side_by_side(lambda ours=ours: run(ours), lambda theirs=theirs: run(theirs)))
+    return max(found, key=lambda pair: pair[0] / pair[1])
+
+
+def make_condition():
+    result = ulnager.period(PHRASE).resolve(TODAY)
+    return best(lambda: ulnager.condition(result, "day"), number=1000), 200e-6
+
+
+def make_live():
+    period, dialect = ulnager.period(PHRASE), dialect_named("postgresql")
+    return best(lambda: compiled(ulnager.live_where(period, "day"), dialect, literal=True),
+                number=1000), 200e-6  # fmt: skip
+
+
 ROWS = (
     ("resolve a period that is read", "the same by hand with datetime", 4, resolve_one),
     ("read a phrase", "resolving it", 15, read_phrase),
@@ -208,6 +299,12 @@ ROWS = (
     ("date table of 200 years", "pandas, column by column", 3, date_table),
     ("resolve_each in 4-4-5 weeks", "the same in Gregorian months", 1.5, weeks_beside_months),
     ("profile, 20,000,000 rows", "the bare DuckDB query", 1.3, profile_large),
+    ("keep, 20,000,000 rows of pandas", "a mask by hand", 1.1, filter_pandas),
+    ("keep, 20,000,000 rows of Polars", "a filter by hand", 1.1, filter_polars),
+    ("DuckDB, 20,000,000 rows", "the condition by hand", 1.05, query_duckdb),
+    ("PostgreSQL, 2,000,000 rows", "the condition by hand", 1.05, query_postgresql),
+    ("make a condition", "200 microseconds", 1, make_condition),
+    ("make a live condition", "200 microseconds", 1, make_live),
     ("import ulnager", "python -c pass", 4, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),
 )
@@ -225,8 +322,15 @@ def main():
     compileall.compile_dir(Path(ulnager.__file__).parent, quiet=1)
     form = "{:<34} {:<32} {:>9} {:>9} {:>7} {:>8}"
     print(form.format("what", "beside", "ours", "theirs", "ratio", "at most"))
+    asked = sys.argv[1:]
     for what, beside, most, measure in ROWS:
-        ours, theirs = measure()
+        if asked and not any(word in what for word in asked):
+            continue
+        try:
+            ours, theirs = measure()
+        except Exception as error:  # Such as a server that is not there.
+            print(f"{what:<34} not measured: {str(error).splitlines()[0]}")
+            continue
         ratio = ours / theirs
         times = in_words(ours), in_words(theirs)
         note = "" if ratio <= most else "  missed"

@@ -121,9 +121,9 @@ ENGINES: Final = {
             add_days="({x} {s} {a})",
             add_count="({x} + {a})",
             add_months="CAST({x} {s} INTERVAL '{a} months' AS DATE)",
-            truncated="CAST(date_trunc('{u}', {x}) AS DATE)",
+            truncated="CAST(date_trunc('{u}', CAST({x} AS TIMESTAMP)) AS DATE)",
             truncates=_TRUNCATES,
-            months_start="CAST(date_trunc('month', {x}) "
+            months_start="CAST(date_trunc('month', CAST({x} AS TIMESTAMP)) "
             "- make_interval(months => mod(CAST(extract(month FROM {x}) AS INTEGER) + {k}, "
             "{m})) AS DATE)",
             week_start="({x} - mod(CAST(extract(isodow FROM {x}) AS INTEGER) + {w6}, 7))",
@@ -204,4 +204,7 @@ def filled(engine: Engine, primitive: str, **values: object) -> str:
     ):
         within = inner[:-1].replace("{", "{{").replace("}", "}}")
         template = within + template.removeprefix("date({x}")
+    # What is cut to a date below need not be cut above, too.
+    if primitive.startswith("add_months") and inner.startswith("CAST(date_trunc("):
+        values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")
     return template.format(**values)

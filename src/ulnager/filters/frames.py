@@ -5,6 +5,8 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 
 from __future__ import annotations
 
+import functools
+import operator
 from collections.abc import Mapping
 from datetime import tzinfo
 from typing import Any, NamedTuple, TypeVar
@@ -171,17 +173,19 @@ def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
 
 def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
     """An expression that is true for the values inside one of the bounds."""
+    # A null compares as false or as null, and a filter keeps neither.
     spans = []
     for start, stop in bounds:
-        inside = ~values.is_null()
-        if start is not None:
-            inside = inside & (values >= start)
-        if stop is not None:
-            inside = inside & (values < stop)
-        spans.append(inside)
+        after = None if start is None else values >= start
+        before = None if stop is None else values < stop
+        if after is not None and before is not None:
+            spans.append(after & before)
+        else:
+            spans.append(after if after is not None else before)
     if not spans:
         return values.is_null() & ~values.is_null()
-    return nw.any_horizontal(*spans, ignore_nulls=True)
+    found = [~values.is_null() if span is None else span for span in spans]
+    return functools.reduce(operator.or_, found)
 
 
 def _local_times(part: Any, column: _Column) -> Any:

@@ -6,6 +6,7 @@ Names are always quoted; values are bound, or written as literals on request.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, tzinfo
@@ -81,6 +82,7 @@ DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
 }
 
 
+@functools.cache
 def dialect_named(target: str) -> DefaultDialect:
     """The dialect of a target, for text; FilterError when there is none of that name."""
     if target not in DIALECTS:
@@ -159,6 +161,12 @@ _VALUE_TYPES: Final[dict[str, type[TypeEngine[Any]]]] = {
     "epoch-milliseconds": BigInteger,
     "iso-text": String,
 }
+
+
+@functools.cache
+def _value_type(column_type: str) -> TypeEngine[Any]:
+    """One instance for all, since a dialect works out anew what to do with each."""
+    return _VALUE_TYPES.get(column_type, Integer)()
 
 
 @dataclass(frozen=True)
@@ -245,7 +253,7 @@ def _bounds(
     """The bounds as parameters of the column's type; None at an open side."""
     zone = None if tz is None else zone_named(tz)
     bounds = column_bounds(result, column_type, zone, rounding)
-    value_type = _VALUE_TYPES.get(column_type, Integer)()
+    value_type = _value_type(column_type)
 
     def bound(side: str, value: Any) -> BindParameter[Any] | None:
         return None if value is None else bindparam(side, value, value_type, unique=True)
