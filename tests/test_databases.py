@@ -1,5 +1,6 @@
 """Tables of databases tell what the same rows in a file tell, and nothing can be changed."""
 
+import json
 import os
 from datetime import date, datetime, timedelta
 
@@ -71,13 +72,16 @@ def test_a_query_may_stand_for_a_table(base):
     quote = "`" if base.startswith("mysql") else '"'
     name = quote + NAME.replace(quote, quote * 2) + quote
     name = name.replace("%", "%%")
-    query = open_source(base, f"SELECT sailed_on, passengers FROM {name} WHERE route <> ':x'")
-    if base.startswith("sqlite"):
-        # SQLite gives text for dates that a query asks for; the table says what they are.
-        assert [column.column_type for column in query.columns] == [None, None]
-        return
-    found = preview(period("2026-03").resolve(), query)
-    assert (found.kept, found.first) == (279, date(2026, 3, 1))
+    query = open_source(
+        base, f"SELECT sailed_on, passengers, left_at FROM {name} WHERE route <> ':x'"
+    )
+    assert [c.column_type for c in query.columns] == ["date", None, "timestamp"]
+    for column, first in (("sailed_on", date), ("left_at", datetime)):
+        found = preview(period("2026-03").resolve(), query, column)
+        assert (found.kept, found.first.date() if first is datetime else found.first) == (
+            279, date(2026, 3, 1)
+        )  # fmt: skip
+        assert profile(query, column).last == date(2026, 5, 17)
 
 
 def test_nothing_can_be_changed_or_told_that_should_not_be(base):
@@ -115,6 +119,19 @@ def test_the_command_line_reads_databases(cli, tmp_path):
     _, out, _ = cli("preview", "month to date as of latest", url, "--table", "days", "--column",
                     "date", "--rows", "0")  # fmt: skip
     assert ["kept", "17"] in [line.split()[:2] for line in out.splitlines()]
+    found = {"--column": "date", "--type": "date", "--for": "sqlite", "--today": "2026-05-17",
+             "--date-table": "days", "--run": url, "--table": "days"}  # fmt: skip
+    options = [word for pair in found.items() for word in pair]
+    _, out, told = cli("filter", "last 5 whole business days", "--live", *options)
+    assert '(SELECT "date" FROM "days" WHERE "is_business_day" AND' in out
+    assert "it keeps 5 of 47 rows" in told  # Monday to Friday
+    _, out, _ = cli("filter", "last 30 rolling days", "--live", "--json", *options,
+                    "--anchor-column", "month_start", "--running")  # fmt: skip
+    assert json.loads(out)["rows"] == {"kept": 2, "total": 47}  # the firsts of two months
+    code, _, told = cli("filter", "month to date", "--column", "x", "--run", url, "--table", "days")
+    assert (code, "there is no column 'x'" in told) == (1, True)
+    code, _, told = cli("filter", "month to date", "--column", "date", "--running")
+    assert (code, "--running is for a condition that is --live" in told) == (2, True)
     _, out, _ = cli("resolve", "latest", "--source", url, "--table", "days", "--source-column",
                     "date")  # fmt: skip
     assert "2026-05-17" in out

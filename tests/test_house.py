@@ -8,6 +8,7 @@ import ulnager
 from ulnager.demo import TABLES, make, table
 
 from conftest import ROOT, run_python
+from engines import engine_named
 
 
 def test_import_brings_in_no_other_package():
@@ -34,6 +35,9 @@ def test_the_demo_data_is_what_its_script_makes(tmp_path):
 
 @pytest.mark.parametrize("path", sorted((ROOT / "examples").glob("*.py")), ids=lambda p: p.name)
 def test_examples_run(path):
+    for name, engine in {"live_view.py": "postgresql", "on_spark.py": "spark"}.items():
+        if path.name == name:
+            engine_named(engine)
     assert run_python(str(path))
 
 

@@ -113,8 +113,13 @@ class DateTable(SqlArithmetic):
 
     def _business_day(self, day: SqlDay, count: int) -> _Edge:
         """The business day so many after the last one up to a day."""
-        if isinstance(day, _Edge) and day.unit is Unit.BUSINESS_DAY:
-            return _Edge(self, day.around, day.unit, day.count + count) if count else day
+        edge = day.from_ or day
+        if isinstance(edge, _Edge) and edge.unit is Unit.BUSINESS_DAY:
+            ahead = day.days - edge.days
+            if ahead in (0, -1):
+                # The last one up to the day before a business day is the one before that.
+                moved = count + ahead
+                return _Edge(self, edge.around, edge.unit, edge.count + moved) if moved else edge
         return _Edge(self, day, Unit.BUSINESS_DAY, count)
 
     def unit_stop(self, day: Any, unit: Unit) -> Any:

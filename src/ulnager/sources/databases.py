@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from datetime import date, datetime
 from typing import Any, Final
 
 import sqlalchemy as sa
@@ -80,7 +82,7 @@ class TableSource(Source):
         except sa.exc.SQLAlchemyError as error:
             raise self._unreadable(error) from None
         columns = [
-            sa.column(name, _type_of(next((row[n] for row in sample if row[n] is not None), None)))
+            sa.column(name, _type_of([row[n] for row in sample if row[n] is not None]))
             for n, name in enumerate(names)
         ]
         return sa.text(query.rstrip("; \n").replace(":", "\\:")).columns(*columns).subquery("data")
@@ -98,10 +100,19 @@ def _column_type(kind: Any) -> str | None:
     return "date" if isinstance(kind, sa.Date) else None
 
 
-def _type_of(value: Any) -> Any:
-    """The type of a query's column by one of its values."""
-    from datetime import date, datetime
+# SQLite has text where others have dates.
+_DATE: Final = re.compile(r"\d{4}-\d\d-\d\d")
+_TIMESTAMP: Final = re.compile(r"\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?")
 
+
+def _type_of(values: list[Any]) -> Any:
+    """The type of a query's column by its first values."""
+    value = next(iter(values), None)
     if isinstance(value, datetime):
         return sa.DateTime(timezone=value.tzinfo is not None)
-    return sa.Date() if isinstance(value, date) else sa.types.NullType()
+    if isinstance(value, date):
+        return sa.Date()
+    for pattern, kind in ((_DATE, sa.Date()), (_TIMESTAMP, sa.DateTime())):
+        if values and all(isinstance(one, str) and pattern.fullmatch(one) for one in values):
+            return kind
+    return sa.types.NullType()
