@@ -4,7 +4,7 @@ from datetime import date
 
 import pytest
 
-from ulnager import BookError, ResolveError, period, read_book
+from ulnager import BookError, ResolveError, SettingError, period, read_book
 from ulnager.demo import CLOCK, book_file
 
 GOOD = """
@@ -49,6 +49,9 @@ def test_names_labels_anchors_and_readings(book):
     ]:
         result = good.resolve(name, today=CLOCK, data=data)
         assert (result.start, result.end) == (start, end)
+    assert str(good.period("recent").anchored) == "last 3 months as of latest"
+    with pytest.raises(SettingError, match="'today' is over, which no phrase can say"):
+        _ = good.period("with_today").anchored
     assert good.resolve("recent", as_of="2026-03-31").end == date(2026, 3, 31)
     with pytest.raises(BookError, match="did you mean 'recent'"):
         good.resolve("recnt")

@@ -105,6 +105,28 @@ def test_filter_writes_live_sql_and_open_standards(cli):
         assert (code, message in err) == (2, True), err
 
 
+def test_live_filters_from_a_book_keep_its_anchor_its_calendar_and_its_readings(cli):
+    live = ["--column", "sailed_on", "--live", "--for", "duckdb", "--book", str(book_file())]
+    _, out, _ = cli("filter", "closed_half", *live)
+    assert "date_trunc('month', current_date) - INTERVAL 6 MONTH" in out
+    for name, options, message in [
+        ("quarter", [], "takes a profile"),
+        ("office_days", [], "name the date table"),
+        ("closed_half", ["--as-of", "latest"], "write it into the phrase"),
+        ("closed_half", ["--source", "demo:sailings"], "--latest-in"),
+        ("closed_half", ["--day-starts", "04:00"], "--day-starts"),
+    ]:
+        code, out, told = cli("filter", name, *live, *options)
+        assert (code, out, message in told) == (2, "", True), told
+    _, out, told = cli("filter", "last 3 months", "--column", "d", "--live", "--for", "sqlite")
+    assert "other readings: 'last 3 whole months';" in told
+    hours = ["--column", "scanned_at", "--type", "timestamptz", "--tz", "America/Halifax",
+             "--now", "2026-05-17T12:00-03:00", "--run", "demo:gate_scans"]  # fmt: skip
+    for more in ([], ["--live", "--for", "duckdb"]):
+        _, _, told = cli("filter", "last 24 rolling hours", *hours, *more)
+        assert "it keeps 143 of 14,993 rows" in told
+
+
 def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
     _, out, _ = cli("preview", "last 3 whole months as of latest", "demo:sailings", *TODAY)
     lines = [line.split() for line in out.splitlines()]

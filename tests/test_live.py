@@ -132,6 +132,9 @@ def test_live_sql_is_what_a_person_would_write(phrase, target, text):
     assert compiled(clause, dialect_named(target), literal=True).text == text
 
 
+INSTANTS = {"column_type": "timestamptz", "tz": "UTC"}
+
+
 @pytest.mark.parametrize(
     ("phrase", "options", "target", "message"),
     [
@@ -143,6 +146,14 @@ def test_live_sql_is_what_a_person_would_write(phrase, target, text):
         ("3rd friday of month to date", {}, "duckdb", "may not be there"),
         ("today", {"column_type": "yyyymm"}, "duckdb", "inward"),
         ("today", {"column_type": "yyyymm", "rounding": "up"}, "duckdb", "inward or outward"),
+        ("until latest", {}, "duckdb", "which table and column"),
+        ("since latest whole day", {"latest": ("t", "d")}, "duckdb", "takes a profile"),
+        ("last 3 hours", INSTANTS | {"today": date(2026, 5, 20)}, "duckdb", "give now as well"),
+        ("last 3 hours", INSTANTS | {"now": "2026-05-20T08:00"}, "duckdb", "add its offset"),
+        ("last 3 hours", INSTANTS | {"anchor": "a", "running": True}, "duckdb", "no moment"),
+        ("last 3 hours", INSTANTS | {"tz": "Asia/Tokyo"}, "mysql", "only in UTC"),
+        ("this hour, 1 month earlier", INSTANTS, "duckdb", "moved by months"),
+        ("since 2 hours before today, 1 period earlier", INSTANTS, "duckdb", "length"),
         ("today", {"column_type": "datum"}, "duckdb", "choose date"),
         ("today", {"anchor": "a", "anchor_type": "iso-text"}, "duckdb", "choose date"),
         ("today", {"column_type": "epoch-seconds"}, "spark", "needs tz"),

@@ -1,6 +1,6 @@
 """Every engine and every data frame library keeps exactly the rows that plain Python keeps."""
 
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -128,6 +128,47 @@ def test_frozen_and_live_conditions(name, drawn):
             assert "several spans" in str(error)
         else:
             told.append((clause, wanted, ("live", *case)))
+    compared(engine, told)
+
+
+HOURS = st.builds(
+    filled_in,
+    st.sampled_from([
+        "last {n} rolling {us}", "last {n} whole {us}", "this {u}", "{u} to date", "next {n} {us}",
+        "last {n} {us} to end", "rest of {u}", "since {n} {us} before now", "before now",
+        "last {n} {us}, 1 period earlier", "this {u}, {n} {us} later", "today within last {n} {us}",
+        "from start of yesterday to {n} {us} before now", "yesterday within since 2026-05-16T08:30",
+        "last {n} {us} as of latest", "this {u} as of {n} {us} after 2026-03-08T01:30:00Z",
+        "from {n} {us} before end of month to 3 hours after start of this {u}",
+        "after {n} {us} after latest", "last {n} {us} within data",
+    ]),
+    st.sampled_from(["second", "minute", "hour"]),
+    st.integers(1, 90),
+)  # fmt: skip
+NOWS = st.sampled_from([row["z"].replace(microsecond=0) for row in rows()[200:-300:7]])
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(20)
+@given(drawn=st.lists(st.tuples(HOURS, NOWS, st.sampled_from(ZONES)), min_size=5, max_size=5))
+def test_live_conditions_of_hours(name, drawn):
+    """In elapsed time, also over changes of clocks."""
+    engine, told = engine_named(name), []
+    for phrase, now, zone in drawn:
+        zone = "UTC" if name in WITHOUT_ZONES else zone
+        result = period(phrase).resolve(now=now, tz=zone, data=LOADS)
+        bounds = result.instants(UTC) if result.is_empty is False else ()
+        inside = [
+            row["z"] is not None
+            and any((not a or row["z"] >= a) and (not b or row["z"] < b) for a, b in bounds)
+            for row in rows()
+        ]
+        clause = live_where(period(phrase), "z", column_type="timestamptz", tz=zone, now=now,
+                            latest=("ulnager_loads", "d"))  # fmt: skip
+        told.append((clause, tally(inside), (phrase, now, zone)))
+        for column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
+            fixed = where(result, COLUMNS[column_type], column_type=column_type, tz=zone)
+            told.append((fixed, tally(inside), (column_type, phrase, now, zone)))
     compared(engine, told)
 
 

@@ -25,9 +25,10 @@ from ulnager.book.schema import (
 )
 from ulnager.core.business import BusinessDays
 from ulnager.core.calendars import Calendar, MonthCalendar
-from ulnager.core.definitions import Anchor, Defaults, Extent
+from ulnager.core.definitions import Anchor, Defaults, Definition, Extent
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.resolution import Resolution
+from ulnager.core.rules import RULES
 from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
 from ulnager.core.weeks import WeekCalendar
@@ -95,6 +96,23 @@ class BookPeriod:
     label: str
     anchor: BookAnchor | None
     calendar: Calendar | None = None
+
+    @property
+    def anchored(self) -> Period:
+        """The period with its anchor written into the phrase, as ``PERIOD as of POINT``.
+
+        Raises SettingError when the anchor calls its day over or running and its point does not.
+        """
+        if self.anchor is None:
+            return self.period
+        point = self.anchor.point.definition.args[0]
+        running = point.rule.key == "today"
+        if self.anchor.running not in (None, running):
+            raise SettingError(
+                f"the anchor {self.anchor.name} of {self.name} says that the day of '{point}' is "
+                f"{'over' if running else 'running'}, which no phrase can say"
+            )
+        return Period(Definition(RULES["as_of"], (self.period.definition, point)))
 
 
 @dataclass(frozen=True)

@@ -15,8 +15,6 @@ from ulnager.filters.standards import STANDARDS
 from ulnager.language.period import Period, as_day
 
 if TYPE_CHECKING:
-    from sqlalchemy import ColumnElement
-
     from ulnager.filters.live import LiveCondition
 
 _TARGETS = (*DIALECTS, *STANDARDS)
@@ -105,17 +103,18 @@ def command(
     """
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
     values: dict[str, str] = {}
-    result = None
+    notes: tuple[str, ...] = ()
     if live:
         if target not in DIALECTS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
-        clause: ColumnElement[bool]
+        clause: Any
         period, clause = _live(request, phrase, column, rounding=rounding, **holds, **moving)
+        notes = clause.notes
         text = compiled(clause, dialect_named(target), literal=True).text
     else:
         _only_live(moving)
         result = request.resolve(phrase, request.basis(phrase))
-        period = result.period
+        period, notes = result.period, tuple(result.notes)
         if target in STANDARDS:
             text = STANDARDS[target](result, column, **holds)
         else:
@@ -128,6 +127,9 @@ def command(
     if run_on is not None:
         kept, total = request.opened(run_on).kept(column, clause)
         counted = {"rows": {"kept": kept, "total": total}}
+        if not kept and moving["date_table"]:
+            hint = f"no row is kept; does {moving['date_table']} hold every day that is asked for?"
+            notes = (*notes, hint)
     if as_json:
         told = {"live": True} if live else {"parameters": values}
         show_json({"period": str(period), "condition": text, **told, **counted})
@@ -137,7 +139,7 @@ def command(
         click.echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {run_on}", err=True)
     for name, value in values.items():
         click.echo(f":{name} = {value}", err=True)
-    for note in result.notes if result else ():
+    for note in notes:
         click.echo(f"note: {note}", err=True)
 
 
@@ -157,23 +159,33 @@ def _live(
     anchor_column: str | None,
     **options: Any,
 ) -> tuple[Period, LiveCondition]:
-    if request.as_of is not None:
-        raise FilterError("a live condition has no --as-of; write it into the phrase: '… as of …'")
+    for given, instead in (
+        (request.as_of, "--as-of; write it into the phrase: '… as of …'"),
+        (request.source, "--source; name the table for latest in --latest-in"),
+        (
+            request.day_starts != "00:00",
+            "--day-starts; run the server in a zone where days start so",
+        ),
+    ):
+        if given:
+            raise FilterError(f"a live condition has no {instead}")
     table, _, dates = (latest_in or "").rpartition(".")
     if latest_in and not table:
         raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
     from ulnager.filters.live import live_where
 
     book = request.open_book
-    period = request.named(phrase)
+    entry = book.periods.get(phrase) if book else None
+    period = entry.anchored if entry else request.named(phrase)
     return period, live_where(
         period,
         column,
-        calendar=request.chosen_calendar,
+        calendar=(entry and request.calendar is None and entry.calendar) or request.chosen_calendar,
         calendars=book.calendars if book else None,
         defaults=book.defaults if book else None,
         latest=(table, dates) if latest_in else None,
         today=None if request.today is None else as_day(request.today, "--today"),
+        now=request.now,
         anchor=anchor_column,
         **options,
     )

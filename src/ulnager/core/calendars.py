@@ -9,7 +9,7 @@ these four (one date, an array, a database) can resolve any period.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from datetime import date
+from datetime import date, tzinfo
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from ulnager.core import labels
@@ -301,6 +301,10 @@ class OfCalendar:
 
     def __init__(self, calendar: Calendar) -> None:
         self.calendar = calendar
+
+    def instants(self, zone: tzinfo) -> Any:
+        """The arithmetic of instants over this one, in a zone."""
+        raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
 
     @property
     def business(self) -> BusinessDays:

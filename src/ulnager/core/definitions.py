@@ -13,7 +13,7 @@ from datetime import date, tzinfo
 from enum import Enum
 from typing import Any, NamedTuple
 
-from ulnager.core.calendars import Arithmetic, Calendar, date_of
+from ulnager.core.calendars import Arithmetic, Calendar, OfCalendar, date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.instants import InstantArithmetic
 from ulnager.core.spans import Range, union
@@ -337,8 +337,9 @@ class Basis:
             raise ResolveError(
                 "hours, minutes and seconds need a time zone; give now with its offset, or tz"
             )
-        if not isinstance(self.calendar, Calendar):
-            raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
+        if isinstance(self.calendar, OfCalendar):
+            return self.calendar.instants(self.zone)  # type: ignore[no-any-return]
+        assert isinstance(self.calendar, Calendar)
         return InstantArithmetic(self.calendar, self.zone)
 
     def in_days(self) -> Basis:

@@ -32,7 +32,7 @@ def steps(definition: Definition, basis: Basis) -> tuple[str, ...]:
 def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
     """What a reader should know before trusting the dates."""
     return (
-        *_readings_notes(definition, basis),
+        *readings_notes(definition, basis),
         *_clock_notes(definition, basis),
         *_empty_notes(definition, basis),
     )
@@ -208,7 +208,8 @@ def other_readings(definition: Definition) -> list[tuple[str, Definition]]:
     return []
 
 
-def _readings_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+def readings_notes(definition: Definition, basis: Basis, *, dated: bool = True) -> Iterator[str]:
+    """How an ambiguous phrase was read and how else it could be, with its dates unless it moves."""
     ambiguous = next((p for p in definition.walk() if p.rule.kind is Kind.READING), None)
     if ambiguous is None:
         return
@@ -217,10 +218,10 @@ def _readings_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     for _, whole in other_readings(definition):
         if whole != definition.replaced(ambiguous, chosen):
             try:
-                dates = shown_ranges(whole, basis)
+                dates = f" is {shown_ranges(whole, basis)}" if dated else ""
             except ResolveError:
-                dates = "outside years 1 to 9999"
-            others.append(f"'{whole}' is {dates}")
+                dates = " is outside years 1 to 9999"
+            others.append(f"'{whole}'{dates}")
     yield f"'{ambiguous}' was read as '{chosen}'; other readings: {'; '.join(others)}"
 
 

@@ -523,11 +523,13 @@ def _overlap(c: Basis, period: Definition, period_2: Definition) -> Pair:
 
 
 def _data_overlap(c: Basis, period: Definition) -> Pair:
-    (start, stop), data = period.span(c), c.extent()
-    return (
-        c.calendar.later(start, data.first.toordinal()),
-        c.calendar.earlier(stop, data.last.toordinal() + 1),
-    )
+    (start, stop), (data,) = period.span(c), _data_range(c)
+    return c.calendar.later(start, data[0]), c.calendar.earlier(stop, data[1])
+
+
+def _data_range(c: Basis) -> tuple[Range, ...]:
+    data = (c.extent().first.toordinal(), c.extent().last.toordinal() + 1)
+    return c.as_instants((data,)) if c.in_instants else (data,)
 
 
 @_row(
@@ -537,8 +539,7 @@ def _data_overlap(c: Basis, period: Definition) -> Pair:
     find_one=_data_overlap,
 )
 def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
-    data = (c.extent().first.toordinal(), c.extent().last.toordinal() + 1)
-    return intersection(period.ranges(c), c.as_instants((data,)) if c.in_instants else (data,))
+    return intersection(period.ranges(c), _data_range(c))
 
 
 @_row(

@@ -31,6 +31,10 @@ class Engine(NamedTuple):
 
     ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
+
+    ``instant`` is a literal of a moment in UTC, ``add_time`` adds elapsed hours, minutes or
+    seconds, and ``truncated_time`` is the start of the unit ``{u}`` of ``{q}`` seconds on the
+    clocks of the zone.
     """
 
     name: str
@@ -56,6 +60,9 @@ class Engine(NamedTuple):
     later: str = "greatest({x}, {y})"
     earlier: str = "least({x}, {y})"
     integer: str = "INTEGER"
+    instant: str = "TIMESTAMPTZ '{x}+00:00'"
+    add_time: str = "({x} {s} INTERVAL {a} {U})"
+    truncated_time: str = ""
 
     @property
     def has_zones(self) -> bool:
@@ -93,6 +100,10 @@ ENGINES: Final = {
             formatted="strftime('{f}', {x})",
             pieces=_STRFTIME,
             seconds="CAST(strftime('%s', {x}) AS INTEGER)",
+            now="datetime('now')",
+            instant="'{x}'",
+            add_time="datetime({x}, '{s}{a} {u}s')",
+            truncated_time="datetime(strftime('%s', {x}) / {q} * {q}, 'unixepoch')",
             later="max({x}, {y})",
             earlier="min({x}, {y})",
         ),
@@ -113,6 +124,7 @@ ENGINES: Final = {
             formatted="strftime({x}, '{f}')",
             pieces=_STRFTIME,
             seconds="CAST(epoch({x}) AS BIGINT)",
+            truncated_time="({x} - to_microseconds(epoch_us({x} AT TIME ZONE '{tz}') % {q}000000))",
         ),
         Engine(
             name="postgresql",
@@ -131,6 +143,8 @@ ENGINES: Final = {
             formatted="to_char({x}, '{f}')",
             pieces=("YYYY", "MM", "DD"),
             seconds="CAST(extract(epoch FROM {x}) AS BIGINT)",
+            add_time="({x} {s} INTERVAL '{a} {u}s')",
+            truncated_time="date_trunc('{u}', {x}, '{tz}')",
         ),
         Engine(
             name="mysql",
@@ -150,6 +164,10 @@ ENGINES: Final = {
             pieces=_STRFTIME,
             seconds="TIMESTAMPDIFF(SECOND, '1970-01-01', {x})",
             integer="SIGNED",
+            now="UTC_TIMESTAMP(6)",
+            instant="TIMESTAMP '{x}'",
+            truncated_time="(TIMESTAMP '1970-01-01 00:00:00' "
+            "+ INTERVAL TIMESTAMPDIFF(SECOND, '1970-01-01', {x}) DIV {q} * {q} SECOND)",
         ),
         Engine(
             name="spark",
@@ -170,6 +188,10 @@ ENGINES: Final = {
             formatted="date_format({x}, '{f}')",
             pieces=("yyyy", "MM", "dd"),
             seconds="unix_seconds({x})",
+            instant="TIMESTAMP_LTZ '{x}+00:00'",
+            add_time="({x} {s} INTERVAL '{a}' {U})",
+            truncated_time="timestamp_micros(unix_micros({x}) - "
+            "pmod(unix_micros(from_utc_timestamp({x}, '{tz}')), {q}000000))",
         ),
     )
 }
@@ -195,15 +217,10 @@ def filled(engine: Engine, primitive: str, **values: object) -> str:
     if isinstance(weekday := values.get("w"), int):
         values |= {"w6": (6 - weekday) % 7, "w7": (7 - weekday) % 7}
     # SQLite's changes to a date are put into one call.
-    if (
-        engine.name == "sqlite"
-        and template.startswith("date({x}, '")
-        and template.count("{x}") == 1
-        and inner.startswith("date(")
-        and inner.endswith(")")
-    ):
-        within = inner[:-1].replace("{", "{{").replace("}", "}}")
-        template = within + template.removeprefix("date({x}")
+    call = template.partition("{x}, '")[0]
+    if call in ("date(", "datetime(") and template.count("{x}") == 1 and inner.startswith(call):
+        within = inner.removesuffix(")").replace("{", "{{").replace("}", "}}")
+        template = within + template.removeprefix(call + "{x}")
     # What is cut to a date below need not be cut above, too.
     if primitive.startswith("add_months") and inner.startswith("CAST(date_trunc("):
         values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")

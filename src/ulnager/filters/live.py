@@ -7,7 +7,7 @@ SQL here. What an engine cannot work out is an error, never another condition.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from datetime import date, tzinfo
+from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, Dialect
@@ -19,30 +19,38 @@ from sqlalchemy.types import Boolean
 from ulnager.core.calendars import GREGORIAN, Calendar
 from ulnager.core.definitions import Basis, Defaults, Definition, Kind
 from ulnager.core.errors import FilterError
+from ulnager.core.explain import readings_notes
 from ulnager.core.shifting import aligned
 from ulnager.core.tables import TableCalendar
 from ulnager.core.units import Unit
-from ulnager.core.zones import zone_name
+from ulnager.core.zones import zone_name, zone_named
 from ulnager.filters.columns import check_column_type, check_rounding
 from ulnager.filters.engines import Engine, engine_named, filled
 from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import named_column
 from ulnager.filters.sqldays import SqlArithmetic, SqlDay
-from ulnager.language.period import Period
+from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
+from ulnager.language.period import Period, as_instant
 
 _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 """What a column may hold whose values are themselves taken for days."""
 
 
 class LiveCondition(FunctionElement[bool]):
-    """A condition on a column that an engine works out when it runs; see :func:`live_where`."""
+    """A condition on a column that an engine works out when it runs; see :func:`live_where`.
+
+    ``notes`` tell how an ambiguous phrase was read.
+    """
 
     inherit_cache = False
     type = Boolean()
 
-    def __init__(self, write: Callable[..., str], *columns: ColumnElement[Any]) -> None:
+    def __init__(
+        self, write: Callable[..., str], notes: tuple[str, ...], *columns: ColumnElement[Any]
+    ) -> None:
         super().__init__(*columns)
         self.write = write
+        self.notes = notes
 
 
 @compiles(LiveCondition)
@@ -63,6 +71,7 @@ def live_where(
     latest: tuple[str, str] | None = None,
     latest_type: str | None = None,
     today: date | None = None,
+    now: datetime | str | None = None,
     anchor: str | ColumnElement[Any] | None = None,
     anchor_type: str = "date",
     running: bool = False,
@@ -75,7 +84,7 @@ def live_where(
     says where today is. ``latest`` is the table (with its schema before a dot if need be) and the
     column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what that column
     holds: ``date``, ``timestamp`` or ``timestamptz``. ``today`` fixes the clock, to try another
-    day.
+    day, and ``now``, an aware datetime, its instant.
 
     With ``anchor``, a column, every row is measured from its own date there; that day is over,
     unless it is ``running``. ``anchor_type`` is as for ``latest``.
@@ -98,6 +107,13 @@ def live_where(
         raise FilterError("a column of instants needs tz, where its days begin")
     chosen = calendar or GREGORIAN
     _check(period.definition, chosen)
+    if period.definition.is_sub_day:
+        _check_time(column_type, zone, anchor is not None and running, today, now)
+    if now is not None:
+        now = as_instant(now)
+        if now.tzinfo is None:
+            raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
+        today = today or now.astimezone(None if zone is None else zone_named(zone)).date()
     columns = [named_column(on)] if anchor is None else [named_column(on), named_column(anchor)]
 
     def write(dialect: Dialect, column: str, from_: str | None = None) -> str:
@@ -110,23 +126,30 @@ def live_where(
         basis = Basis(arithmetic, start_from, from_ is None or running)
         # A running anchor is the clock of its row.
         basis = basis.changed(today=start_from if from_ is None or running else sql.clock(today))
+        if zone is not None:
+            basis.zone = zone_named(zone)
+            moment = sql.moment(now)
+            basis.now, basis.moment = moment, None if from_ else moment
         if defaults is not None:
             basis.defaults = defaults
         basis.calendars = calendars or basis.calendars
-        if latest is not None:
-            extent: Any = _SqlExtent(sql, latest, latest_type)
-            basis.data = extent
+        extent: Any = _SqlExtent(sql, latest, latest_type)
+        basis.data = extent
         start, stop = period.definition.span(basis)
+        kept_in = basis.instants_here() if period.definition.is_sub_day else arithmetic
         if column_type == "yyyymm":
             start, stop = _whole_months(arithmetic, start, stop, rounding)
         sides = [
-            f"{column} {sign} {sql.bound(arithmetic.day(side), column_type)}"
+            f"{column} {sign} {sql.bound(kept_in, side, column_type)}"
             for sign, side in ((">=", start), ("<", stop))
             if side is not None
         ]
         return " AND ".join(sides) or f"{column} IS NOT NULL"
 
-    return LiveCondition(write, *columns)
+    said = Basis(chosen, 0, True)
+    said.defaults = defaults or said.defaults
+    notes = tuple(readings_notes(period.definition, said, dated=False))
+    return LiveCondition(write, notes, *columns)
 
 
 def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:
@@ -176,8 +199,18 @@ class _Engine:
                 "for a server that runs in that zone leave tz out, or filter with frozen dates"
             )
 
-    def bound(self, found: SqlDay, held: str) -> str:
+    def moment(self, now: datetime | None) -> Any:
+        """The instant of the clock, or one that stands for it."""
+        if now is None:
+            return SqlInstant(self.engine, self.engine.now)
+        local = now.astimezone(UTC).replace(tzinfo=None)
+        return SqlInstant(self.engine, self.engine.instant.format(x=local))
+
+    def bound(self, arithmetic: Any, side: Any, held: str) -> str:
         """A start or a stop in terms of what the column holds."""
+        if isinstance(arithmetic, SqlInstants):
+            return str(arithmetic.instant(side))
+        found: SqlDay = arithmetic.day(side)
         if held in ("date", "timestamp"):
             return str(found)
         if held == "yyyymm":
@@ -238,12 +271,9 @@ def _whole_months(
 class _SqlExtent:
     """The dates of a column of a table, as SQL."""
 
-    last_whole = None
-
-    def __init__(self, sql: _Engine, latest: tuple[str, str], held: str) -> None:
+    def __init__(self, sql: _Engine, latest: tuple[str, str] | None, held: str) -> None:
         self.sql = sql
-        self.table = sql.table(latest[0])
-        self.column = sql.quote(latest[1])
+        self.latest = latest
         self.held = "timestamp" if held == "date" else held
 
     @property
@@ -253,6 +283,13 @@ class _SqlExtent:
     @property
     def last(self) -> Any:
         return _Deferred(self, "max")
+
+    @property
+    def last_whole(self) -> Any:
+        raise FilterError(
+            "the latest whole day takes a profile of the data, which a condition cannot make; "
+            "measure from latest, or filter with frozen dates"
+        )
 
 
 class _Deferred:
@@ -264,19 +301,37 @@ class _Deferred:
 
     def toordinal(self) -> SqlDay:
         found = self.extent
-        value = f"(SELECT {self.which}({found.column}) FROM {found.table})"
-        return found.sql.day_of(value, found.held)
+        if found.latest is None:
+            raise FilterError(
+                "the phrase speaks of the data's dates; say which table and column hold them: "
+                "latest=('trips', 'day'), --latest-in trips.day"
+            )
+        table, column = found.sql.table(found.latest[0]), found.sql.quote(found.latest[1])
+        return found.sql.day_of(f"(SELECT {self.which}({column}) FROM {table})", found.held)
 
 
 def _check(definition: Definition, calendar: Calendar) -> None:
     """FilterError for what SQL could not tell to be wrong."""
-    if definition.is_sub_day:
-        raise FilterError("hours, minutes and seconds have no live condition; freeze the dates")
     for part in definition.walk():
         if part.rule.key == "ordinal_day" and not _is_there(part, calendar):
             raise FilterError(
                 f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
             )
+
+
+def _check_time(
+    column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
+) -> None:
+    """FilterError where hours, minutes and seconds have no live condition."""
+    if column_type != "timestamptz" or zone is None:
+        raise FilterError(
+            "hours, minutes and seconds are live for a column of instants (timestamptz) with its "
+            "tz only; freeze the dates for others"
+        )
+    if each_running:
+        raise FilterError("the day of a row has no moment to count hours from; leave running out")
+    if today is not None and now is None:
+        raise FilterError("a fixed today has no moment to count hours from; give now as well")
 
 
 def _is_there(point: Definition, calendar: Calendar) -> bool:

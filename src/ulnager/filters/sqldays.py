@@ -7,6 +7,7 @@ rules of ``core.rules`` run on both without knowing.
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import tzinfo
 from typing import Any
 
 from ulnager.core.calendars import Calendar, MonthCalendar, OfCalendar, date_of
@@ -140,6 +141,17 @@ def _literal(engine: Engine, day: int) -> SqlDay:
     return SqlDay(engine, engine.literal.format(x=on), starts_month=on.day == 1)
 
 
+def narrower(engine: Engine, primitive: str, worse: str, one: Any, two: Any) -> str:
+    """The later of two starts or the earlier of two stops; null where either is."""
+    if not one.may_be_null and not two.may_be_null:
+        return filled(engine, primitive, x=str(one), y=str(two))
+    # Some engines pass over a null here, and the narrower span would be lost.
+    return (
+        f"CASE WHEN {one} {worse} {two} THEN {two} "
+        f"WHEN {one} IS NOT NULL AND {two} IS NOT NULL THEN {one} END"
+    )
+
+
 def _between(day: SqlDay, other: SqlDay) -> SqlCount:
     text = filled(day.engine, "days_between", x=str(day), y=str(other))
     return SqlCount(day.engine, text, day.may_be_null or other.may_be_null)
@@ -192,6 +204,8 @@ class SqlArithmetic(OfCalendar):
 
     def start_of_months(self, day: SqlDay, months: int = 1, first_month: int = 0) -> SqlDay:
         """The start of the unit of so many Gregorian months around a day."""
+        if day.starts_month and months == 1:
+            return day
         # The remainder of the number of a unit's first month has to come out as 0.
         rest = (-1 - first_month) % months
         name = {1: "month", 3: "quarter", 12: "year"}.get(months, "")
@@ -272,14 +286,14 @@ class SqlArithmetic(OfCalendar):
         if one is None or two is None:
             return two if one is None else one
         one, two = self.day(one), self.day(two)
-        if one.may_be_null or two.may_be_null:
-            # Some engines pass over a null here, and the narrower span would be lost.
-            text = f"CASE WHEN {one} {worse} {two} THEN {two} WHEN {one} IS NOT NULL AND {two} "
-            text += f"IS NOT NULL THEN {one} END"
-        else:
-            text = filled(self.engine, primitive, x=str(one), y=str(two))
+        text = narrower(self.engine, primitive, worse, one, two)
         both = one.starts_month and two.starts_month
         return SqlDay(self.engine, text, 0, one.may_be_null or two.may_be_null, both)
+
+    def instants(self, zone: tzinfo) -> Any:
+        from ulnager.filters.sqlinstants import SqlInstants
+
+        return SqlInstants(self.calendar, zone, self)
 
     def like(self, calendar: Calendar) -> SqlArithmetic:
         return self if calendar == self.calendar else SqlArithmetic(calendar, self.engine)

@@ -250,7 +250,7 @@ def _clock_basis(
         basis = Basis(calendar, as_day(today, "today").toordinal(), True)
         basis.today, basis.zone = basis.anchor, zone
         return basis
-    moment = datetime.now(zone).astimezone(zone) if now is None else _instant(now)
+    moment = datetime.now(zone).astimezone(zone) if now is None else as_instant(now)
     if zone is None:
         zone = moment.tzinfo
     elif moment.tzinfo is None:
@@ -269,7 +269,8 @@ def _clock_basis(
     return basis
 
 
-def _instant(now: datetime | str) -> datetime:
+def as_instant(now: datetime | str) -> datetime:
+    """An instant from a datetime or ISO 8601 text; SettingError otherwise."""
     if isinstance(now, datetime):
         return now
     try:

@@ -1,0 +1,164 @@
+"""Instants as SQL, for hours, minutes and seconds, in elapsed time.
+
+As with days, an instant is a number that is worked out here, or a :class:`SqlInstant` that the
+engine works out.
+"""
+
+from __future__ import annotations
+
+from datetime import UTC, tzinfo
+from typing import Any
+
+from ulnager.core.calendars import Calendar
+from ulnager.core.errors import FilterError
+from ulnager.core.instants import InstantArithmetic, moment_of
+from ulnager.core.units import Unit
+from ulnager.core.zones import zone_name
+from ulnager.filters.engines import Engine, filled
+from ulnager.filters.sqldays import SqlDay, SqlTruth, narrower
+
+_SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)
+
+
+class SqlInstant:
+    """An instant as SQL: an expression that gives one, and microseconds to add to it."""
+
+    __slots__ = ("engine", "may_be_null", "microseconds", "text")
+
+    def __init__(
+        self, engine: Engine, text: str, microseconds: int = 0, may_be_null: bool = False
+    ) -> None:
+        self.engine = engine
+        self.text = text
+        self.microseconds = microseconds
+        self.may_be_null = may_be_null
+
+    def __add__(self, microseconds: int) -> SqlInstant:
+        return SqlInstant(
+            self.engine, self.text, self.microseconds + microseconds, self.may_be_null
+        )
+
+    def __sub__(self, other: Any) -> Any:
+        if isinstance(other, int):
+            return self + -other
+        if isinstance(other, SqlInstant) and other.text == self.text:
+            return self.microseconds - other.microseconds
+        raise _length_unknown()
+
+    def __rsub__(self, other: Any) -> Any:
+        raise _length_unknown()
+
+    def __str__(self) -> str:
+        if not self.microseconds:
+            return self.text
+        unit = next(u for u in _SIZES if self.microseconds % u.microseconds == 0)
+        count = self.microseconds // unit.microseconds
+        name = unit.name
+        return filled(self.engine, "add_time", x=self.text, n=count, u=name, U=name.upper())
+
+    def __lt__(self, other: Any) -> SqlTruth:
+        return SqlTruth(f"{self} < {other}", self.may_be_null or other.may_be_null)
+
+
+def _length_unknown() -> FilterError:
+    return FilterError(
+        "the length of this period of hours is not known before it runs, so it cannot be stepped "
+        "by; say by how much, such as ', 2 hours earlier'"
+    )
+
+
+class SqlInstants(InstantArithmetic):
+    """The arithmetic of instants in a zone as SQL, over that of days."""
+
+    def __init__(self, calendar: Calendar, zone: tzinfo, days: Any) -> None:
+        super().__init__(calendar, zone)
+        self.days = days
+        self.engine: Engine = days.engine
+        self.has_zone = self.engine.has_zones
+
+    def _name(self) -> str:
+        name = zone_name(self.zone)
+        if not self.has_zone and name not in ("UTC", "Etc/UTC"):
+            raise FilterError(
+                f"{self.engine.name} cannot be relied on for hours in {name}, only in UTC; "
+                "filter with frozen dates"
+            )
+        return name
+
+    def instant(self, instant: Any) -> SqlInstant:
+        """An instant as SQL: itself, or a literal for a number."""
+        if isinstance(instant, SqlInstant):
+            return instant
+        moment = moment_of(instant, UTC).replace(tzinfo=None)
+        return SqlInstant(self.engine, self.engine.instant.format(x=moment))
+
+    def day_of(self, instant: Any) -> Any:
+        if not isinstance(instant, SqlInstant):
+            return super().day_of(instant)
+        primitive = "local_day" if self.has_zone else "date_of"
+        text = filled(self.engine, primitive, x=str(instant), tz=self._name())
+        return SqlDay(self.engine, text, may_be_null=instant.may_be_null)
+
+    def instant_of(self, day: Any) -> Any:
+        if not isinstance(day, SqlDay):
+            return super().instant_of(day)
+        name, text = self._name(), str(day)
+        if self.has_zone:
+            text = filled(self.engine, "midnight", x=text, tz=name)
+        return SqlInstant(self.engine, text, 0, day.may_be_null)
+
+    def unit_start(self, instant: Any, unit: Unit) -> Any:
+        if not isinstance(instant, SqlInstant):
+            return super().unit_start(instant, unit)
+        self._only_time(unit)
+        text = filled(
+            self.engine, "truncated_time", x=str(instant), tz=self._name(), u=unit.name,
+            q=unit.microseconds // 1_000_000,
+        )  # fmt: skip
+        return SqlInstant(self.engine, text, 0, instant.may_be_null)
+
+    def unit_stop(self, instant: Any, unit: Unit) -> Any:
+        if not isinstance(instant, SqlInstant):
+            return super().unit_stop(instant, unit)
+        return self.unit_start(instant, unit) + unit.microseconds
+
+    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
+        if not isinstance(start, SqlInstant):
+            return super().move_start(start, unit, count)
+        self._only_time(unit)
+        return start + unit.microseconds * count
+
+    def move_day(self, instant: Any, unit: Unit, count: int) -> Any:
+        if not isinstance(instant, SqlInstant):
+            return super().move_day(instant, unit, count)
+        return self.move_start(instant, unit, count)
+
+    def _only_time(self, unit: Unit) -> None:
+        if not unit.microseconds:
+            raise FilterError(
+                f"a period of hours cannot be moved by {unit.plural} in SQL; "
+                "move it by hours, or filter with frozen dates"
+            )
+
+    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+        if isinstance(is_so, bool):
+            return super().choose(is_so, yes, no)
+        raise FilterError(
+            "this comparison of hours has no live condition; filter with frozen dates"
+        )
+
+    def later(self, one: Any, two: Any) -> Any:
+        return self._of_two("later", "<", one, two)
+
+    def earlier(self, one: Any, two: Any) -> Any:
+        return self._of_two("earlier", ">", one, two)
+
+    def _of_two(self, primitive: str, worse: str, one: Any, two: Any) -> Any:
+        if one is None or two is None:
+            return two if one is None else one
+        one, two = self.instant(one), self.instant(two)
+        text = narrower(self.engine, primitive, worse, one, two)
+        return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)
+
+    def like(self, calendar: Calendar) -> SqlInstants:
+        return SqlInstants(calendar, self.zone, self.days.like(calendar))
