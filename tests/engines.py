@@ -67,6 +67,7 @@ CALENDARS = {
     "shop": WeekCalendar("4-5-4", "saturday", "january", "nearest", 7, business=OFFICE),
     "thirteen": WeekCalendar("13x4", "sunday", "june"),
     "school": TableCalendar(TERMS, MonthCalendar("09-01")),
+    "camp": TableCalendar(TERMS, WeekCalendar("4-4-5", "friday", "may", "last", 2)),
 }  # fmt: skip
 
 
@@ -189,13 +190,16 @@ class Alchemy:
         found = _question(clauses)
         if literal:
             text = compiled(found, dialect_named(self.name), literal=True).text
-            raw = self.connection.execution_options(no_parameters=True)
-            return list(map(int, raw.exec_driver_sql(text).one()))
+            return list(map(int, self._as_it_is(text).one()))
         return list(map(int, self.connection.execute(found).one()))
 
-    def values(self, expressions, where):
-        return [tuple(row) for row in self.connection.execution_options(
-            no_parameters=True).exec_driver_sql(_query(expressions, where))]  # fmt: skip
+    def values(self, *query):
+        return [tuple(row) for row in self._as_it_is(_query(*query))]
+
+    def _as_it_is(self, text):
+        """The text, with a percent sign taken for no parameter."""
+        options = {"no_parameters": True}
+        return self.connection.exec_driver_sql(text, execution_options=options)
 
 
 class Texts:
@@ -206,8 +210,8 @@ class Texts:
         made = compiled(found, dialect_named(self.name), literal=literal)
         return list(map(int, self.run(made.text, made.parameters)[0]))
 
-    def values(self, expressions, where):
-        return [tuple(row) for row in self.run(_query(expressions, where), {})]
+    def values(self, *query):
+        return [tuple(row) for row in self.run(_query(*query), {})]
 
 
 class Duck(Texts):
@@ -343,5 +347,5 @@ def _question(clauses):
     ).select_from(ROWS)
 
 
-def _query(expressions, where):
-    return f"SELECT {', '.join(expressions)} FROM ulnager_rows WHERE {where} ORDER BY id"
+def _query(expressions, where, source="ulnager_rows"):
+    return f"SELECT {', '.join(expressions)} FROM {source} WHERE {where} ORDER BY id"

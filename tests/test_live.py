@@ -77,6 +77,26 @@ def test_only_the_partitions_that_are_asked_for_are_read(
             assert "DataFilters" not in told
 
 
+ODD = '50% "x" `y` {z} :a é;--'
+
+
+@pytest.mark.parametrize("name", ENGINES)
+def test_names_that_are_hard_to_quote_are_harmless(name):
+    engine, quote = engine_named(name), "`" if name in ("mariadb", "spark") else '"'
+    odd = quote + ODD.replace(quote, quote * 2) + quote
+    source = f"(SELECT id, k, d AS {odd} FROM ulnager_rows) AS odd"
+    result = period("last 3 days").resolve(today="2026-05-20")
+    for clause in (
+        where(result, ODD),
+        live_where(period("last 3 days"), ODD, today=date(2026, 5, 20)),
+        live_where(period("last 1 day"), "k", column_type="yyyymmdd", anchor=ODD),
+    ):
+        text = compiled(clause, dialect_named(name), literal=True).text
+        kept = engine.values([odd], f"{text} AND id < 9000", source)
+        assert kept
+        assert len(kept) == len(engine.values(["d"], text.replace(odd, "d") + " AND id < 9000"))
+
+
 def test_offsets_never_reach_a_database_whose_signs_differ():
     three_west = timezone(timedelta(hours=-3))
     with pytest.raises(SettingError, match="databases agree on"):

@@ -180,7 +180,7 @@ TABLE_PHRASES = [
     "since {n} business days before latest", "last {n} {us} as of start of previous business day",
     "last {n} rolling business days as of 2026-05-25",
 ]  # fmt: skip
-OWN_UNITS = {"harbour": ["pay period"], "school": ["term"]}
+OWN_UNITS = {"harbour": ["pay period"], "school": ["term"], "camp": ["term"]}
 
 
 @st.composite

@@ -54,7 +54,7 @@ class _DuckDB(_Ansi):
 
 class _BackticksPreparer(IdentifierPreparer):
     def __init__(self, dialect: Dialect) -> None:
-        super().__init__(dialect, initial_quote="`")
+        super().__init__(dialect, initial_quote="`", escape_quote="`")
 
 
 class _SparkCompiler(SQLCompiler):
