@@ -121,6 +121,21 @@ def test_a_period_given_to_where_stays_live():
 
 
 @pytest.mark.parametrize("name", ENGINES)
+def test_live_conditions_can_be_joined_and_turned_round(name):
+    """As any condition of SQLAlchemy; those without a date are on neither side."""
+    today = date(2026, 5, 20)
+    month, week = (live_where(period(p), "d", today=today) for p in ("this month", "this week"))
+    is_there = sa.column("d").is_not(None)
+    kept, others, every, both, either, nothing = engine_named(name).tallies(
+        [month, ~month, is_there, sa.and_(month, week), sa.or_(month, week), month & ~month]
+    )
+    assert (kept + others, nothing) == (every, 0)
+    assert 0 < both < kept == either < every
+    text = compiled(sa.select(week), dialect_named(name), literal=True).text
+    assert "= 1" not in text
+
+
+@pytest.mark.parametrize("name", ENGINES)
 def test_the_clock_of_the_engine_is_read(name):
     """Its own today, and where it knows of zones or of UTC the one there."""
     said = period("from 2 days before today to 2 days after today")

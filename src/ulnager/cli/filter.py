@@ -15,7 +15,7 @@ from ulnager.filters.standards import STANDARDS
 from ulnager.language.period import Period, as_day
 
 if TYPE_CHECKING:
-    from ulnager.filters.live import LiveCondition
+    from sqlalchemy import ColumnElement
 
 _TARGETS = (*DIALECTS, *STANDARDS)
 
@@ -107,9 +107,7 @@ def command(
     if live:
         if target not in DIALECTS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
-        clause: Any
-        period, clause = _live(request, phrase, column, rounding=rounding, **holds, **moving)
-        notes = clause.notes
+        period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **moving)
         text = compiled(clause, dialect_named(target), literal=True).text
     else:
         _only_live(moving)
@@ -158,7 +156,7 @@ def _live(
     latest_in: str | None,
     anchor_column: str | None,
     **options: Any,
-) -> tuple[Period, LiveCondition]:
+) -> tuple[Period, ColumnElement[bool], tuple[str, ...]]:
     for given, instead in (
         (request.as_of, "--as-of; write it into the phrase: '… as of …'"),
         (request.source, "--source; name the table for latest in --latest-in"),
@@ -172,20 +170,22 @@ def _live(
     table, _, dates = (latest_in or "").rpartition(".")
     if latest_in and not table:
         raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
-    from ulnager.filters.live import live_where
+    from ulnager.filters.live import live_notes, live_where
 
     book = request.open_book
     entry = book.periods.get(phrase) if book else None
     period = entry.anchored if entry else request.named(phrase)
-    return period, live_where(
+    defaults = book.defaults if book else None
+    clause = live_where(
         period,
         column,
         calendar=(entry and request.calendar is None and entry.calendar) or request.chosen_calendar,
         calendars=book.calendars if book else None,
-        defaults=book.defaults if book else None,
+        defaults=defaults,
         latest=(table, dates) if latest_in else None,
         today=None if request.today is None else as_day(request.today, "--today"),
         now=request.now,
         anchor=anchor_column,
         **options,
     )
+    return period, clause, live_notes(period, defaults)

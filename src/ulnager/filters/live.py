@@ -8,13 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from datetime import UTC, date, datetime, tzinfo
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
-from sqlalchemy import ColumnElement, Dialect
+from sqlalchemy import ColumnElement, Dialect, and_
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
-from sqlalchemy.types import Boolean
 
 from ulnager.core.calendars import GREGORIAN, Calendar
 from ulnager.core.definitions import Basis, Defaults, Definition, Kind
@@ -27,36 +26,13 @@ from ulnager.core.zones import zone_name, zone_named
 from ulnager.filters.columns import check_column_type, check_rounding
 from ulnager.filters.engines import Engine, engine_named, filled
 from ulnager.filters.joined import DateTable
-from ulnager.filters.sql import named_column
+from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic, SqlDay
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
 from ulnager.language.period import Period, as_instant
 
 _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 """What a column may hold whose values are themselves taken for days."""
-
-
-class LiveCondition(FunctionElement[bool]):
-    """A condition on a column that an engine works out when it runs; see :func:`live_where`.
-
-    ``notes`` tell how an ambiguous phrase was read.
-    """
-
-    inherit_cache = False
-    type = Boolean()
-
-    def __init__(
-        self, write: Callable[..., str], notes: tuple[str, ...], *columns: ColumnElement[Any]
-    ) -> None:
-        super().__init__(*columns)
-        self.write = write
-        self.notes = notes
-
-
-@compiles(LiveCondition)
-def _compiled(element: LiveCondition, compiler: SQLCompiler, **options: Any) -> str:
-    columns = [compiler.process(column, **options) for column in element.clauses]
-    return element.write(compiler.dialect, *columns)
 
 
 def live_where(
@@ -77,7 +53,7 @@ def live_where(
     running: bool = False,
     date_table: str | None = None,
     rounding: str | None = None,
-) -> LiveCondition:
+) -> ColumnElement[bool]:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
     ``column_type``, ``tz`` and ``rounding`` are those of :func:`ulnager.condition`; ``tz`` also
@@ -93,7 +69,8 @@ def live_where(
     calendars of weeks and tables, own units and business days take it. It has to hold every day
     that is asked for: where one is missing, no row is kept.
 
-    Raises FilterError, when it is compiled, for what the engine cannot work out.
+    Raises FilterError for what no engine can work out, and when it is compiled for what that one
+    cannot; ResolveError for a period that may have several spans.
     """
     zone = None if tz is None else zone_name(tz)
     check_column_type(column_type)
@@ -114,42 +91,92 @@ def live_where(
         if now.tzinfo is None:
             raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
         today = today or now.astimezone(None if zone is None else zone_named(zone)).date()
-    columns = [named_column(on)] if anchor is None else [named_column(on), named_column(anchor)]
+    moving = _Moving(
+        period.definition, column_type, rounding, zone, chosen, calendars or {},
+        defaults or Defaults(), latest, latest_type, today, now, anchor_type, running, date_table,
+    )  # fmt: skip
+    column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
+    # Which sides there are is the same on every engine.
+    start, stop = moving.bounds(dialect_named("duckdb"), *("anchor" for _ in anchors))
+    sides = []
+    if start is not None:
+        sides.append(column >= LiveBound(moving, 0, *anchors))
+    if stop is not None:
+        sides.append(column < LiveBound(moving, 1, *anchors))
+    return and_(*sides) if sides else column.is_not(None)
 
-    def write(dialect: Dialect, column: str, from_: str | None = None) -> str:
-        sql = _Engine(dialect, zone)
-        if date_table is None:
-            arithmetic = SqlArithmetic(chosen, sql.engine)
+
+def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:
+    """How an ambiguous phrase is read where it is live, and how else it could be."""
+    basis = Basis(GREGORIAN, 0, True)
+    basis.defaults = defaults or basis.defaults
+    return tuple(readings_notes(period.definition, basis, dated=False))
+
+
+class LiveBound(FunctionElement[Any]):
+    """The start or the stop of a live condition, as the engine that compiles it writes it."""
+
+    inherit_cache = False
+
+    def __init__(self, moving: _Moving, side: int, *anchors: ColumnElement[Any]) -> None:
+        super().__init__(*anchors)
+        self.moving = moving
+        self.side = side
+
+
+@compiles(LiveBound)
+def _compiled(element: LiveBound, compiler: SQLCompiler, **options: Any) -> str:
+    anchors = [compiler.process(anchor, **options) for anchor in element.clauses]
+    bound = element.moving.bounds(compiler.dialect, *anchors)[element.side]
+    assert bound is not None
+    return bound
+
+
+class _Moving(NamedTuple):
+    """A period with all that it takes to write its bounds for an engine; see ``live_where``."""
+
+    definition: Definition
+    column_type: str
+    rounding: str | None
+    zone: str | None
+    calendar: Calendar
+    calendars: Mapping[str, Calendar]
+    defaults: Defaults
+    latest: tuple[str, str] | None
+    latest_type: str
+    today: date | None
+    now: datetime | None
+    anchor_type: str
+    running: bool
+    date_table: str | None
+
+    def bounds(self, dialect: Dialect, anchor: str | None = None) -> tuple[str | None, str | None]:
+        """The start and the stop as SQL; None at an open side."""
+        sql = _Engine(dialect, self.zone)
+        if self.date_table is None:
+            arithmetic = SqlArithmetic(self.calendar, sql.engine)
         else:
-            arithmetic = DateTable(chosen, sql.engine, sql.table(date_table), sql.quote)
-        start_from = sql.clock(today) if from_ is None else sql.day_of(from_, anchor_type)
-        basis = Basis(arithmetic, start_from, from_ is None or running)
+            table = sql.table(self.date_table)
+            arithmetic = DateTable(self.calendar, sql.engine, table, sql.quote)
+        day = sql.clock(self.today) if anchor is None else sql.day_of(anchor, self.anchor_type)
+        is_clock = anchor is None or self.running
+        basis = Basis(arithmetic, day, is_clock)
         # A running anchor is the clock of its row.
-        basis = basis.changed(today=start_from if from_ is None or running else sql.clock(today))
-        if zone is not None:
-            basis.zone = zone_named(zone)
-            moment = sql.moment(now)
-            basis.now, basis.moment = moment, None if from_ else moment
-        if defaults is not None:
-            basis.defaults = defaults
-        basis.calendars = calendars or basis.calendars
-        extent: Any = _SqlExtent(sql, latest, latest_type)
+        basis.today = day if is_clock else sql.clock(self.today)
+        if self.zone is not None:
+            basis.zone = zone_named(self.zone)
+            moment = sql.moment(self.now)
+            basis.now, basis.moment = moment, None if anchor else moment
+        basis.defaults, basis.calendars = self.defaults, self.calendars
+        extent: Any = _SqlExtent(sql, self.latest, self.latest_type)
         basis.data = extent
-        start, stop = period.definition.span(basis)
-        kept_in = basis.instants_here() if period.definition.is_sub_day else arithmetic
-        if column_type == "yyyymm":
-            start, stop = _whole_months(arithmetic, start, stop, rounding)
-        sides = [
-            f"{column} {sign} {sql.bound(kept_in, side, column_type)}"
-            for sign, side in ((">=", start), ("<", stop))
-            if side is not None
-        ]
-        return " AND ".join(sides) or f"{column} IS NOT NULL"
-
-    said = Basis(chosen, 0, True)
-    said.defaults = defaults or said.defaults
-    notes = tuple(readings_notes(period.definition, said, dated=False))
-    return LiveCondition(write, notes, *columns)
+        start, stop = self.definition.span(basis)
+        held_in: Any = basis.instants_here() if self.definition.is_sub_day else arithmetic
+        if self.column_type == "yyyymm":
+            start, stop = _whole_months(arithmetic, start, stop, self.rounding)
+        return sql.bound(held_in, start, self.column_type), sql.bound(
+            held_in, stop, self.column_type
+        )
 
 
 def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:
@@ -206,8 +233,10 @@ class _Engine:
         local = now.astimezone(UTC).replace(tzinfo=None)
         return SqlInstant(self.engine, self.engine.instant.format(x=local))
 
-    def bound(self, arithmetic: Any, side: Any, held: str) -> str:
-        """A start or a stop in terms of what the column holds."""
+    def bound(self, arithmetic: Any, side: Any, held: str) -> str | None:
+        """A start or a stop in terms of what the column holds; None at an open side."""
+        if side is None:
+            return None
         if isinstance(arithmetic, SqlInstants):
             return str(arithmetic.instant(side))
         found: SqlDay = arithmetic.day(side)
