@@ -4,6 +4,7 @@ from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
+import sqlalchemy as sa
 from dateutil.relativedelta import relativedelta
 from hypothesis import assume, given
 from hypothesis import strategies as st
@@ -234,11 +235,13 @@ def test_data_frames(phrase, today, column, zone):
         assert tallied(keep(frame, result, column, tz=zone)) == wanted, library
 
 
-def measured_each(phrase, calendar, running, zone):
-    """What Python keeps when each row is measured from its own anchor, ``a``."""
+def measured_each(phrase, calendar, running, zone, first=date.min, last=date.max):
+    """What Python keeps when each row is measured from its own anchor, ``a``, if in that time."""
     said, found, inside = period(phrase), {}, []
     for row, day in zip(rows(), local_days(zone).tolist(), strict=True):
         anchor = row["a"]
+        if anchor is not None and not first <= anchor <= last:
+            anchor = None
         if anchor not in found and anchor is not None:
             clock = {"today": anchor} if running else {"as_of": anchor, "today": "2026-05-20"}
             found[anchor] = said.resolve(**clock, calendar=calendar)
@@ -268,6 +271,21 @@ def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
                 clause = live_where(said, column, **options, column_type=column_type,
                                     today=date(2026, 5, 20))  # fmt: skip
                 assert engine.tallies([clause]) == [wanted], (name, column)
+
+
+@pytest.mark.parametrize("phrase", ["this month", "last 3 whole business days", "last 2 quarters"])
+def test_rows_of_their_own_anchor_look_it_up_in_the_date_table(phrase):
+    first, last, shop = date(2014, 1, 1), date(2036, 12, 31), CALENDARS["shop"]
+    wanted = measured_each(phrase, shop, False, "UTC", first, last)
+    for name, engine in engines_there():
+        clause = live_where(period(phrase), "d", calendar=shop, anchor="a",
+                            date_table=engine.with_table("shop"))  # fmt: skip
+        if name == "spark":
+            with pytest.raises(FilterError, match="keep_each"):
+                clause.compile(dialect=dialect_named(name))
+        else:
+            in_time = sa.column("a").between(first, last)
+            assert engine.tallies([sa.and_(clause, in_time)]) == [wanted], name
 
 
 def first_of(day, months, first_month):

@@ -52,6 +52,22 @@ class DateTable(SqlArithmetic):
         self.name = name
         self.quote = quote
 
+    def check_anchor(self, anchor: str) -> None:
+        """FilterError for a row's own anchor that could not be told from a column of the table."""
+        if self.engine.name == "spark":
+            raise FilterError(
+                "spark cannot look the date of each row up in a date table; filter the rows in "
+                "memory with keep_each, or use a calendar of months without business days"
+            )
+        units = (unit.name.replace(" ", "_") for unit in self.calendar.units)
+        own = {f"{unit}_{of}" for unit in units for of in ("index", "start", "end", "day")}
+        own |= {"date", "weekday", "is_business_day", "business_day_index"}
+        if anchor in map(self.quote, own):
+            raise FilterError(
+                f"the date table has a column {anchor} too, so it is not clear which one the rows "
+                "are measured from; give a column with its table, such as bookings.c.date"
+            )
+
     def _column(self, unit: Unit, of: str) -> str:
         return self.quote(f"{unit.name.replace(' ', '_')}_{of}")
 

@@ -157,7 +157,9 @@ class _Moving(NamedTuple):
             arithmetic = SqlArithmetic(self.calendar, sql.engine)
         else:
             table = sql.table(self.date_table)
-            arithmetic = DateTable(self.calendar, sql.engine, table, sql.quote)
+            arithmetic = joined = DateTable(self.calendar, sql.engine, table, sql.quote)
+            if anchor is not None:
+                joined.check_anchor(anchor)
         day = sql.clock(self.today) if anchor is None else sql.day_of(anchor, self.anchor_type)
         is_clock = anchor is None or self.running
         basis = Basis(arithmetic, day, is_clock)
