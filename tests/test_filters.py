@@ -3,6 +3,7 @@
 import json
 from datetime import UTC, date, datetime, timedelta
 
+import duckdb
 import pandas as pd
 import polars as pl
 import pytest
@@ -19,6 +20,7 @@ from ulnager import (
     cql2,
     cql2_json,
     keep,
+    keep_each,
     odata,
     period,
 )
@@ -134,6 +136,13 @@ def test_where_goes_into_any_select():
     assert "trips.d >= :start_1 AND trips.d < :stop_1" in str(statement)
 
 
+ON_DUCKDB = duckdb.sql("SELECT DATE '2026-05-20' AS d, DATE '2026-05-21' AS a")
+
+
+def each(frame, phrase):
+    return keep_each(frame, period(phrase), "d", anchor="a")
+
+
 @pytest.mark.parametrize(
     ("make", "message"),
     [
@@ -155,6 +164,10 @@ def test_where_goes_into_any_select():
         (lambda r: keep(pd.DataFrame({"day": ["x"]}), r, "day"), "not dates"),
         (lambda r: keep(pd.DataFrame({"day": [{}]}), r, "day"), "could not be"),
         (lambda r: keep([1, 2], r, "day"), "is not a data frame"),
+        (lambda r: each(pl.DataFrame({"a": [1], "d": [date.max]}), "today"), "not dates"),
+        (lambda r: each(pl.DataFrame({"d": [date.max]}), "today"), "no column 'a'"),
+        (lambda r: each(ON_DUCKDB, "last 3 business days"), "bring the frame into memory"),
+        (lambda r: each(ON_DUCKDB, "last 3 hours"), "hours, minutes and seconds"),
     ],
 )
 def test_conditions_that_cannot_be_made(make, message):

@@ -126,13 +126,20 @@ def keep_each(
         )
         return kept
     if data.implementation.is_duckdb() or data.implementation.is_pyspark():
-        clause = live_where(
-            period, column, column_type=dated.held, tz=dated.zone or measured.zone,
-            calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
-            anchor_type=measured.held, running=running,
-        )  # fmt: skip
         target = "duckdb" if data.implementation.is_duckdb() else "spark"
-        kept = native.filter(compiled(clause, dialect_named(target), literal=True).text)
+        try:
+            clause = live_where(
+                period, column, column_type=dated.held, tz=dated.zone or measured.zone,
+                calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
+                anchor_type=measured.held, running=running,
+            )  # fmt: skip
+            text = compiled(clause, dialect_named(target), literal=True).text
+        except FilterError as error:
+            raise FilterError(
+                f"{target} works this out in SQL, and there {error}; or bring the frame into "
+                "memory first, where any calendar will do"
+            ) from None
+        kept = native.filter(text)
         return kept
     raise FilterError(
         f"{type(frame).__name__} is lazy in a way that knows no row's own anchor; compute it first"
