@@ -21,7 +21,6 @@ import pandas as pd
 import polars as pl
 
 import ulnager
-from ulnager.filters.sql import compiled, dialect_named
 from ulnager.language.reader import read_period
 
 TODAY = date(2026, 6, 13)
@@ -272,7 +271,7 @@ def queried(run, target):
     period, found = ulnager.period(PHRASE), []
     clauses = ulnager.where(period.resolve(TODAY), "day"), ulnager.live_where(period, "day")
     for clause, by_hand in zip(clauses, BY_HAND, strict=True):
-        ours = query(compiled(clause, dialect_named(target), literal=True).text)
+        ours = query(ulnager.sql_text(clause, target))
         theirs = query(by_hand)
         assert run(ours) == run(theirs)
         found.append(side_by_side(lambda ours=ours: run(ours), lambda theirs=theirs: run(theirs)))
@@ -285,8 +284,8 @@ def make_condition():
 
 
 def make_live():
-    period, dialect = ulnager.period(PHRASE), dialect_named("postgresql")
-    return best(lambda: compiled(ulnager.live_where(period, "day"), dialect, literal=True),
+    period = ulnager.period(PHRASE)
+    return best(lambda: ulnager.sql_text(ulnager.live_where(period, "day"), "postgresql"),
                 number=1000), 200e-6  # fmt: skip
 
 

@@ -11,7 +11,6 @@ import sqlalchemy as sa
 
 import ulnager
 from ulnager.demo import table
-from ulnager.filters.sql import compiled, dialect_named
 
 URL = os.environ.get("ULNAGER_POSTGRESQL", "postgresql+psycopg://postgres@127.0.0.1:5432/test")
 SCHEMA = "ulnager_example"
@@ -19,7 +18,7 @@ LATEST = "SELECT count(*), min(sailed_on), max(sailed_on) FROM recent_sailings"
 
 period = ulnager.period("last 3 whole months as of latest")
 live = ulnager.live_where(period, "sailed_on", latest=("sailings", "sailed_on"))
-condition = compiled(live, dialect_named("postgresql"), literal=True)
+condition = ulnager.sql_text(live, "postgresql")
 view = f"CREATE VIEW recent_sailings AS SELECT * FROM sailings WHERE {condition}"
 print(view)
 

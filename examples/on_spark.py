@@ -8,7 +8,6 @@ from pyspark.sql import SparkSession
 
 import ulnager
 from ulnager.demo import CLOCK, table
-from ulnager.filters.sql import compiled, dialect_named
 
 spark = SparkSession.builder.master("local[1]").config("spark.ui.enabled", "false").getOrCreate()
 spark.sparkContext.setLogLevel("ERROR")
@@ -24,7 +23,7 @@ print("frozen:", kept.count(), "sailings")
 
 # Live: SQL text that works out its own dates; here with the demo's clock in place of today.
 live = ulnager.live_where(period, "sailed_on", today=CLOCK)
-text = compiled(live, dialect_named("spark"), literal=True).text
+text = ulnager.sql_text(live, "spark")
 print("live:  ", sailings.filter(text).count(), "sailings\n   ", text)
 
 # Each booking measured from its own day of travel: who booked within the 30 days before it?

@@ -8,7 +8,6 @@ import sqlalchemy as sa
 
 import ulnager
 from ulnager.demo import CLOCK, table
-from ulnager.filters.sql import DIALECTS, compiled
 
 period = ulnager.period("last 3 whole months as of latest")
 sailings = table("sailings")
@@ -25,7 +24,7 @@ duck.read_csv(str(sailings)).create("sailings")
 
 for name, engine in {"sqlite": lite, "duckdb": duck}.items():
     frozen = ulnager.condition(result, "sailed_on", target=name, literal=True)
-    moving = compiled(live, DIALECTS[name](), literal=True)
+    moving = ulnager.sql_text(live, name)
     for kind, made in (("frozen", frozen), ("live", moving)):
         query = f"SELECT count(*), min(sailed_on), max(sailed_on) FROM sailings WHERE {made}"
         rows, first, last = engine.execute(query).fetchone()

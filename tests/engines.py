@@ -22,7 +22,7 @@ from ulnager import (
     own_unit,
     period,
 )
-from ulnager.filters.sql import compiled, dialect_named
+from ulnager.filters.sql import compiled, dialect_named, sql_text
 
 URLS = {
     "sqlite": "sqlite://",
@@ -189,7 +189,7 @@ class Alchemy:
         """The tally of the rows that each condition keeps, in one query."""
         found = _question(clauses)
         if literal:
-            text = compiled(found, dialect_named(self.name), literal=True).text
+            text = sql_text(found, self.name)
             return list(map(int, self._as_it_is(text).one()))
         return list(map(int, self.connection.execute(found).one()))
 

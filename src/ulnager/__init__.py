@@ -32,7 +32,7 @@ if TYPE_CHECKING:
     from ulnager.core.datetable import date_table
     from ulnager.filters.frames import keep, keep_each
     from ulnager.filters.live import live_where
-    from ulnager.filters.sql import Condition, condition, where
+    from ulnager.filters.sql import Condition, condition, sql_text, where
     from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.sources.files import FileSource, open_source
     from ulnager.sources.preview import Preview, preview
@@ -57,6 +57,7 @@ _FETCHED = {
     "open_source": "sources.files",
     "preview": "sources.preview",
     "read_book": "book.reading",
+    "sql_text": "filters.sql",
     "where": "filters.sql",
 }
 
@@ -122,5 +123,6 @@ __all__ = [
     "preview",
     "profile",
     "read_book",
+    "sql_text",
     "where",
 ]

@@ -10,7 +10,7 @@ from ulnager.cli.request import Request, basis_options, data_options, json_optio
 from ulnager.cli.show import show_json
 from ulnager.core.errors import FilterError
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
-from ulnager.filters.sql import DIALECTS, compiled, condition, dialect_named, where
+from ulnager.filters.sql import DIALECTS, condition, sql_text, where
 from ulnager.filters.standards import STANDARDS
 from ulnager.language.period import Period, as_day
 
@@ -108,7 +108,7 @@ def command(
         if target not in DIALECTS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
         period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **moving)
-        text = compiled(clause, dialect_named(target), literal=True).text
+        text = sql_text(clause, target)
     else:
         _only_live(moving)
         result = request.resolve(phrase, request.basis(phrase))

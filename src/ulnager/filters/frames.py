@@ -21,7 +21,7 @@ from ulnager.core.suggest import no_such
 from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
 from ulnager.filters.live import live_where
-from ulnager.filters.sql import compiled, condition, dialect_named
+from ulnager.filters.sql import condition, sql_text
 from ulnager.language.period import Period
 
 FrameT = TypeVar("FrameT")
@@ -133,7 +133,7 @@ def keep_each(
                 calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
                 anchor_type=measured.held, running=running,
             )  # fmt: skip
-            text = compiled(clause, dialect_named(target), literal=True).text
+            text = sql_text(clause, target)
         except FilterError as error:
             raise FilterError(
                 f"{target} works this out in SQL, and there {error}; or bring the frame into "

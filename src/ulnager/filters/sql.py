@@ -287,6 +287,20 @@ def condition(
     return replace(made, text=f"({made.text})") if len(result.spans) > 1 else made
 
 
+def sql_text(clause: ClauseElement, target: str) -> str:
+    """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals.
+
+    >>> import ulnager
+    >>> print(sql_text(ulnager.live_where(ulnager.period("this year"), "sailed_on"), "spark"))
+    `sailed_on` >= trunc(current_date(), 'year') AND
+    `sailed_on` < add_months(trunc(current_date(), 'year'), 12)
+
+    ``target`` is an engine as for :func:`condition`; any other clause of SQLAlchemy will do, too.
+    Raises FilterError for a target there is not, or for what it cannot work out.
+    """
+    return compiled(clause, dialect_named(target), literal=True).text
+
+
 def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:
     """A clause as text in a dialect."""
     text = clause.compile(
