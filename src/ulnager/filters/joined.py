@@ -75,7 +75,7 @@ class DateTable(SqlArithmetic):
         return f"(SELECT {column} FROM {self.name} WHERE {where})"
 
     def _on(self, day: Any) -> str:
-        return f"{self.quote('date')} = {self.day(day)}"
+        return f"{self.quote('date')} = {self.as_sql(day)}"
 
     def edge(self, around: Any, unit: Unit, count: int) -> str:
         """The start of the unit so many units after the one around a day, as SQL; for the next

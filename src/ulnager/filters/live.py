@@ -240,8 +240,8 @@ class _Engine:
         if side is None:
             return None
         if isinstance(arithmetic, SqlInstants):
-            return str(arithmetic.instant(side))
-        found: SqlDay = arithmetic.day(side)
+            return str(arithmetic.as_sql(side))
+        found: SqlDay = arithmetic.as_sql(side)
         if held in ("date", "timestamp"):
             return str(found)
         if held == "yyyymm":
@@ -273,7 +273,7 @@ def _whole_months(
     arithmetic: SqlArithmetic, start: Any, stop: Any, rounding: str | None
 ) -> tuple[Any, Any]:
     """A span of whole Gregorian months, as a key of months needs."""
-    days = [None if day is None else arithmetic.day(day) for day in (start, stop)]
+    days = [None if day is None else arithmetic.as_sql(day) for day in (start, stop)]
     first, last = days
     whole = [day is None or day.starts_month for day in days]
     if all(whole):

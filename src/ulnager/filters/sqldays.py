@@ -141,23 +141,44 @@ def _literal(engine: Engine, day: int) -> SqlDay:
     return SqlDay(engine, engine.literal.format(x=on), starts_month=on.day == 1)
 
 
-def narrower(engine: Engine, primitive: str, worse: str, one: Any, two: Any) -> str:
-    """The later of two starts or the earlier of two stops; null where either is."""
-    if not one.may_be_null and not two.may_be_null:
-        return filled(engine, primitive, x=str(one), y=str(two))
-    # Some engines pass over a null here, and the narrower span would be lost.
-    return (
-        f"CASE WHEN {one} {worse} {two} THEN {two} "
-        f"WHEN {one} IS NOT NULL AND {two} IS NOT NULL THEN {one} END"
-    )
-
-
 def _between(day: SqlDay, other: SqlDay) -> SqlCount:
     text = filled(day.engine, "days_between", x=str(day), y=str(other))
     return SqlCount(day.engine, text, day.may_be_null or other.may_be_null)
 
 
-class SqlArithmetic(OfCalendar):
+class Narrows:
+    """The later of two starts and the earlier of two stops, as SQL; null where either is null."""
+
+    engine: Engine
+
+    def as_sql(self, value: Any) -> Any:
+        """A day or an instant of any sort as SQL."""
+        raise NotImplementedError
+
+    def like_both(self, text: str, one: Any, two: Any) -> Any:
+        """What is as much as two others, with its text."""
+        raise NotImplementedError
+
+    def later(self, one: Any, two: Any) -> Any:
+        return self._of_two("later", "<", one, two)
+
+    def earlier(self, one: Any, two: Any) -> Any:
+        return self._of_two("earlier", ">", one, two)
+
+    def _of_two(self, primitive: str, worse: str, one: Any, two: Any) -> Any:
+        if one is None or two is None:
+            return two if one is None else one
+        one, two = self.as_sql(one), self.as_sql(two)
+        if one.may_be_null or two.may_be_null:
+            # Some engines pass over a null here, and the narrower span would be lost.
+            text = f"CASE WHEN {one} {worse} {two} THEN {two} "
+            text += f"WHEN {one} IS NOT NULL AND {two} IS NOT NULL THEN {one} END"
+        else:
+            text = filled(self.engine, primitive, x=str(one), y=str(two))
+        return self.like_both(text, one, two)
+
+
+class SqlArithmetic(Narrows, OfCalendar):
     """A month calendar's answers as SQL; see ``core.calendars.Arithmetic``.
 
     Whatever does not depend on a :class:`SqlDay` is answered by the calendar itself.
@@ -175,7 +196,7 @@ class SqlArithmetic(OfCalendar):
         super().__init__(calendar)
         self.engine = engine
 
-    def day(self, day: Any) -> SqlDay:
+    def as_sql(self, day: Any) -> SqlDay:
         """A day as SQL: itself, or a literal for a day number."""
         return day if isinstance(day, SqlDay) else _literal(self.engine, day)
 
@@ -260,7 +281,7 @@ class SqlArithmetic(OfCalendar):
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         if isinstance(is_so, bool):
             return yes if is_so else no
-        yes, no = self.day(yes), self.day(no)
+        yes, no = self.as_sql(yes), self.as_sql(no)
         # A null must not choose: it has to come out as a null.
         else_ = f"WHEN NOT ({is_so.text}) THEN" if is_so.may_be_null else "ELSE"
         return SqlDay(
@@ -276,17 +297,7 @@ class SqlArithmetic(OfCalendar):
             return self.calendar.on_weekday(day, weekday)
         return self._week_start(day + 6, weekday)
 
-    def later(self, one: Any, two: Any) -> Any:
-        return self._of_two("later", "<", one, two)
-
-    def earlier(self, one: Any, two: Any) -> Any:
-        return self._of_two("earlier", ">", one, two)
-
-    def _of_two(self, primitive: str, worse: str, one: Any, two: Any) -> Any:
-        if one is None or two is None:
-            return two if one is None else one
-        one, two = self.day(one), self.day(two)
-        text = narrower(self.engine, primitive, worse, one, two)
+    def like_both(self, text: str, one: SqlDay, two: SqlDay) -> SqlDay:
         both = one.starts_month and two.starts_month
         return SqlDay(self.engine, text, 0, one.may_be_null or two.may_be_null, both)
 

@@ -15,7 +15,7 @@ from ulnager.core.instants import InstantArithmetic, moment_of
 from ulnager.core.units import Unit
 from ulnager.core.zones import zone_name
 from ulnager.filters.engines import Engine, filled
-from ulnager.filters.sqldays import SqlDay, SqlTruth, narrower
+from ulnager.filters.sqldays import Narrows, SqlDay, SqlTruth
 
 _SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)
 
@@ -67,7 +67,7 @@ def _length_unknown() -> FilterError:
     )
 
 
-class SqlInstants(InstantArithmetic):
+class SqlInstants(Narrows, InstantArithmetic):
     """The arithmetic of instants in a zone as SQL, over that of days."""
 
     def __init__(self, calendar: Calendar, zone: tzinfo, days: Any) -> None:
@@ -85,7 +85,7 @@ class SqlInstants(InstantArithmetic):
             )
         return name
 
-    def instant(self, instant: Any) -> SqlInstant:
+    def as_sql(self, instant: Any) -> SqlInstant:
         """An instant as SQL: itself, or a literal for a number."""
         if isinstance(instant, SqlInstant):
             return instant
@@ -147,17 +147,7 @@ class SqlInstants(InstantArithmetic):
             "this comparison of hours has no live condition; filter with frozen dates"
         )
 
-    def later(self, one: Any, two: Any) -> Any:
-        return self._of_two("later", "<", one, two)
-
-    def earlier(self, one: Any, two: Any) -> Any:
-        return self._of_two("earlier", ">", one, two)
-
-    def _of_two(self, primitive: str, worse: str, one: Any, two: Any) -> Any:
-        if one is None or two is None:
-            return two if one is None else one
-        one, two = self.instant(one), self.instant(two)
-        text = narrower(self.engine, primitive, worse, one, two)
+    def like_both(self, text: str, one: SqlInstant, two: SqlInstant) -> SqlInstant:
         return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)
 
     def like(self, calendar: Calendar) -> SqlInstants:
