@@ -125,8 +125,11 @@ def test_the_command_line_reads_databases(cli, tmp_path):
     _, out, told = cli("filter", "last 5 whole business days", "--live", *options)
     assert '(SELECT "date" FROM "days" WHERE "is_business_day" AND' in out
     assert "it keeps 5 of 47 rows" in told  # Monday to Friday
-    _, out, _ = cli("filter", "last 30 rolling days", "--live", "--json", *options,
-                    "--anchor-column", "month_start", "--running")  # fmt: skip
+    own = ["--live", "--json", "--anchor-column", "month_start", "--running", *options]
+    code, _, told = cli("filter", "last 30 rolling days", *own)
+    assert (code, 'the date table has a column "month_start" too' in told) == (2, True)
+    at = own.index("--date-table")
+    _, out, _ = cli("filter", "last 30 rolling days", *own[:at], *own[at + 2 :])
     assert json.loads(out)["rows"] == {"kept": 2, "total": 47}  # the firsts of two months
     code, _, told = cli("filter", "month to date", "--column", "x", "--run", url, "--table", "days")
     assert (code, "there is no column 'x'" in told) == (1, True)
