@@ -172,6 +172,23 @@ def test_live_conditions_of_hours(name, drawn):
     compared(engine, told)
 
 
+@pytest.mark.parametrize("name", ENGINES)
+def test_the_latest_of_instants_is_a_local_day(name):
+    """Its column is taken for what it holds: by its name, or as one says."""
+    engine, told = engine_named(name), []
+    for zone in ZONES[-1:] if name in WITHOUT_ZONES else ZONES:
+        days = local_days(zone)[:-1].tolist()
+        data = (min(days), max(days))
+        for phrase in ("latest", "from earliest to 500 weeks after earliest"):
+            result = period(phrase).resolve(today="2026-05-20", data=data)
+            for column, held, more in (("z", "timestamptz", {}),
+                                       ("d", "date", {"latest_type": "timestamptz"})):  # fmt: skip
+                clause = live_where(period(phrase), column, column_type=held, tz=zone,
+                                    latest=("ulnager_rows", "z"), **more)  # fmt: skip
+                told.append((clause, what_python_keeps(result, held, zone), (phrase, zone, held)))
+    compared(engine, told)
+
+
 TABLE_PHRASES = [
     *(text for text in TEMPLATES if "half" not in text),
     "last {n} whole business days", "next {n} rolling business days", "this business day",
