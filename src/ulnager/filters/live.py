@@ -98,11 +98,11 @@ def live_where(
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     # Which sides there are is the same on every engine.
     start, stop = moving.bounds(dialect_named("duckdb"), *("anchor" for _ in anchors))
-    sides = []
+    sides, written = [], _Written(moving)
     if start is not None:
-        sides.append(column >= LiveBound(moving, 0, *anchors))
+        sides.append(column >= LiveBound(written, 0, *anchors))
     if stop is not None:
-        sides.append(column < LiveBound(moving, 1, *anchors))
+        sides.append(column < LiveBound(written, 1, *anchors))
     return and_(*sides) if sides else column.is_not(None)
 
 
@@ -118,18 +118,32 @@ class LiveBound(FunctionElement[Any]):
 
     inherit_cache = False
 
-    def __init__(self, moving: _Moving, side: int, *anchors: ColumnElement[Any]) -> None:
+    def __init__(self, written: _Written, side: int, *anchors: ColumnElement[Any]) -> None:
         super().__init__(*anchors)
-        self.moving = moving
+        self.written = written
         self.side = side
 
 
 @compiles(LiveBound)
 def _compiled(element: LiveBound, compiler: SQLCompiler, **options: Any) -> str:
     anchors = [compiler.process(anchor, **options) for anchor in element.clauses]
-    bound = element.moving.bounds(compiler.dialect, *anchors)[element.side]
+    bound = element.written.bounds(compiler.dialect, *anchors)[element.side]
     assert bound is not None
     return bound
+
+
+class _Written:
+    """The bounds as they were last written: both sides of a condition come from one writing."""
+
+    def __init__(self, moving: _Moving) -> None:
+        self.moving = moving
+        self.last: tuple[Any, tuple[str | None, str | None]] | None = None
+
+    def bounds(self, dialect: Dialect, *anchors: str) -> tuple[str | None, str | None]:
+        asked, last = (dialect, anchors), self.last
+        if last is None or last[0] != asked:
+            self.last = last = (asked, self.moving.bounds(dialect, *anchors))
+        return last[1]
 
 
 class _Moving(NamedTuple):
