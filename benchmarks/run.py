@@ -33,7 +33,7 @@ def best(call, rounds=7, number=1):
     return min(timeit.repeat(call, number=number, repeat=rounds)) / number
 
 
-def side_by_side(ours, theirs, rounds=9):
+def side_by_side(ours, theirs, rounds=15):
     """Seconds for each, in turns, so that whatever else the machine does falls on both."""
     pairs = [(best(ours, rounds=1), best(theirs, rounds=1)) for _ in range(rounds)]
     return tuple(map(min, zip(*pairs, strict=True)))
