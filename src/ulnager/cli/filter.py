@@ -160,10 +160,7 @@ def _live(
     for given, instead in (
         (request.as_of, "--as-of; write it into the phrase: '… as of …'"),
         (request.source, "--source; name the table for latest in --latest-in"),
-        (
-            request.day_starts != "00:00",
-            "--day-starts; run the server in a zone where days start so",
-        ),
+        (request.day_starts != "00:00", "--day-starts; filter with frozen dates"),
     ):
         if given:
             raise FilterError(f"a live condition has no {instead}")
