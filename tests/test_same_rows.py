@@ -212,7 +212,7 @@ def table_cases(draw):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(40)
+@examples(25)
 @given(drawn=st.lists(table_cases(), min_size=5, max_size=5))
 def test_live_conditions_that_join_the_date_table(name, drawn):
     """Calendars of weeks and tables, units of one's own and business days."""
