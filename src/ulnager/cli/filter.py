@@ -120,7 +120,8 @@ def command(
                 result, column, **holds, rounding=rounding, target=target, literal=not bound
             )
             text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
-        clause = where(result, column, **holds, rounding=rounding)
+        if run_on is not None:
+            clause = where(result, column, **holds, rounding=rounding)
     counted: dict[str, Any] = {}
     if run_on is not None:
         kept, total = request.opened(run_on).kept(column, clause)

@@ -225,3 +225,24 @@ def filled(engine: Engine, primitive: str, **values: object) -> str:
     if primitive.startswith("add_months") and inner.startswith("CAST(date_trunc("):
         values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")
     return template.format(**values)
+
+
+def check_zone(engine: Engine, zone: str | None, what: str) -> None:
+    """FilterError for a zone other than UTC on an engine that has none."""
+    if not engine.has_zones and zone not in ("UTC", "Etc/UTC"):
+        raise FilterError(
+            f"{engine.name} cannot be relied on for {what} in {zone}, only in UTC; "
+            "for a server that runs in that zone leave tz out, or filter with frozen dates"
+        )
+
+
+def local_day(engine: Engine, instant: str, zone: str | None) -> str:
+    """The date of an instant in a zone, as SQL."""
+    check_zone(engine, zone, "the day of an instant")
+    return filled(engine, "local_day" if engine.has_zones else "date_of", x=instant, tz=zone)
+
+
+def midnight(engine: Engine, day: str, zone: str | None) -> str:
+    """The instant at which a date begins in a zone, as SQL."""
+    check_zone(engine, zone, "the start of a day")
+    return filled(engine, "midnight", x=day, tz=zone) if engine.has_zones else day

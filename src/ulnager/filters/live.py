@@ -24,7 +24,14 @@ from ulnager.core.tables import TableCalendar
 from ulnager.core.units import Unit
 from ulnager.core.zones import zone_name, zone_named
 from ulnager.filters.columns import check_column_type, check_rounding
-from ulnager.filters.engines import Engine, engine_named, filled
+from ulnager.filters.engines import (
+    Engine,
+    check_zone,
+    engine_named,
+    filled,
+    local_day,
+    midnight,
+)
 from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic, SqlDay
@@ -222,25 +229,16 @@ class _Engine:
             return SqlDay(self.engine, self.engine.today)
         if self.engine.has_zones:
             return self.day_of(self.engine.now, "timestamptz", may_be_null=False)
-        self._only_utc("today")
+        check_zone(self.engine, self.zone, "today")
         return SqlDay(self.engine, self.engine.utc_today)
 
     def day_of(self, value: str, held: str, *, may_be_null: bool = True) -> SqlDay:
         """The day of a date, a timestamp, or an instant in the zone."""
-        if held == "timestamptz" and self.engine.has_zones:
-            value = filled(self.engine, "local_day", x=value, tz=self.zone)
-        elif held != "date":
-            if held == "timestamptz":
-                self._only_utc("the day of an instant")
+        if held == "timestamptz":
+            value = local_day(self.engine, value, self.zone)
+        elif held == "timestamp":
             value = filled(self.engine, "date_of", x=value)
         return SqlDay(self.engine, value, may_be_null=may_be_null)
-
-    def _only_utc(self, what: str) -> None:
-        if self.zone not in ("UTC", "Etc/UTC"):
-            raise FilterError(
-                f"{self.engine.name} cannot be relied on for {what} in {self.zone}, only in UTC; "
-                "for a server that runs in that zone leave tz out, or filter with frozen dates"
-            )
 
     def moment(self, now: datetime | None) -> Any:
         """The instant of the clock, or one that stands for it."""
@@ -265,14 +263,10 @@ class _Engine:
         if held == "iso-text":
             is_text = self.engine.literal == "'{x}'"
             return str(found) if is_text else self._formatted(found, "-", 3)
-        midnight = str(found)
-        if self.engine.has_zones:
-            midnight = filled(self.engine, "midnight", x=midnight, tz=self.zone)
-        else:
-            self._only_utc("the start of a day")
+        instant = midnight(self.engine, str(found), self.zone)
         if held == "timestamptz":
-            return midnight
-        seconds = filled(self.engine, "seconds", x=midnight)
+            return instant
+        seconds = filled(self.engine, "seconds", x=instant)
         return seconds if held == "epoch-seconds" else f"{seconds} * 1000"
 
     def _key(self, day: SqlDay, pieces: int) -> str:

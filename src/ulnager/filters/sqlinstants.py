@@ -14,7 +14,7 @@ from ulnager.core.errors import FilterError
 from ulnager.core.instants import InstantArithmetic, moment_of
 from ulnager.core.units import Unit
 from ulnager.core.zones import zone_name
-from ulnager.filters.engines import Engine, filled
+from ulnager.filters.engines import Engine, check_zone, filled, local_day, midnight
 from ulnager.filters.sqldays import Narrows, SqlDay, SqlTruth
 
 _SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)
@@ -74,16 +74,7 @@ class SqlInstants(Narrows, InstantArithmetic):
         super().__init__(calendar, zone)
         self.days = days
         self.engine: Engine = days.engine
-        self.has_zone = self.engine.has_zones
-
-    def _name(self) -> str:
-        name = zone_name(self.zone)
-        if not self.has_zone and name not in ("UTC", "Etc/UTC"):
-            raise FilterError(
-                f"{self.engine.name} cannot be relied on for hours in {name}, only in UTC; "
-                "filter with frozen dates"
-            )
-        return name
+        self.name = zone_name(zone)
 
     def as_sql(self, instant: Any) -> SqlInstant:
         """An instant as SQL: itself, or a literal for a number."""
@@ -95,24 +86,22 @@ class SqlInstants(Narrows, InstantArithmetic):
     def day_of(self, instant: Any) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().day_of(instant)
-        primitive = "local_day" if self.has_zone else "date_of"
-        text = filled(self.engine, primitive, x=str(instant), tz=self._name())
+        text = local_day(self.engine, str(instant), self.name)
         return SqlDay(self.engine, text, may_be_null=instant.may_be_null)
 
     def instant_of(self, day: Any) -> Any:
         if not isinstance(day, SqlDay):
             return super().instant_of(day)
-        name, text = self._name(), str(day)
-        if self.has_zone:
-            text = filled(self.engine, "midnight", x=text, tz=name)
+        text = midnight(self.engine, str(day), self.name)
         return SqlInstant(self.engine, text, 0, day.may_be_null)
 
     def unit_start(self, instant: Any, unit: Unit) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().unit_start(instant, unit)
         self._only_time(unit)
+        check_zone(self.engine, self.name, f"the start of a {unit}")
         text = filled(
-            self.engine, "truncated_time", x=str(instant), tz=self._name(), u=unit.name,
+            self.engine, "truncated_time", x=str(instant), tz=self.name, u=unit.name,
             q=unit.microseconds // 1_000_000,
         )  # fmt: skip
         return SqlInstant(self.engine, text, 0, instant.may_be_null)

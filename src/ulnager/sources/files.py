@@ -13,7 +13,7 @@ import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
-from ulnager.filters.sql import DIALECTS, compiled
+from ulnager.filters.sql import sql_text
 from ulnager.sources.base import Column, Source
 
 _READERS: Final = {
@@ -62,7 +62,7 @@ class FileSource(Source):
 
     def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
         assert isinstance(statement, sa.ClauseElement)
-        return self.query(compiled(statement, DIALECTS["duckdb"](), literal=True).text)
+        return self.query(sql_text(statement, "duckdb"))
 
     def query(self, sql: str) -> list[tuple[Any, ...]]:
         """The rows of a query over the view ``data``; SourceError when the engine refuses."""
