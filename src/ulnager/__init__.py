@@ -34,7 +34,8 @@ if TYPE_CHECKING:
     from ulnager.filters.live import live_where
     from ulnager.filters.sql import Condition, condition, sql_text, where
     from ulnager.filters.standards import cql2, cql2_json, odata
-    from ulnager.sources.files import FileSource, open_source
+    from ulnager.sources.files import FileSource
+    from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
 
@@ -54,7 +55,7 @@ _FETCHED = {
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
     "odata": "filters.standards",
-    "open_source": "sources.files",
+    "open_source": "sources.opening",
     "preview": "sources.preview",
     "read_book": "book.reading",
     "sql_text": "filters.sql",

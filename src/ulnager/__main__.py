@@ -1,5 +1,5 @@
 """``python -m ulnager``: the same as the command ``ulnager``."""
 
-from ulnager.cli.main import main
+from ulnager_command import main
 
 main()

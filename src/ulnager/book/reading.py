@@ -5,6 +5,7 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
+import os
 import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
@@ -14,6 +15,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from ulnager.book.house import House
 from ulnager.book.schema import (
     AnchorEntry,
     BookFile,
@@ -34,26 +36,44 @@ from ulnager.core.units import own_unit
 from ulnager.core.weeks import WeekCalendar
 from ulnager.language.period import Period, period
 from ulnager.language.reader import read_period
+from ulnager.sources.base import Source
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
-from ulnager.sources.files import open_source
+from ulnager.sources.opening import open_source
 from ulnager.sources.profile import SHARE, Profile, profile
 
 
 @dataclass(frozen=True)
 class BookSource:
-    """A named source of a book; its file is looked for beside the book."""
+    """A named source of a book: ``place`` is its files, looked for beside the book, or a URL."""
 
     name: str
-    file: str
+    place: str | tuple[str, ...]
     column: str | None
     tz: str | None
     calendar: Calendar | None
     share: float
+    table: str | None = None
+    password_env: str | None = None
+    form: tuple[tuple[str, Any], ...] = ()
+
+    def opened(self, timeout: float | None = None) -> Source:
+        """The source, opened; SourceError when it cannot be read."""
+        password = None
+        if self.password_env is not None:
+            password = os.environ.get(self.password_env)
+            if password is None:
+                raise SourceError(
+                    f"the source {self.name!r} takes its password from the environment variable "
+                    f"{self.password_env}, which is not set"
+                )
+        return open_source(
+            self.place, self.table, timeout=timeout, password=password, **dict(self.form)
+        )
 
     def profile(self, today: date | None = None) -> Profile:
         """What the source holds; SourceError when it cannot be read."""
         return profile(
-            open_source(self.file),
+            self.opened(),
             self.column,
             today=today,
             tz=self.tz,
@@ -177,8 +197,11 @@ class Book:
         return {**basis, "as_of": Anchor(day, anchor.running, text)}
 
 
-def read_book(path: str | Path) -> Book:
+def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
     """The book in a TOML file.
+
+    It reads files in and below its own folder only, and no database server, unless
+    ``allow_outside`` is set: a book is data, and may come from somebody else.
 
     >>> from ulnager.demo import book_file
     >>> read_book(book_file()).period("quarter").label
@@ -191,16 +214,19 @@ def read_book(path: str | Path) -> Book:
         values = tomllib.loads(Path(path).read_text(encoding="utf-8"))
     except OSError as error:
         raise BookError(file, "", f"the book cannot be read: {error.strerror}") from None
+    except RecursionError:
+        raise BookError(file, "", "the book is nested too deeply") from None
     except UnicodeDecodeError:
         raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
-    except tomllib.TOMLDecodeError as error:
+    except ValueError as error:
         raise BookError(file, "", f"this is not TOML: {error}") from None
     try:
         entries = BookFile.model_validate(values)
     except ValidationError as error:
         raise _shape_error(file, error) from None
-    calendars = _calendars(file, entries)
-    sources = _sources(file, entries, calendars)
+    house = House(Path(path).resolve().parent, allow_outside)
+    calendars = _calendars(file, entries, house)
+    sources = _sources(file, entries, calendars, house)
     anchors = {
         name: _anchor(file, name, anchor, sources, calendars)
         for name, anchor in entries.anchors.items()
@@ -240,22 +266,34 @@ def _named(
     return None if name is None else known[name]
 
 
-def _calendars(file: str, entries: BookFile) -> dict[str, Calendar]:
-    """The calendars of a book; one may build on another that stands before it."""
+def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar]:
+    """The calendars of a book; one may build on another, wherever that stands."""
     found: dict[str, Calendar] = {}
-    for name, entry in entries.calendars.items():
-        key = f"calendars.{name}"
-        if entry.base is not None and entry.base not in found:
-            problem = no_such("calendar", entry.base, found)
-            raise BookError(file, f"{key}.base", problem, "Put the base before it.")
+
+    def make(name: str, waiting: tuple[str, ...]) -> None:
+        entry, key = entries.calendars[name], f"calendars.{name}"
+        base = entry.base
+        if base is not None and base not in found:
+            _named(file, f"{key}.base", "calendar", base, entries.calendars)
+            if base in (*waiting, name):
+                circle = " → ".join((*waiting, name, base)[(*waiting, name).index(base) :])
+                raise BookError(
+                    file, f"{key}.base", f"these calendars build on each other: {circle}",
+                    "Leave the base out of one of them.",
+                )  # fmt: skip
+            make(base, (*waiting, name))
         try:
-            found[name] = _calendar(Path(file).parent, entry, found)
+            found[name] = _calendar(house, entry, found)
         except (SettingError, SourceError) as error:
             raise BookError(file, key, str(error)) from None
-    return found
+
+    for name in entries.calendars:
+        if name not in found:
+            make(name, ())
+    return {name: found[name] for name in entries.calendars}
 
 
-def _calendar(folder: Path, entry: CalendarEntry, known: dict[str, Calendar]) -> Calendar:
+def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) -> Calendar:
     kind = _KINDS[entry.kind]
     given = entry.model_dump(exclude_none=True)
     for name in _KIND_KEYS:
@@ -266,7 +304,7 @@ def _calendar(folder: Path, entry: CalendarEntry, known: dict[str, Calendar]) ->
     settings = {name: given[name] for name in kind if name in given}
     holidays = list(entry.holidays)
     if entry.holiday_file is not None:
-        holidays += holidays_from_file(folder / entry.holiday_file)
+        holidays += holidays_from_file(house.path(entry.holiday_file))
     if entry.holiday_country is not None:
         holidays += holidays_of(entry.holiday_country, entry.holiday_region)
     days_off = ("saturday", "sunday") if entry.days_off is None else tuple(entry.days_off)
@@ -281,7 +319,7 @@ def _calendar(folder: Path, entry: CalendarEntry, known: dict[str, Calendar]) ->
     if entry.file is None:
         raise SettingError("a calendar of kind table needs the file that lists its units")
     base = known[entry.base] if entry.base else MonthCalendar(**shared)
-    return calendar_from_file(folder / entry.file, base)
+    return calendar_from_file(house.path(entry.file), base)
 
 
 _KINDS = {
@@ -292,19 +330,47 @@ _KINDS = {
 _KIND_KEYS = [name for names in _KINDS.values() for name in names]
 
 
-def _sources(file: str, entries: BookFile, calendars: dict[str, Calendar]) -> dict[str, BookSource]:
-    folder = Path(file).parent
-    return {
-        name: BookSource(
+def _sources(
+    file: str, entries: BookFile, calendars: dict[str, Calendar], house: House
+) -> dict[str, BookSource]:
+    found = {}
+    for name, entry in entries.sources.items():
+        key = f"sources.{name}"
+        try:
+            place = _place(entry, house)
+        except (SettingError, SourceError) as error:
+            raise BookError(file, key, str(error)) from None
+        found[name] = BookSource(
             name,
-            str(folder / entry.file),
+            place,
             entry.column,
             entry.tz,
-            _named(file, f"sources.{name}.calendar", "calendar", entry.calendar, calendars),
+            _named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
             SHARE if entry.share is None else entry.share,
+            entry.table,
+            entry.password_env,
+            tuple(
+                (setting, given)
+                for setting in ("delimiter", "header", "encoding")
+                if (given := getattr(entry, setting)) is not None
+            ),
         )
-        for name, entry in entries.sources.items()
-    }
+    return found
+
+
+def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
+    """Where a source of a book is."""
+    if (entry.file is None) == (entry.url is None):
+        raise SettingError("a source is a file or the url of a database; give one of the two")
+    if entry.url is not None:
+        if entry.table is None:
+            raise SettingError("the url of a database needs a table")
+        return house.url(entry.url)
+    if entry.table is not None or entry.password_env is not None:
+        raise SettingError("table and password_env are for the url of a database, not for a file")
+    if isinstance(entry.file, list):
+        return tuple(house.path(name) for name in entry.file)
+    return house.path(str(entry.file))
 
 
 def _anchor(

@@ -52,9 +52,19 @@ class CalendarEntry(_Part):
 
 
 class SourceEntry(_Part):
-    """A file, its date column, where its days are, and whose days off it is not missed on."""
+    """Data, its date column, where its days are, and whose days off it is not missed on.
 
-    file: str
+    The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
+    ``table``; ``password_env`` names the environment variable that holds its password.
+    """
+
+    file: str | list[str] | None = None
+    url: str | None = None
+    table: str | None = None
+    password_env: str | None = None
+    delimiter: str | None = None
+    header: bool | None = None
+    encoding: str | None = None
     column: str | None = None
     tz: str | None = None
     calendar: str | None = None

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import show_json, show_table
+from ulnager.cli.show import echo, show_json, show_table
 from ulnager.core.calendars import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.language.period import as_day, period
@@ -74,8 +75,8 @@ def command(
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
     if target is not None:
-        rows = write_table(columns, target, name=name)
-        click.echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
+        rows = write_table(columns, target, name=name, password=os.environ.get("ULNAGER_PASSWORD"))
+        echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])
     else:
@@ -83,9 +84,9 @@ def command(
         rows = len(columns[names[0]])
         show_table(names, _rows({name: columns[name][:_MOST_ROWS] for name in names}, names))
         if rows > _MOST_ROWS:
-            click.echo(f"… and {rows - _MOST_ROWS:,} more rows; --to FILE writes all", err=True)
+            echo(f"… and {rows - _MOST_ROWS:,} more rows; --to FILE writes all", err=True)
         if len(names) < len(columns):
-            click.echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
+            echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
 
 
 def _rows(columns: dict[str, Any], names: list[str]) -> list[tuple[Any, ...]]:

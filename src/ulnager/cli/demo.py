@@ -5,7 +5,7 @@ from __future__ import annotations
 import click
 
 from ulnager.cli.request import json_option
-from ulnager.cli.show import show_json, show_table
+from ulnager.cli.show import echo, show_json, show_table
 
 
 @click.command("demo")
@@ -45,4 +45,4 @@ def command(as_json: bool) -> None:
         headers[5:],
     )
     last = sailings.extent("sailed_on").last
-    click.echo(f"\nThe clock shows {CLOCK}; the sailings are loaded up to {last}.")
+    echo(f"\nThe clock shows {CLOCK}; the sailings are loaded up to {last}.")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options
+from ulnager.cli.show import echo
 
 
 @click.command("draw")
@@ -26,4 +27,4 @@ def command(request: Request, phrases: tuple[str, ...], unit: str, target: str) 
     basis = request.basis(" ".join(phrases), whole=True)
     results = [request.resolve(phrase, basis) for phrase in phrases]
     draw_timeline(results, target, unit=unit, data=basis.get("data"), labels=phrases)
-    click.echo(f"drawn into {target}", err=True)
+    echo(f"drawn into {target}", err=True)

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import show_json
+from ulnager.cli.show import echo, show_json
 from ulnager.core.errors import FilterError
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
 from ulnager.filters.sql import DIALECTS, condition, sql_text, where
@@ -16,6 +16,8 @@ from ulnager.language.period import Period, as_day
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement
+
+    from ulnager.sources.base import Source
 
 _TARGETS = (*DIALECTS, *STANDARDS)
 
@@ -102,6 +104,8 @@ def command(
       ulnager filter "last 7 whole days" --column sailed_on --for odata
     """
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
+    counted_in = None if run_on is None else request.opened(run_on)
+    on: Any = column if counted_in is None else _compared(counted_in, column)
     values: dict[str, str] = {}
     notes: tuple[str, ...] = ()
     if live:
@@ -109,6 +113,8 @@ def command(
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
         period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **moving)
         text = sql_text(clause, target)
+        if on is not column:
+            _, clause, _ = _live(request, phrase, on, rounding=rounding, **holds, **moving)
     else:
         _only_live(moving)
         result = request.resolve(phrase, request.basis(phrase))
@@ -121,10 +127,10 @@ def command(
             )
             text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
         if run_on is not None:
-            clause = where(result, column, **holds, rounding=rounding)
+            clause = where(result, on, **holds, rounding=rounding)
     counted: dict[str, Any] = {}
-    if run_on is not None:
-        kept, total = request.opened(run_on).kept(column, clause)
+    if counted_in is not None:
+        kept, total = counted_in.kept(column, clause)
         counted = {"rows": {"kept": kept, "total": total}}
         if not kept and moving["date_table"]:
             hint = f"no row is kept; does {moving['date_table']} hold every day that is asked for?"
@@ -133,13 +139,22 @@ def command(
         told = {"live": True} if live else {"parameters": values}
         show_json({"period": str(period), "condition": text, **told, **counted})
         return
-    click.echo(text)
+    echo(text)
     for rows in counted.values():
-        click.echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {run_on}", err=True)
+        shown = counted_in.name if counted_in else ""
+        echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {shown}", err=True)
     for name, value in values.items():
-        click.echo(f":{name} = {value}", err=True)
+        echo(f":{name} = {value}", err=True)
     for note in notes:
-        click.echo(f"note: {note}", err=True)
+        echo(f"note: {note}", err=True)
+
+
+def _compared(source: Source, column: str) -> Any:
+    """A column of a source as it is compared with dates there, if it holds any."""
+    if any(known.name == column for known in source.date_columns):
+        source.column(column)
+        return source.value(column)
+    return column
 
 
 def _only_live(moving: dict[str, Any]) -> None:
@@ -152,7 +167,7 @@ def _only_live(moving: dict[str, Any]) -> None:
 def _live(
     request: Request,
     phrase: str,
-    column: str,
+    column: Any,
     *,
     latest_in: str | None,
     anchor_column: str | None,

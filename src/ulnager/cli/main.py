@@ -1,11 +1,13 @@
 """The command ``ulnager``: finds a command, and turns every error into words and an exit code.
 
 Exit codes: 0 done, an empty span included; 2 the command or the phrase is wrong; 1 anything
-else that stopped it.
+else that stopped it; 130 interrupted.
 """
 
 from __future__ import annotations
 
+import contextlib
+import io
 import os
 import sys
 from collections.abc import Sequence
@@ -14,7 +16,9 @@ from typing import Final, NoReturn
 
 import click
 
+from ulnager.cli.show import echo
 from ulnager.core.errors import FilterError, PeriodSyntaxError, SettingError, UlnagerError
+from ulnager.core.text import masked
 
 # A command's module is imported when that command runs, so that none waits for another's needs.
 COMMANDS: Final = {
@@ -63,33 +67,86 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
     debug = "--debug" in given
     if debug:
         given.remove("--debug")
+    for stream in (sys.stdout, sys.stderr):
+        # What a terminal or a pipe cannot hold is shown as an escape.
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
     try:
-        code = commands.main(given, prog_name="ulnager", standalone_mode=False)
-        sys.stdout.flush()
-    except click.exceptions.NoArgsIsHelpError as error:
-        error.show()
-        sys.exit(2)
-    except click.ClickException as error:
-        error.show()
-        sys.exit(error.exit_code)
-    except click.Abort:
-        sys.exit(1)
+        code = _run(given, debug)
+        _flush()
+    except KeyboardInterrupt:
+        _leave(130)
     except BrokenPipeError:
-        # Whoever read the output has seen enough; nothing more may be written to it.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(1)
+        # Whoever read the output has seen enough, and will not read an error either.
+        _leave(1)
+    except OSError as error:
+        if debug:
+            raise
+        _tell(f"Error: the output cannot be written: {error.strerror or error}")
+        _leave(1)
+    sys.exit(code)
+
+
+def _run(given: list[str], debug: bool) -> int:
+    """Runs a command; the exit code."""
+    if sys.stdout is None:
+        _tell("Error: there is no standard output to write to")
+        return 1
+    try:
+        with commands.make_context("ulnager", given) as context:
+            commands.invoke(context)
+    except click.exceptions.Exit as left:
+        return left.exit_code
+    except click.exceptions.NoArgsIsHelpError as error:
+        _tell(error.format_message())
+        return 2
+    except click.UsageError as error:
+        usage = error.ctx.get_usage() if error.ctx else ""
+        _tell(f"{usage}\nError: {masked(error.format_message())}".lstrip())
+        return 2
+    except click.Abort:
+        raise KeyboardInterrupt from None
     except UlnagerError as error:
         if debug:
             raise
-        click.echo(f"Error: {error}", err=True)
-        sys.exit(2 if isinstance(error, _WRONG_INPUT) else 1)
+        _tell(f"Error: {error}")
+        return 2 if isinstance(error, _WRONG_INPUT) else 1
+    except (KeyboardInterrupt, OSError):
+        raise
+    except MemoryError:
+        _tell("Error: there is not enough memory for this")
+        return 1
     except Exception as error:
         if debug:
             raise
-        click.echo(
-            f"Error: something went wrong inside Ulnager ({type(error).__name__}: {error}).\n"
-            "  Run it again with --debug and report what it prints.",
-            err=True,
+        _tell(
+            "Error: something went wrong inside Ulnager "
+            f"({type(error).__name__}: {masked(str(error))}).\n"
+            "  Run it again with --debug and report what it prints."
         )
-        sys.exit(1)
-    sys.exit(code if isinstance(code, int) else 0)
+        return 1
+    return 0
+
+
+def _tell(message: str) -> None:
+    """A message on standard error, if that can still be written to."""
+    with contextlib.suppress(OSError, ValueError):
+        echo(message, err=True)
+
+
+def _flush() -> None:
+    sys.stdout.flush()
+    if sys.stderr is not None:
+        sys.stderr.flush()
+
+
+def _leave(code: int) -> NoReturn:
+    """Leaves at once: what is still held back for a stream that is gone is given up."""
+    if _is_tested():
+        sys.exit(code)
+    os._exit(code)
+
+
+def _is_tested() -> bool:
+    """Whether the streams are stand-ins of a caller, who wants to go on."""
+    return not isinstance(getattr(sys.stdout, "buffer", None), io.BufferedWriter)

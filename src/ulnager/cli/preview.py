@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ulnager.cli.request import Request, basis_options, json_option, table_option
-from ulnager.cli.show import show_json, show_pairs, show_table, spans_text
+from ulnager.cli.request import Request, basis_options, json_option, reading_options
+from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
 
 if TYPE_CHECKING:
     from ulnager.sources.preview import Preview
@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 @click.command("preview")
 @click.argument("phrase", metavar="PERIOD")
-@click.argument("source_name", metavar="SOURCE")
+@click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="The date column. [default: the only one there is]")
 @click.option(
     "--rows",
@@ -28,12 +28,12 @@ if TYPE_CHECKING:
 @click.option("--against", metavar="SOURCE", help="A second source, to compare its counts.")
 @click.option("--against-table", metavar="T", help="The table of that, when it is a database.")
 @json_option
-@table_option
+@reading_options
 @basis_options
 def command(
     request: Request,
     phrase: str,
-    source_name: str,
+    names: tuple[str, ...],
     column: str | None,
     rows: int,
     against: str | None,
@@ -42,8 +42,9 @@ def command(
 ) -> None:
     """Print which rows of SOURCE the PERIOD keeps, and the first of them.
 
-    SOURCE is a CSV or Parquet file, a database's URL with --table, or a demo table such as
-    demo:sailings. It also answers for latest and earliest.
+    SOURCE is a CSV or Parquet file, a pattern such as 'sales/*.parquet' or several files, which
+    are read as one, a database's URL with --table, or a demo table such as demo:sailings. It also
+    answers for latest and earliest.
 
     \b
       ulnager preview "last 3 whole months as of latest" demo:sailings
@@ -51,31 +52,31 @@ def command(
     """
     from ulnager.sources.preview import preview
 
-    source = request.opened(source_name)
-    column, tz = request.looked_at(source_name, column)
+    source = request.opened(*names)
+    column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
     found = preview(result, source, column, tz=tz, rows=rows)
     other = None
     if against is not None:
-        second = request.opened(against, against_table)
+        second = request.opened(against, table=against_table)
         named = found.column if any(c.name == found.column for c in second.columns) else None
         other = preview(result, second, named, tz=tz, rows=0)
     if as_json:
         there = {} if other is None else {"against": other.to_dict()}
         show_json({**found.to_dict(), **there})
         return
-    show_pairs(_asked(found, source_name))
-    click.echo()
+    show_pairs(_asked(found))
+    echo()
     show_table(("rows", "count", "share", "first", "last"), _counts(found), ("count", "share"))
     if other is not None:
-        click.echo()
-        show_table(("rows", source_name, str(against), "same"), _compared(found, other),
-                   (source_name, str(against)))  # fmt: skip
+        echo()
+        sides = (found.source, other.source)
+        show_table(("rows", *sides, "same"), _compared(found, other), sides)
     if found.warnings:
-        click.echo()
+        echo()
         show_pairs(("warning", text) for text in found.warnings)
     if found.rows:
-        click.echo()
+        echo()
         numbers = [
             name
             for place, name in enumerate(found.columns)
@@ -83,7 +84,7 @@ def command(
         ]
         show_table(found.columns, [list(map(_cell, row)) for row in found.rows], numbers)
         if found.kept > len(found.rows):
-            click.echo(f"… and {found.kept - len(found.rows):,} more rows")
+            echo(f"… and {found.kept - len(found.rows):,} more rows")
 
 
 def _compared(one: Preview, two: Preview) -> Iterator[tuple[Any, ...]]:
@@ -100,12 +101,12 @@ def _cell(value: Any) -> str:
     return "" if value is None else str(value)
 
 
-def _asked(found: Preview, source_name: str) -> Iterator[tuple[str, str]]:
+def _asked(found: Preview) -> Iterator[tuple[str, str]]:
     result = found.result
     yield "period", str(result.period)
     yield "dates", spans_text(result)
     yield "anchor", str(result.anchor)
-    yield "column", f"{found.column} of {source_name}"
+    yield "column", f"{found.column} of {found.source}"
 
 
 def _counts(found: Preview) -> Iterator[tuple[Any, ...]]:

@@ -7,15 +7,15 @@ from typing import TYPE_CHECKING
 
 import click
 
-from ulnager.cli.request import Request, basis_options, json_option, table_option
-from ulnager.cli.show import show_json, show_pairs
+from ulnager.cli.request import Request, basis_options, json_option, reading_options
+from ulnager.cli.show import echo, show_json, show_pairs
 
 if TYPE_CHECKING:
     from ulnager.sources.profile import Profile
 
 
 @click.command("profile")
-@click.argument("source_name", metavar="SOURCE")
+@click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="A date column. [default: every one there is]")
 @click.option(
     "--share", type=float, help="The part of a usual day's rows that makes it whole. [default: 0.6]"
@@ -23,11 +23,11 @@ if TYPE_CHECKING:
 @click.option("--key", metavar="C", help="A column whose values should occur once.")
 @click.option("--picture", metavar="FILE", help="Draw the rows of each day into a PNG or SVG file.")
 @json_option
-@table_option
+@reading_options
 @basis_options
 def command(
     request: Request,
-    source_name: str,
+    names: tuple[str, ...],
     column: str | None,
     share: float | None,
     key: str | None,
@@ -36,8 +36,9 @@ def command(
 ) -> None:
     """Print what the date columns of SOURCE hold: their dates, gaps and last whole day.
 
-    SOURCE is a CSV or Parquet file, a database's URL with --table, a demo table such as
-    demo:sailings, or the name of a source in the book. A day is whole when it has 60% of the
+    SOURCE is a CSV or Parquet file, a pattern such as 'sales/*.parquet' or several files, which
+    are read as one, a database's URL with --table, a demo table such as demo:sailings, or the name
+    of a source in the book. A day is whole when it has 60% of the
     rows that are usual for its weekday: the median of the 8 weeks before. With a calendar, its
     days off are not missed.
 
@@ -45,24 +46,28 @@ def command(
       ulnager profile demo:sailings --today 2026-05-20
       ulnager profile demo:gate_scans --tz America/Halifax --picture scans.png
     """
-    profiles = request.profiles(source_name, column, share, key)
+    profiles, needed = request.profiles(names, column, share, key)
     if picture is not None:
         from ulnager.pictures.profile import draw_profile
 
         draw_profile(profiles[0], picture)
     if as_json:
         show_json([found.to_dict() for found in profiles])
+        for text in needed:
+            echo(f"note: {text}", err=True)
         return
     for place, found in enumerate(profiles):
         if place:
-            click.echo()
-        show_pairs(_pairs(found, source_name))
+            echo()
+        show_pairs(_pairs(found))
+    for text in needed:
+        echo(f"note: {text}", err=True)
     if picture is not None:
-        click.echo(f"drawn into {picture}", err=True)
+        echo(f"drawn into {picture}", err=True)
 
 
-def _pairs(found: Profile, source_name: str) -> Iterator[tuple[str, str]]:
-    yield "column", f"{found.column} of {source_name}"
+def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
+    yield "column", f"{found.column} of {found.source}"
     yield "rows", f"{found.rows:,}, {found.nulls:,} of them without a date"
     yield "dates", f"{found.first} to {found.last}, {len(found.counts):,} with rows"
     yield (

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import os
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -12,9 +13,10 @@ import click
 from ulnager.core.business import BusinessDays
 from ulnager.core.calendars import Calendar, MonthCalendar
 from ulnager.core.definitions import Extent
-from ulnager.core.errors import PeriodSyntaxError, SettingError
+from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.resolution import Resolution
 from ulnager.core.suggest import no_such
+from ulnager.core.text import masked
 from ulnager.language.period import Period, as_day, period
 
 if TYPE_CHECKING:
@@ -42,14 +44,30 @@ _BASIS_OPTIONS = (
         "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
     ),
     click.option("--book", metavar="FILE", help="A book; PERIOD may be a name from it."),
+    click.option(
+        "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
+    ),
     click.option("--calendar", metavar="NAME", help="A calendar of the book."),
 )
 _DATA_OPTIONS = (
-    click.option("--source", metavar="FILE", help="Data that answers for latest and earliest."),
+    click.option("--source", metavar="SOURCE", help="Data that answers for latest and earliest."),
     click.option("--source-column", metavar="C", help="The date column of that data."),
 )
-_TABLE_OPTION = click.option(
-    "--table", metavar="T", help="Of a database's URL: a table, or a SELECT that stands for one."
+_READING_OPTIONS = (
+    click.option(
+        "--table", metavar="T", help="Of a database: a table, or a SELECT that stands for one."
+    ),
+    click.option(
+        "--timeout",
+        type=float,
+        metavar="SECONDS",
+        help="How long data may take to answer. [default: 30 for databases, files have no limit]",
+    ),
+    click.option("--delimiter", metavar="SIGN", help="What parts the fields of a CSV file."),
+    click.option(
+        "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
+    ),
+    click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
 )
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
@@ -69,10 +87,15 @@ class Request:
     holiday: tuple[str, ...] = ()
     working_day: tuple[str, ...] = ()
     book: str | None = None
+    allow_outside: bool = False
     calendar: str | None = None
     source: str | None = None
-    table: str | None = None
     source_column: str | None = None
+    table: str | None = None
+    timeout: float | None = None
+    delimiter: str | None = None
+    header: bool | None = None
+    encoding: str | None = None
 
     @functools.cached_property
     def chosen_calendar(self) -> Calendar | None:
@@ -104,7 +127,7 @@ class Request:
             return None
         from ulnager.book.reading import read_book
 
-        return read_book(self.book)
+        return read_book(self.book, allow_outside=self.allow_outside)
 
     def basis(
         self,
@@ -144,12 +167,13 @@ class Request:
         return column or known.column, self.tz or known.tz
 
     def profiles(
-        self, name: str, column: str | None, share: float | None, key: str | None
-    ) -> list[Profile]:
-        """What the date columns of a source hold: the one named, or all there are."""
+        self, names: tuple[str, ...], column: str | None, share: float | None, key: str | None
+    ) -> tuple[list[Profile], list[str]]:
+        """What the date columns of a source hold, the one named or all there are; and what
+        those of several need that could not be told."""
         from ulnager.sources.profile import SHARE, profile
 
-        source, known = self.opened(name), None
+        source, known, name = self.opened(*names), None, names[0]
         if self.open_book is not None:
             known = self.open_book.sources.get(name)
         column, tz = self.looked_at(name, column)
@@ -158,27 +182,54 @@ class Request:
         named: list[str | None] = [found.name for found in source.date_columns]
         columns = [column] if column else named or [None]
         today = period("today").resolve(today=self.today, now=self.now, tz=tz).start
-        return [
-            profile(
-                source, one, today=today, tz=tz, calendar=calendar, key=key,
-                share=usual if share is None else share,
-            )
-            for one in columns
-        ]  # fmt: skip
+        found, needed = [], []
+        for one in columns:
+            try:
+                found.append(
+                    profile(
+                        source,
+                        one,
+                        today=today,
+                        tz=tz,
+                        calendar=calendar,
+                        key=key,
+                        share=usual if share is None else share,
+                    )
+                )
+            except SourceError as error:
+                if len(columns) == 1:
+                    raise
+                needed.append(str(error))
+        if not found:
+            raise SourceError("\n".join(needed))
+        return found, needed
 
-    def opened(self, name: str, table: str | None = None) -> Source:
-        """The file or database of that name, or a source of the book."""
-        from ulnager.sources.files import open_source
+    def opened(self, *names: str, table: str | None = None) -> Source:
+        """The files or the database of these names, or a source of the book."""
+        from ulnager.sources.opening import open_source
 
+        given: dict[str, Any] = {
+            "timeout": self.timeout, "delimiter": self.delimiter, "header": self.header,
+            "encoding": self.encoding,
+        }  # fmt: skip
+        if len(names) > 1:
+            for name in names:
+                if "://" in name or name.startswith("demo:"):
+                    raise SettingError(f"{masked(name)} cannot be one of several; name files only")
+            return open_source(names, **given)
+        (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
-            return open_source(book.sources[name].file)
+            return book.sources[name].opened(self.timeout)
         scheme, _, rest = name.partition(":")
-        if scheme == "demo" and rest:
+        if scheme == "demo" and not rest.startswith("//"):
             from ulnager.demo import table as demo_table
 
-            return open_source(demo_table(rest))
-        return open_source(name, table or self.table)
+            found = open_source(demo_table(rest), timeout=self.timeout)
+            found.name = name
+            return found
+        password = os.environ.get("ULNAGER_PASSWORD")
+        return open_source(name, table or self.table, password=password, **given)
 
     def _extent(self, text: str, data: Source, column: str | None, tz: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
@@ -230,12 +281,12 @@ def basis_options(command: Command) -> Command:
 
 def data_options(command: Command) -> Command:
     """Adds the options that name data for ``latest`` and ``earliest``."""
-    return table_option(_decorated(command, _DATA_OPTIONS))
+    return reading_options(_decorated(command, _DATA_OPTIONS))
 
 
-def table_option(command: Command) -> Command:
-    """Adds the option for the table of a database."""
-    return _TABLE_OPTION(command)
+def reading_options(command: Command) -> Command:
+    """Adds the options that say how a source is read."""
+    return _decorated(command, _READING_OPTIONS)
 
 
 def _decorated(command: Command, options: tuple[Callable[[Command], Command], ...]) -> Command:

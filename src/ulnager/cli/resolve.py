@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import length_text, show_json, show_pairs, show_steps
+from ulnager.cli.show import echo, length_text, show_json, show_pairs, show_steps
 from ulnager.core.resolution import Resolution
 
 
@@ -31,7 +31,7 @@ def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None
         return
     show_pairs(_pairs(result))
     if explain:
-        click.echo()
+        echo()
         show_steps(result.steps)
 
 

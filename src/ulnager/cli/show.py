@@ -1,12 +1,14 @@
 """How results look on a terminal and in a pipe.
 
 A table has no lines around it, so that ``grep`` and ``cut`` work on it; colour and bold
-are for terminals only, and never the only sign of anything.
+are for terminals only, and never the only sign of anything. Nothing that data or names hold
+reaches a terminal as a control character.
 """
 
 from __future__ import annotations
 
 import json
+import shutil
 import sys
 import textwrap
 from collections.abc import Iterable, Sequence
@@ -15,13 +17,33 @@ from typing import Any
 import click
 
 from ulnager.core.resolution import InstantResolution, Resolution
+from ulnager.core.text import visible
 
-WIDTH = 100
+_WIDTH = 100
+
+
+def echo(text: str = "", *, err: bool = False) -> None:
+    """A text with visible marks for control characters, on standard output or error."""
+    click.echo(visible(text, "\n"), err=err)
+
+
+def width() -> int:
+    """How many columns a line may take: 100, or what a narrower terminal has."""
+    if not sys.stdout.isatty():
+        return _WIDTH
+    return max(20, min(_WIDTH, shutil.get_terminal_size((_WIDTH, 24)).columns))
 
 
 def show_json(value: Any) -> None:
     """One JSON value on standard output."""
-    click.echo(json.dumps(value, indent=2, ensure_ascii=False))
+    text = json.dumps(value, indent=2, ensure_ascii=False)
+    # What JSON leaves as it is may still be a control character to a terminal.
+    click.echo("".join(c if c == "\n" or c.isprintable() else _escaped(c) for c in text))
+
+
+def _escaped(character: str) -> str:
+    pairs = character.encode("utf-16-be", "surrogatepass").hex()
+    return "".join(f"\\u{pairs[place : place + 4]}" for place in range(0, len(pairs), 4))
 
 
 def show_pairs(pairs: Iterable[tuple[str, str]]) -> None:
@@ -29,7 +51,7 @@ def show_pairs(pairs: Iterable[tuple[str, str]]) -> None:
     rows = list(pairs)
     margin = max(len(name) for name, _ in rows) + 2
     for name, value in rows:
-        lines = textwrap.wrap(value, WIDTH - margin, break_on_hyphens=False) or [""]
+        lines = _wrapped(visible(value), width() - margin)
         click.echo(click.style(f"{name:<{margin}}", bold=True) + lines[0])
         for line in lines[1:]:
             click.echo(" " * margin + line)
@@ -38,8 +60,14 @@ def show_pairs(pairs: Iterable[tuple[str, str]]) -> None:
 def show_steps(steps: Sequence[str]) -> None:
     """Numbered sentences, wrapped."""
     for number, step in enumerate(steps, 1):
-        lines = textwrap.wrap(step, WIDTH - 4, break_on_hyphens=False)
-        click.echo(f"{number:>2}. " + "\n    ".join(lines))
+        echo(f"{number:>2}. " + "\n    ".join(_wrapped(visible(step), width() - 4)))
+
+
+def _wrapped(text: str, columns: int) -> list[str]:
+    """Lines of so many columns; a word is never cut, so that dates stay whole."""
+    return textwrap.wrap(
+        text, max(10, columns), break_on_hyphens=False, break_long_words=False
+    ) or [""]
 
 
 def show_table(
@@ -55,16 +83,13 @@ def show_table(
     table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold", pad_edge=False)
     for header in headers:
         table.add_column(
-            header, justify="right" if header in right else "left", no_wrap=True, overflow="fold"
+            RichText(visible(header)), justify="right" if header in right else "left", no_wrap=True
         )
     for row in rows:
         table.add_row(*(RichText(cell_text(cell)) for cell in row))
-    on_terminal = sys.stdout.isatty()
+    # A terminal may be narrower and wraps the lines then; half a date would be another date.
     drawn = Console(
-        file=StringIO(),
-        width=None if on_terminal else 1_000,
-        force_terminal=on_terminal,
-        highlight=False,
+        file=StringIO(), width=1_000_000, force_terminal=sys.stdout.isatty(), highlight=False
     )
     with drawn.capture() as captured:
         drawn.print(table)
@@ -73,12 +98,12 @@ def show_table(
 
 
 def cell_text(cell: Any) -> str:
-    """A cell as text: whole numbers with thousands, nothing for None, no control characters."""
+    """A cell as text: whole numbers with thousands, nothing for None."""
     if cell is None:
         return ""
     if isinstance(cell, int) and not isinstance(cell, bool):
         return f"{cell:,}"
-    return "".join(c if c.isprintable() else " " for c in str(cell))
+    return visible(str(cell))
 
 
 def spans_text(result: Resolution, most: int = 6) -> str:

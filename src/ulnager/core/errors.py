@@ -8,9 +8,17 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from ulnager.core.text import masked, visible
+
 
 class UlnagerError(Exception):
-    """The base of every error that Ulnager raises on purpose."""
+    """The base of every error that Ulnager raises on purpose.
+
+    Its message holds no control characters and no passwords, wherever its parts come from.
+    """
+
+    def __str__(self) -> str:
+        return visible(masked(super().__str__()), "\n")
 
 
 class PeriodSyntaxError(UlnagerError):
@@ -49,15 +57,18 @@ class PeriodSyntaxError(UlnagerError):
         super().__init__(phrase, position, length, problem, self.expected, suggestion)
 
     def __str__(self) -> str:
+        if "://" in self.phrase:
+            return "a phrase is wanted here, such as 'last 3 whole months', and not a URL"
         hint = f"; did you mean {self.suggestion!r}?" if self.suggestion else ""
         shown, caret = self._window()
-        lines = [f"{self.problem}{hint}", f"  {shown}", f"  {caret}"]
+        lines = [visible(f"{self.problem}{hint}"), f"  {shown}", f"  {caret}"]
         if self.expected:
             lines.append(f"  expected {_either(self.expected)}")
         return "\n".join(lines)
 
     def _window(self) -> tuple[str, str]:
         """The part of the phrase around the place, on one line, and the caret line."""
+        # One sign for one, so that the carets stay under their place.
         text = "".join(c if c.isprintable() else "·" for c in self.phrase)
         begin = max(0, self.position - self.WIDTH // 2) if len(text) > self.WIDTH else 0
         shown = text[begin : begin + self.WIDTH]
@@ -97,7 +108,8 @@ class BookError(UlnagerError):
 
     def __str__(self) -> str:
         place = f"{self.file}: {self.key}" if self.key else self.file
-        return f"{place}: {self.problem}" + (f"\n  {self.fix}" if self.fix else "")
+        told = f"{place}: {self.problem}" + (f"\n  {self.fix}" if self.fix else "")
+        return visible(masked(told), "\n")
 
 
 class SourceError(UlnagerError):

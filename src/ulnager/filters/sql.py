@@ -9,7 +9,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from datetime import UTC, datetime, tzinfo
+from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, ClassVar, Final
 
 from sqlalchemy import (
@@ -115,7 +115,15 @@ class _Literal(TypeDecorator[Any]):
         return self.text(value, dialect) if dialect.name == "sqlite" and value else value
 
     def text(self, value: Any, dialect: Dialect) -> str:
-        return str(value)
+        return _stored(value) if dialect.name == "sqlite" else str(value)
+
+
+def _stored(value: date) -> str:
+    """A moment as it is compared with text: a midnight is its date, which comes before every time
+    of that day, in whatever form, and is the same as the date where only dates are stored."""
+    if isinstance(value, datetime) and value.time() == time():
+        return str(value.date())
+    return str(value)
 
 
 class _Day(_Literal):
@@ -148,7 +156,9 @@ class _Instant(_Literal):
 
     def text(self, value: datetime, dialect: Dialect) -> str:
         utc = value.astimezone(UTC)
-        return str(utc.replace(tzinfo=None) if dialect.name in _WITHOUT_OFFSET else utc)
+        if dialect.name not in _WITHOUT_OFFSET:
+            return str(utc)
+        return super().text(utc.replace(tzinfo=None), dialect)
 
 
 # Not every engine knows the word false; all of them know this.

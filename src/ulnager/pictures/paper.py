@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Final
 
 from ulnager.core.errors import SourceError
+from ulnager.sources.writing import whole_file
 
 if TYPE_CHECKING:
     from matplotlib.figure import Figure
@@ -40,7 +41,5 @@ def write_figure(figure: Figure, target: str | Path) -> None:
     """Write a figure to a file; SourceError when it cannot be written."""
     if Path(target).suffix.lower() not in FORMATS:
         raise SourceError(f"{target}: pictures are written as {', '.join(FORMATS)}")
-    try:
-        figure.savefig(target, facecolor=PAPER)
-    except OSError as error:
-        raise SourceError(f"{target} cannot be written: {error.strerror}") from None
+    with whole_file(target) as path:
+        figure.savefig(path, facecolor=PAPER)

@@ -7,9 +7,8 @@ Nothing here changes data.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import date, tzinfo
-from typing import Any
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
@@ -30,8 +29,7 @@ from ulnager.core.suggest import no_such
 from ulnager.core.zones import zone_name
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(NamedTuple):
     """A column of a source: its name, the engine's type, and what Ulnager makes of it.
 
     ``column_type`` is ``date``, ``timestamp`` or ``timestamptz``, or None for other columns.
@@ -40,6 +38,14 @@ class Column:
     name: str
     engine_type: str
     column_type: str | None
+
+
+def too_long(name: str, timeout: float | None) -> str:
+    """What to say when a question took longer than it may."""
+    return (
+        f"{name}: no answer within {timeout:g} seconds; allow more with --timeout (timeout=), or "
+        "ask a smaller table"
+    )
 
 
 class Source:
@@ -91,6 +97,12 @@ class Source:
         ((first, last, rows),) = self.run(
             select(func.min(day), func.max(day), func.count()).select_from(self.rows)
         )
+        for edge in (first, last):
+            if edge is not None and not isinstance(edge, date):
+                raise SourceError(
+                    f"{self.name}: column {column.name!r} holds {str(edge)[:40]!r}, which is no "
+                    "date of years 1 to 9999; make a view without it"
+                )
         if first is None:
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
@@ -140,6 +152,12 @@ class Source:
         """The rows of each day, and under None those without a date."""
         day = self.day(column, tz).label("day")
         found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
+        for found_day, _ in found:
+            if found_day is not None and not isinstance(found_day, date):
+                raise SourceError(
+                    f"{self.name}: column {column.name!r} holds {str(found_day)[:40]!r}, which is "
+                    "no date of years 1 to 9999; make a view without it"
+                )
         return {found_day: int(count) for found_day, count in found}
 
     def _no_dates(self, column: Column, dates: Sequence[str]) -> str:

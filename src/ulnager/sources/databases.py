@@ -1,97 +1,281 @@
-"""Tables and queries of a database, through SQLAlchemy. Reading only."""
+"""Tables and queries of a database, through SQLAlchemy. Reading only.
+
+Three walls stand before a database, each on its own: a query is parsed and must be one SELECT, it
+is sent in a way that takes one statement only, and every connection is read-only.
+"""
 
 from __future__ import annotations
 
 import re
-from datetime import date, datetime
-from typing import Any, Final
+from collections.abc import Callable
+from datetime import date, datetime, tzinfo
+from typing import Any, Final, NamedTuple
 
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
-from ulnager.sources.base import Column, Source
+from ulnager.core.text import visible
+from ulnager.sources.base import Column, Source, too_long
+from ulnager.sources.queries import checked_query, looks_like_query
+from ulnager.sources.sqlitefile import (
+    Opener,
+    StoredText,
+    check_file,
+    check_utc,
+    column_of_forms,
+    form_query,
+)
+from ulnager.sources.urls import Address
 
-# What makes a connection refuse to change anything, by dialect.
-_READ_ONLY: Final = {
-    "sqlite": "PRAGMA query_only = ON",
-    "postgresql": "SET SESSION CHARACTERISTICS AS TRANSACTION READ ONLY",
-    "mysql": "SET SESSION TRANSACTION READ ONLY",
-    "mariadb": "SET SESSION TRANSACTION READ ONLY",
+CONNECT_SECONDS: Final = 10
+"""How long it may take to reach a server."""
+
+
+class Server(NamedTuple):
+    """How an engine is kept from writing, and from taking too long.
+
+    ``connect`` gives the arguments of its driver for a time limit in seconds, ``opened`` is done
+    to every new connection, ``begun`` to each before it is asked, and ``is_late`` tells whether an
+    error means that the time was up.
+    """
+
+    connect: Callable[[float | None], dict[str, Any]]
+    opened: Callable[[Any, float | None], None]
+    begun: Callable[[sa.Connection, float | None], None]
+    is_late: Callable[[Any], bool]
+
+
+def _postgresql_arguments(timeout: float | None) -> dict[str, Any]:
+    import psycopg
+
+    class OneStatement(psycopg.Cursor[Any]):
+        """Asks by the extended protocol, which takes one statement at a time."""
+
+        def execute(self, query: Any, params: Any = None, **options: Any) -> Any:
+            return super().execute(query, params, **{**options, "prepare": True})
+
+    return {"connect_timeout": CONNECT_SECONDS, "cursor_factory": OneStatement}
+
+
+def _postgresql_opened(connection: Any, timeout: float | None) -> None:
+    # Every transaction begins as READ ONLY, which no statement inside can take back.
+    connection.read_only = True
+
+
+def _postgresql_begun(connection: sa.Connection, timeout: float | None) -> None:
+    # For this transaction only, so that nothing is left in a connection that others share.
+    connection.exec_driver_sql("SET LOCAL standard_conforming_strings = on")
+    if timeout is not None:
+        connection.exec_driver_sql(f"SET LOCAL statement_timeout = {int(timeout * 1000)}")
+
+
+def _mysql_arguments(timeout: float | None) -> dict[str, Any]:
+    limit = {} if timeout is None else {"read_timeout": int(timeout) + 5}
+    return {"connect_timeout": CONNECT_SECONDS, "local_infile": False, **limit}
+
+
+def _mysql_opened(connection: Any, timeout: float | None) -> None:
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT VERSION()")
+        is_mariadb = "mariadb" in str(cursor.fetchone()[0]).lower()
+        # The parser reads texts and names as these servers do when no mode is set.
+        cursor.execute("SET SESSION sql_mode = ''")
+        cursor.execute("SET SESSION TRANSACTION READ ONLY")
+        if timeout is not None:
+            limit = (
+                f"max_statement_time = {timeout:.3f}"
+                if is_mariadb
+                else f"max_execution_time = {int(timeout * 1000)}"
+            )
+            cursor.execute(f"SET SESSION {limit}")
+    connection.commit()
+
+
+def _nothing(connection: Any, timeout: float | None) -> None:
+    """Nothing more has to be done."""
+
+
+def _code(error: Any) -> Any:
+    original = getattr(error, "orig", None)
+    return getattr(original, "sqlstate", None) or (getattr(original, "args", None) or [None])[0]
+
+
+_MYSQL: Final = Server(
+    _mysql_arguments, _mysql_opened, _nothing, lambda error: _code(error) in (1969, 3024)
+)
+SERVERS: Final = {
+    "postgresql": Server(
+        _postgresql_arguments,
+        _postgresql_opened,
+        _postgresql_begun,
+        lambda error: _code(error) == "57014",
+    ),
+    "mysql": _MYSQL,
+    "mariadb": _MYSQL,
+    "sqlite": Server(
+        lambda timeout: {},
+        _nothing,
+        _nothing,
+        lambda error: _code(error) == "interrupted",
+    ),
 }
 
 
 class TableSource(Source):
     """A table of a database, or a query that stands for one.
 
-    ``url`` is an SQLAlchemy URL; ``table`` is a name, with its schema before a dot if need be,
-    or a ``SELECT``. The connection is read-only where the database can be told so, and the
-    password in the URL appears in no message. Raises SourceError when it cannot be read.
+    ``table`` is a name, with its schema before a dot if need be, or a ``SELECT``. No statement may
+    take longer than ``timeout`` seconds. The password of the address appears in no message. Raises
+    SourceError when it cannot be read.
     """
 
-    def __init__(self, url: str, table: str) -> None:
+    def __init__(self, address: Address, table: str, timeout: float | None) -> None:
+        self._address = address
+        self.timeout = timeout
+        self.dialect_name = address.driver.engine
+        self.name = f"{address.name}, {table}"
+        self._server = SERVERS[self.dialect_name]
+        self._opener: Opener | None = None
+        self._forms: dict[str, tuple[str, sa.ColumnElement[Any]]] = {}
         try:
-            parsed = sa.engine.make_url(url)
-        except sa.exc.ArgumentError:
-            raise SourceError("the database's URL cannot be read; see SQLAlchemy's URLs") from None
-        self.name = f"{parsed.render_as_string(hide_password=True)}, {table}"
-        try:
-            self._connection = sa.create_engine(parsed).connect()
+            self._engine = self._made_engine()
         except (sa.exc.SQLAlchemyError, ImportError) as error:
             raise self._unreadable(error) from None
-        self.dialect_name = self._connection.dialect.name
-        read_only = _READ_ONLY.get(self.dialect_name)
-        if read_only is not None:
-            self._connection.exec_driver_sql(read_only)
-            self._connection.commit()
-        is_query = table.lstrip("( \n\t").lower().startswith(("select ", "select\n", "with "))
+        is_query = looks_like_query(table)
         self.rows = self._query_rows(table) if is_query else self._table_rows(table)
         self.columns = tuple(
             Column(column.name, str(column.type), _column_type(column.type))
             for column in self.rows.columns
         )
 
+    def _made_engine(self) -> sa.Engine:
+        pool: dict[str, Any] = {
+            "poolclass": sa.pool.QueuePool, "pool_size": 4, "max_overflow": 60,
+            "pool_pre_ping": True, "hide_parameters": True,
+        }  # fmt: skip
+        if self.dialect_name == "sqlite":
+            path = check_file(self._address.url.database, self._address.name)
+            self._opener = Opener(path, self.timeout)
+            # What SQLAlchemy would do to a file of its own is left out: this one opens itself.
+            return sa.create_engine("sqlite://", creator=self._opener, **pool)
+        arguments = self._server.connect(self.timeout)
+        # What the URL says goes before.
+        arguments = {k: v for k, v in arguments.items() if k not in self._address.url.query}
+        engine = sa.create_engine(self._address.url, connect_args=arguments, **pool)
+        sa.event.listen(
+            engine, "connect", lambda raw, _: self._server.opened(raw, self.timeout), insert=True
+        )
+        return engine
+
     def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
-        try:
-            found = [tuple(row) for row in self._connection.execute(statement)]
-        except (sa.exc.SQLAlchemyError, ValueError) as error:
-            self._connection.rollback()
-            raise self._unreadable(error) from None
-        self._connection.rollback()
+        def rows(connection: sa.Connection) -> list[tuple[Any, ...]]:
+            return [tuple(row) for row in connection.execute(statement)]
+
+        found: list[tuple[Any, ...]] = self._with(rows)
         return found
+
+    def _with(self, ask: Callable[[sa.Connection], Any]) -> Any:
+        """Asks by a connection of its own, once more where it was cut; nothing is left open."""
+        for is_last in (False, True):
+            try:
+                # A connection that goes back is rolled back, whatever happened.
+                with self._engine.connect() as connection:
+                    if self._opener is not None:
+                        self._opener.start_clock(connection.connection.dbapi_connection)
+                    self._server.begun(connection, self.timeout)
+                    return ask(connection)
+            except sa.exc.DBAPIError as error:
+                if self._server.is_late(error):
+                    raise SourceError(too_long(self.name, self.timeout)) from None
+                if not error.connection_invalidated or is_last:
+                    raise self._unreadable(error) from None
+            except (sa.exc.SQLAlchemyError, ValueError, OverflowError, TypeError) as error:
+                raise self._unreadable(error) from None
+            except ImportError as error:
+                raise self._unreadable(error) from None
+        raise AssertionError
 
     def _table_rows(self, name: str) -> sa.FromClause:
         schema, _, table = name.rpartition(".")
-        try:
-            return sa.Table(
-                table, sa.MetaData(), schema=schema or None, autoload_with=self._connection
-            )
-        except sa.exc.NoSuchTableError:
-            inspector = sa.inspect(self._connection)
-            known = [*inspector.get_table_names(schema or None), *inspector.get_view_names()]
-            raise SourceError(f"{self.name}: {no_such('table', name, known)}") from None
-        except sa.exc.SQLAlchemyError as error:
-            raise self._unreadable(error) from None
+
+        def found(connection: sa.Connection) -> sa.Table:
+            try:
+                return sa.Table(
+                    sa.quoted_name(table, quote=True),
+                    sa.MetaData(),
+                    schema=sa.quoted_name(schema, quote=True) if schema else None,
+                    autoload_with=connection,
+                    resolve_fks=False,
+                )
+            except sa.exc.NoSuchTableError:
+                inspector = sa.inspect(connection)
+                known = inspector.get_table_names(schema or None)
+                known += inspector.get_view_names(schema or None)
+                raise SourceError(
+                    f"{self.name}: {no_such('table', visible(name), known)}"
+                ) from None
+
+        made: sa.FromClause = self._with(found)
+        return made
 
     def _query_rows(self, query: str) -> sa.FromClause:
-        """A query under a name, its columns typed by what its first rows hold."""
-        try:
-            found = self._connection.exec_driver_sql(query)
-            names, sample = list(found.keys()), found.fetchmany(200)
-            self._connection.rollback()
-        except sa.exc.SQLAlchemyError as error:
-            raise self._unreadable(error) from None
+        """A query under a name, with the types that the engine gives its columns."""
+        sent = checked_query(query, self.dialect_name).replace(":", "\\:")
+        untyped = sa.text(sent).columns().subquery("data")
+        # A SQLite column has no type but what it holds.
+        rows = 200 if self.dialect_name == "sqlite" else 0
+        probe = sa.select(sa.text("*")).select_from(untyped).limit(rows)
+
+        def described(connection: sa.Connection) -> tuple[list[str], list[Any]]:
+            found = connection.execute(probe)
+            names, described_as = list(found.keys()), found.cursor.description
+            if self.dialect_name == "sqlite":
+                held = list(zip(*found.fetchall(), strict=True)) or [()] * len(names)
+                return names, [_type_of([v for v in values if v is not None]) for values in held]
+            return names, [_type_of_code(self.dialect_name, one[1]) for one in described_as]
+
+        names, types = self._with(described)
         columns = [
-            sa.column(name, _type_of([row[n] for row in sample if row[n] is not None]))
-            for n, name in enumerate(names)
+            sa.column(sa.quoted_name(name, quote=True), kind)
+            for name, kind in zip(names, types, strict=True)
         ]
-        return sa.text(query.rstrip("; \n").replace(":", "\\:")).columns(*columns).subquery("data")
+        return sa.text(sent).columns(*columns).subquery("data")
+
+    # SQLite's dates are text in any of several forms.
+
+    def column(self, name: str | None) -> Column:
+        found = super().column(name)
+        if self.dialect_name != "sqlite":
+            return found
+        if found.name not in self._forms:
+            raw = sa.type_coerce(self.rows.c[found.name], sa.String())
+            try:
+                self._forms[found.name] = column_of_forms(
+                    found.name, raw, self.run(form_query(raw, self.rows))
+                )
+            except SourceError as error:
+                raise SourceError(f"{self.name}: {error}") from None
+        return found._replace(column_type=self._forms[found.name][0])
+
+    def value(self, name: str) -> sa.ColumnElement[Any]:
+        if name in self._forms:
+            return self._forms[name][1]
+        found = self.rows.c[name]
+        is_stored = self.dialect_name == "sqlite" and _column_type(found.type) is not None
+        return sa.type_coerce(found, StoredText()) if is_stored else found
+
+    def local(self, column: Column, tz: str | tzinfo | None) -> sa.ColumnElement[Any]:
+        if self.dialect_name == "sqlite" and column.column_type == "timestamptz" and tz is not None:
+            check_utc(column.name, tz)
+            return self.value(column.name)
+        return super().local(column, tz)
 
     def _unreadable(self, error: Exception) -> SourceError:
         reason = str(getattr(error, "orig", None) or error).strip().splitlines() or [
             type(error).__name__
         ]
-        return SourceError(f"{self.name} cannot be read: {reason[0]}")
+        return SourceError(f"{self.name} cannot be read: {self._address.hidden(reason[0])}")
 
 
 def _column_type(kind: Any) -> str | None:
@@ -100,19 +284,29 @@ def _column_type(kind: Any) -> str | None:
     return "date" if isinstance(kind, sa.Date) else None
 
 
-# SQLite has text where others have dates.
+# What the drivers call the types of a query's columns: PostgreSQL's numbers of its types, and those
+# of the protocol of MySQL.
+_CODES: Final[dict[str, dict[int, Any]]] = {
+    "postgresql": {1082: sa.Date(), 1114: sa.DateTime(), 1184: sa.DateTime(timezone=True)},
+    "mysql": {7: sa.DateTime(), 10: sa.Date(), 12: sa.DateTime(), 14: sa.Date()},
+}
 _DATE: Final = re.compile(r"\d{4}-\d\d-\d\d")
-_TIMESTAMP: Final = re.compile(r"\d{4}-\d\d-\d\d[ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?")
+_TIMESTAMP: Final = re.compile(
+    r"\d{4}-\d\d-\d\d([ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?(Z|[+-]\d\d:\d\d)?)?"
+)
+
+
+def _type_of_code(dialect: str, code: Any) -> Any:
+    known = _CODES["mysql" if dialect == "mariadb" else dialect]
+    return known.get(code, sa.types.NullType())
 
 
 def _type_of(values: list[Any]) -> Any:
     """The type of a query's column by its first values."""
-    value = next(iter(values), None)
-    if isinstance(value, datetime):
-        return sa.DateTime(timezone=value.tzinfo is not None)
-    if isinstance(value, date):
-        return sa.Date()
+    if any(isinstance(value, (date, datetime)) for value in values):
+        return sa.DateTime()
+    texts = [value for value in values if value != ""]
     for pattern, kind in ((_DATE, sa.Date()), (_TIMESTAMP, sa.DateTime())):
-        if values and all(isinstance(one, str) and pattern.fullmatch(one) for one in values):
+        if texts and all(isinstance(one, str) and pattern.fullmatch(one) for one in texts):
             return kind
     return sa.types.NullType()

@@ -10,7 +10,8 @@ from typing import Any, Final
 from ulnager.core.calendars import GREGORIAN, Calendar
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.tables import TableCalendar, TableRow
-from ulnager.sources.files import FileSource, quoted
+from ulnager.sources.embedded import quoted
+from ulnager.sources.files import FileSource
 
 YEARS: Final = (1990, 2060)
 """The years for which yearly rules and countries give holidays, unless told otherwise."""

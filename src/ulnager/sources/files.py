@@ -1,133 +1,180 @@
-"""CSV and Parquet files, read through DuckDB.
+"""CSV and Parquet files, one or several, read through DuckDB as one table.
 
 A source is opened read-only, under the name ``data`` inside; nothing that runs here can
-change it.
+change it, or open another file.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
-from typing import Any, Final
+from typing import Final
 
 import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
-from ulnager.filters.sql import sql_text
-from ulnager.sources.base import Column, Source
+from ulnager.sources.base import Column
+from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
+from ulnager.sources.embedded import EmbeddedSource, quoted_name, text
+from ulnager.sources.naming import named_files
 
-_READERS: Final = {
-    ".csv": "read_csv",
-    ".tsv": "read_csv",
-    ".txt": "read_csv",
-    ".csv.gz": "read_csv",
-    ".parquet": "read_parquet",
-    ".pq": "read_parquet",
-}
-_COLUMN_TYPES: Final = {
-    "DATE": "date",
-    "TIMESTAMP": "timestamp",
-    "TIMESTAMP_S": "timestamp",
-    "TIMESTAMP_MS": "timestamp",
-    "TIMESTAMP_NS": "timestamp",
-    "TIMESTAMP WITH TIME ZONE": "timestamptz",
-}
+_CODES: Final = {"utf-8": "utf-8", "latin-1": "latin-1", "utf-16": "utf-16"}
+_STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
-class FileSource(Source):
-    """A CSV or Parquet file (or several, with ``*`` in the name) to look into.
+class FileSource(EmbeddedSource):
+    """A CSV or Parquet file, or several as one table, to look into.
 
-    ``columns`` holds its columns in order. Raises SourceError when it cannot be read.
+    ``path`` is a name, a pattern (``sales/*.parquet``), a folder, or a list of these; a name that
+    exists is that file. ``columns`` holds its columns in order, ``files`` the files. ``delimiter``,
+    ``header`` and ``encoding`` say what a CSV file cannot show.
+
+    Raises SourceError when it cannot be read, with the line of what does not fit.
     """
 
-    dialect_name = "duckdb"
+    tables = ("data",)
 
-    def __init__(self, path: str | Path) -> None:
-        self.name = str(path)
-        reader = _reader_for(self.name)
-        self._connection = duckdb.connect()
-        self._connection.execute("SET TimeZone = 'UTC'")
+    def __init__(
+        self,
+        path: str | Path | Sequence[str | Path],
+        *,
+        delimiter: str | None = None,
+        header: bool | None = None,
+        encoding: str | None = None,
+        timeout: float | None = None,
+    ) -> None:
+        found = named_files([path] if isinstance(path, (str, Path)) else list(path))
+        super().__init__(found.name, timeout)
+        self.files = found.paths
+        settings = CsvSettings(delimiter, header, encoding)
+        self._forms: list[CsvForm] = []
+        self.connect()
+        # Names are patterns to the engine; in brackets a sign stands for itself.
+        escaped = [_escaped(path) for path in found.paths]
+        listed = f"[{', '.join(map(text, escaped))}]"
+        parts = ", hive_partitioning = true" if found.parts else ""
+        if found.sort == "csv":
+            self._forms = [form_of(path, settings) for path in found.paths]
+            self._check_same()
+            reads = f"read_csv({listed}, {self._csv_options(escaped)}{parts})"
+        else:
+            if settings != CsvSettings():
+                raise SourceError(
+                    f"{self.name}: delimiter, header and encoding are for CSV files, and this is "
+                    "Parquet"
+                )
+            self._check_schemas(listed)
+            reads = f"read_parquet({listed}{parts})"
         try:
-            relation = getattr(self._connection, reader)(self.name)
-            relation.create_view("data")
-            self.columns = tuple(
-                Column(name, str(kind), _COLUMN_TYPES.get(str(kind)))
-                for name, kind in zip(relation.columns, relation.types, strict=True)
+            self._connection.execute(f"CREATE VIEW data AS SELECT * FROM {reads}")
+        except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
+            raise self.unreadable(error) from None
+        self.lock({*found.paths, *escaped})
+        self.columns: tuple[Column, ...] = self.described("FROM data")
+        self.rows = sa.table("data", *(sa.column(quoted_name(c.name)) for c in self.columns))
+
+    def _check_same(self) -> None:
+        """SourceError for files whose headers are not the same."""
+        first = self._forms[0]
+        for path, form in zip(self.files, self._forms, strict=True):
+            if form != first:
+                what = "columns" if form.names != first.names else "delimiter"
+                raise SourceError(
+                    f"{path} has the {what} {_listed(form, what)}, and {self.files[0]} has "
+                    f"{_listed(first, what)}; files that are read as one have to agree"
+                )
+
+    def _check_schemas(self, listed: str) -> None:
+        if len(self.files) < 2:
+            return
+        try:
+            found = self._connection.execute(
+                "SELECT file_name, list((name, type, converted_type)) FROM "
+                f"parquet_schema({listed}) WHERE type IS NOT NULL GROUP BY 1 ORDER BY 1"
+            ).fetchall()
+        except (duckdb.Error, RuntimeError) as error:
+            raise self.unreadable(error) from None
+        for path, columns in found:
+            if columns != found[0][1]:
+                raise SourceError(
+                    f"{path} has the columns {', '.join(c[0] for c in columns)}, and "
+                    f"{found[0][0]} has {', '.join(c[0] for c in found[0][1])}, or of other types; "
+                    "files that are read as one have to agree"
+                )
+
+    def _csv_options(self, escaped: list[str]) -> str:
+        form = self._forms[0]
+        said = (
+            f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, skip = 0, "
+            f"encoding = {text(_CODES[form.encoding])}, {_STRICT}"
+        )
+        types, formats = self._types(escaped, said)
+        columns = ", ".join(
+            f"{text(name)}: {text(kind)}" for name, kind in zip(form.names, types, strict=True)
+        )
+        return f"auto_detect = false, {said}, columns = {{{columns}}}{formats}"
+
+    def _types(self, escaped: list[str], said: str) -> tuple[list[str], str]:
+        """The types of the columns by their first values, and how dates are written."""
+        width = len(self._forms[0].names)
+        kinds: list[list[str]] = []
+        formats = ""
+        for place, name in enumerate(escaped[:20]):
+            try:
+                ((columns, days, times),) = self._connection.execute(
+                    "SELECT Columns, DateFormat, TimestampFormat FROM "
+                    f"sniff_csv({text(name)}, {said})"
+                ).fetchall()
+            except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
+                check_records(self.files[place], self._forms[place])
+                if "SAMPLE" in str(error).upper() or "sniff" in str(error):
+                    columns, days, times = [{"type": "VARCHAR"}] * width, None, None
+                else:
+                    raise self.unreadable(error) from None
+            if len(columns) != width:
+                check_records(self.files[place], self._forms[place])
+                columns = [{"type": "VARCHAR"}] * width
+            kinds.append([column["type"] for column in columns])
+            formats = "".join(
+                f", {option} = {text(found)}"
+                for option, found in (("dateformat", days), ("timestampformat", times))
+                if found
             )
-        except duckdb.Error as error:
-            raise SourceError(f"{self.name} cannot be read: {_first_line(error)}") from None
-        self.rows = sa.table(
-            "data", *(sa.column(sa.quoted_name(c.name, quote=True)) for c in self.columns)
-        )
+        one = [_common({kind[n] for kind in kinds}) for n in range(width)]
+        return one, formats
 
-    def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
-        assert isinstance(statement, sa.ClauseElement)
-        return self.query(sql_text(statement, "duckdb"))
-
-    def query(self, sql: str) -> list[tuple[Any, ...]]:
-        """The rows of a query over the view ``data``; SourceError when the engine refuses."""
-        try:
-            rows: list[tuple[Any, ...]] = self._connection.execute(sql).fetchall()
-        except duckdb.Error as error:
-            raise SourceError(f"{self.name} cannot be read: {_first_line(error)}") from None
-        return rows
-
-
-def open_source(source: str | Path, table: str | None = None) -> Source:
-    """A CSV or Parquet file, or a table of a database, opened for reading.
-
-    ``source`` is a path, or an SQLAlchemy URL with the ``table``: its name, or a ``SELECT``.
-
-    >>> from ulnager.demo import table
-    >>> open_source(table("sailings")).extent("sailed_on").last
-    datetime.date(2026, 5, 17)
-
-    Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
-    """
-    if "://" in str(source):
-        if table is None:
-            raise SourceError("a database needs a table: its name, or a SELECT that stands for one")
-        from ulnager.sources.databases import TableSource
-
-        return TableSource(str(source), table)
-    return FileSource(source)
+    def unreadable(self, error: Exception) -> SourceError:
+        """What does not fit, with its line, where that can be found."""
+        for path, form in zip(self.files, self._forms, strict=False):
+            try:
+                check_records(path, form)
+            except SourceError as found:
+                return found
+        said = [line for line in str(error).split("\n") if line.strip()] or [type(error).__name__]
+        value = next((line for line in said if line.startswith(("Error when", "Could not"))), None)
+        if self._forms and value is not None and len(said) > 1:
+            line = said[0].rpartition("Line: ")[2]
+            return SourceError(
+                f"{self.name} cannot be read: line {line}: {value}; the column holds other things "
+                "than its first lines do"
+            )
+        return super().unreadable(error)
 
 
-def quoted(name: str) -> str:
-    """A name as a quoted SQL identifier."""
-    return '"' + name.replace('"', '""') + '"'
+def _common(kinds: set[str]) -> str:
+    """One type for the values of several files."""
+    if len(kinds) == 1:
+        return kinds.pop()
+    numbers = {"BIGINT", "DOUBLE"}
+    if kinds <= numbers:
+        return "DOUBLE"
+    return "TIMESTAMP" if kinds == {"DATE", "TIMESTAMP"} else "VARCHAR"
 
 
-def _reader_for(name: str) -> str:
-    path = Path(name)
-    suffix = "".join(path.suffixes[-2:]) if path.suffix == ".gz" else path.suffix
-    reader = _READERS.get(suffix.lower())
-    if path.is_dir():
-        raise SourceError(f"{name} is a folder; name a file in it, or all with {name}/*.parquet")
-    if "*" not in name:
-        if not path.exists():
-            near = _near_file(path)
-            hint = f"; did you mean {near}?" if near else ""
-            raise SourceError(f"there is no file {name}{hint}")
-        if path.stat().st_size == 0:
-            raise SourceError(f"{name} is empty: it has no header and no rows")
-    if reader is None:
-        raise SourceError(
-            f"{name}: files are read by their ending; known are {', '.join(_READERS)}"
-        )
-    return reader
+def _listed(form: CsvForm, what: str) -> str:
+    return ", ".join(form.names[:8]) if what == "columns" else repr(form.delimiter)
 
 
-def _near_file(path: Path) -> str | None:
-    from ulnager.core.suggest import nearest
-
-    if not path.parent.is_dir():
-        return None
-    near = nearest(path.name, (other.name for other in path.parent.iterdir() if other.is_file()))
-    return str(path.parent / near) if near else None
-
-
-def _first_line(error: Exception) -> str:
-    """What the engine says, without its own headings and advice."""
-    text = str(error).strip().split("\n")[0]
-    return text.split(": ", 1)[-1] if "Error: " in text else text
+def _escaped(path: str) -> str:
+    return "".join(f"[{sign}]" if sign in "*?[" else sign for sign in path)

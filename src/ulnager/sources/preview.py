@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime, tzinfo
-from typing import Any
+from typing import Any, Final
 
 from sqlalchemy import ColumnElement, case, func, select
 
@@ -13,18 +13,23 @@ from ulnager.core.resolution import Resolution
 from ulnager.filters.sql import outside, where
 from ulnager.sources.base import Source
 
+MOST_COLUMNS: Final = 200
+"""How many columns the first rows show; a table may have many thousands."""
+
 
 @dataclass(frozen=True)
 class Preview:
     """What a period does to a table.
 
-    ``total`` rows are ``kept``, ``before`` the first span, ``after`` the last, ``between``
-    two spans, or ``nulls``; ``first`` and ``last`` are the first and last kept value in local
+    ``source`` is its name and ``column`` that of its dates. ``total`` rows are ``kept``,
+    ``before`` the first span, ``after`` the last, ``between`` two spans, or ``nulls``; ``first``
+    and ``last`` are the first and last kept value in local
     time; ``extent`` is what the column holds; ``columns`` and ``rows`` are the first kept
     rows in order of date; ``warnings`` say what looks wrong.
     """
 
     result: Resolution
+    source: str
     column: str
     total: int
     kept: int
@@ -44,6 +49,7 @@ class Preview:
         return {
             "period": str(self.result.period),
             "spans": self.result.to_dict()["spans"],
+            "source": self.source,
             "column": self.column,
             "rows": {
                 "total": self.total,
@@ -107,15 +113,22 @@ def preview(
         ).select_from(source.rows)
     )
     total, inside, nulls, early, late = map(int, (total, inside, nulls, early, late))
+    # The column of the dates is always among those shown.
+    others = [other for other in source.columns if other.name != found.name]
+    picked = {found.name, *(other.name for other in others[: MOST_COLUMNS - 1])}
+    held = [other for other in source.columns if other.name in picked]
     shown = [
-        source.local(other, tz) if other.column_type == "timestamptz" else source.value(other.name)
-        for other in source.columns
+        source.local(other, tz)
+        if other.column_type == "timestamptz" and other.name == found.name
+        else source.value(other.name)
+        for other in held
     ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
     first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
     extent = None if low is None else Extent(low, high)
     return Preview(
         result,
+        source.name,
         found.name,
         total,
         inside,
@@ -126,7 +139,7 @@ def preview(
         first,
         last,
         extent,
-        tuple(other.name for other in source.columns),
+        tuple(other.name for other in held),
         tuple(first_rows),
         tuple(_warnings(result, extent, total, inside)),
     )

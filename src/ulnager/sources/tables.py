@@ -8,6 +8,10 @@ from typing import Any
 
 from ulnager.core.errors import ResolveError, SourceError
 from ulnager.core.resolution import Resolution
+from ulnager.core.text import visible
+from ulnager.sources.embedded import first_line, text
+from ulnager.sources.urls import read_address
+from ulnager.sources.writing import whole_file
 
 Columns = Mapping[str, Any]
 """The columns of a table by name, each an array of the same length."""
@@ -40,15 +44,18 @@ def membership_table(
     return {name: np.concatenate(found) if found else np.array([]) for name, found in parts.items()}
 
 
-def write_table(columns: Columns, target: str, *, name: str = "date_table") -> int:
+def write_table(
+    columns: Columns, target: str, *, name: str = "date_table", password: str | None = None
+) -> int:
     """Write columns to a CSV or Parquet file, or to a table of a database; the rows written.
 
     ``target`` is a path ending in .csv or .parquet, or an SQLAlchemy URL, in which case the
-    table ``name`` is made; one that is there already is an error. Raises SourceError.
+    table ``name`` is made, in a schema where there is one before a dot; a table that is there
+    already is an error. ``password`` is for a URL that holds none. Raises SourceError.
     """
     rows = len(next(iter(columns.values())))
     if "://" in target:
-        _to_database(columns, target, name)
+        _to_database(columns, target, name, password)
     elif Path(target).suffix.lower() in (".csv", ".parquet"):
         _to_file(columns, Path(target))
     else:
@@ -75,14 +82,14 @@ def _to_file(columns: Columns, path: Path) -> None:
         for name, values in columns.items()
     )
     form = "FORMAT csv, HEADER" if path.suffix.lower() == ".csv" else "FORMAT parquet"
-    text = str(path).replace("'", "''")
-    try:
-        connection.execute(f"COPY (SELECT {shown} FROM held) TO '{text}' ({form})")
-    except duckdb.Error as error:
-        raise SourceError(f"{path} cannot be written: {str(error).splitlines()[0]}") from None
+    with whole_file(path) as part:
+        try:
+            connection.execute(f"COPY (SELECT {shown} FROM held) TO {text(str(part))} ({form})")
+        except duckdb.Error as error:
+            raise SourceError(f"{path} cannot be written: {first_line(error)}") from None
 
 
-def _to_database(columns: Columns, url: str, name: str) -> None:
+def _to_database(columns: Columns, url: str, name: str, password: str | None) -> None:
     import sqlalchemy as sa
 
     types: dict[str, Any] = {
@@ -91,26 +98,37 @@ def _to_database(columns: Columns, url: str, name: str) -> None:
         "b": sa.Boolean(),
         "U": sa.String(80),
     }
+    address = read_address(url, password)
+    schema, _, own = name.rpartition(".")
     try:
-        engine = sa.create_engine(url)
+        engine = sa.create_engine(address.url)
         table = sa.Table(
-            name,
+            sa.quoted_name(own, quote=True),
             sa.MetaData(),
             *(sa.Column(key, types[values.dtype.kind]) for key, values in columns.items()),
+            schema=sa.quoted_name(schema, quote=True) if schema else None,
         )
         rows = zip(*(values.tolist() for values in columns.values()), strict=True)
         with engine.begin() as connection:
-            if sa.inspect(connection).has_table(name):
-                raise SourceError(f"the database has a table {name!r} already; choose another name")
+            if sa.inspect(connection).has_table(own, schema or None):
+                raise SourceError(
+                    f"the database has a table {visible(name)!r} already; choose another name"
+                )
             table.create(connection)
-            connection.execute(
-                table.insert(), [dict(zip(columns, row, strict=True)) for row in rows]
-            )
+            try:
+                connection.execute(
+                    table.insert(), [dict(zip(columns, row, strict=True)) for row in rows]
+                )
+            except sa.exc.SQLAlchemyError:
+                # Not every engine takes back what was made in a transaction.
+                connection.rollback()
+                table.drop(connection, checkfirst=True)
+                connection.commit()
+                raise
     except ImportError as error:
         raise SourceError(
             f"the database cannot be written: its driver is missing: {error}"
         ) from None
     except sa.exc.SQLAlchemyError as error:
-        # The URL may hold a password, so only what went wrong is told.
         reason = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
-        raise SourceError(f"the database cannot be written: {reason}") from None
+        raise SourceError(f"{address.name} cannot be written: {address.hidden(reason)}") from None

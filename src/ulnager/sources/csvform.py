@@ -1,0 +1,250 @@
+"""The form of a CSV file: what parts its fields, its header, its encoding, and what does not fit.
+
+A file is read as its first line says. What does not fit is named with its line, and never left out
+in silence.
+"""
+
+from __future__ import annotations
+
+import csv
+import gzip
+import io
+import re
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date, datetime
+from typing import Any, Final
+
+from ulnager.core.errors import SourceError
+from ulnager.core.text import visible
+
+DELIMITERS: Final = (",", ";", "\t", "|")
+ENCODINGS: Final = ("utf-8", "latin-1", "utf-16")
+_SAMPLE: Final = 1 << 18
+_LINES: Final = 100
+_NUMBER: Final = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d+)?")
+# A field may be as long as a file; the default stops at 128 KiB.
+csv.field_size_limit(min(sys.maxsize, 2**31 - 1))
+
+
+@dataclass(frozen=True)
+class CsvSettings:
+    """What a person says of a CSV file; None for what the file shows by itself.
+
+    Raises SettingError for a delimiter that is not one character, or an unknown encoding.
+    """
+
+    delimiter: str | None = None
+    header: bool | None = None
+    encoding: str | None = None
+
+    def __post_init__(self) -> None:
+        from ulnager.core.errors import SettingError
+
+        if self.delimiter is not None and (
+            not isinstance(self.delimiter, str)
+            or len(self.delimiter) != 1
+            or self.delimiter in '"\r\n'
+        ):
+            raise SettingError(
+                f"delimiter is {self.delimiter!r}; give one character, such as ';' or a tab"
+            )
+        if self.encoding is not None and self.encoding not in ENCODINGS:
+            raise SettingError(f"encoding is {self.encoding!r}; choose {', '.join(ENCODINGS)}")
+
+
+@dataclass(frozen=True)
+class CsvForm:
+    """How a CSV file is read: ``names`` are its columns in order."""
+
+    delimiter: str
+    header: bool
+    encoding: str
+    names: tuple[str, ...]
+
+
+def form_of(path: str, settings: CsvSettings) -> CsvForm:
+    """The form of a file, by its first lines and by what is said of it.
+
+    Raises SourceError for another encoding, a file without a header where it might have one, and
+    for lines that do not fit.
+    """
+    sample = _sample(path)
+    encoding = _encoding(path, sample, settings.encoding)
+    text = sample.decode("utf-8-sig" if encoding == "utf-8" else encoding, errors="replace")
+    delimiter = settings.delimiter or _delimiter(text)
+    records = _records(text, delimiter)
+    if not records:
+        raise SourceError(f"{path} is empty: it has no header and no rows")
+    header = settings.header
+    if header is None:
+        _check_header(path, records)
+        header = True
+    first = records[0]
+    names = _names(first) if header else tuple(f"column{n}" for n in range(len(first)))
+    return CsvForm(delimiter, header, encoding, names)
+
+
+def check_records(path: str, form: CsvForm) -> None:
+    """SourceError for the first record of a file that does not fit its form.
+
+    The whole file is read, so this is for a file that is known to be wrong.
+    """
+    expected = len(form.names)
+    encoding = "utf-8-sig" if form.encoding == "utf-8" else form.encoding
+    line = 1
+    try:
+        with _opened(path) as raw, io.TextIOWrapper(raw, encoding=encoding, newline="") as lines:
+            reader = csv.reader(_whole(lines), delimiter=form.delimiter, strict=True)
+            for record in reader:
+                begun, line = line, reader.line_num + 1
+                if record and len(record) != expected:
+                    raise _unfit(path, begun, record, expected, reader)
+    except UnicodeDecodeError:
+        raise SourceError(_undecodable(path, form.encoding)) from None
+    except csv.Error as error:
+        what = "a quote is opened and never closed" if "end of data" in str(error) else str(error)
+        raise SourceError(f"{path}, line {line}: {what}") from None
+    except OSError as error:
+        raise SourceError(f"{path} cannot be read: {error.strerror or error}") from None
+
+
+def _whole(lines: io.TextIOWrapper) -> Iterator[str]:
+    for line in lines:
+        yield line.replace("\0", "")
+
+
+def _unfit(path: str, line: int, record: list[str], expected: int, reader: Any) -> SourceError:
+    held = visible(reader.dialect.delimiter.join(record))
+    held = held if len(held) <= 60 else f"{held[:60]}…"
+    count = f"{len(record)} field{'s' * (len(record) != 1)}"
+    is_last = next(reader, None) is None
+    if is_last and len(record) < expected:
+        what = f"the last line, {line}, breaks off: it holds {count}, '{held}'"
+    else:
+        what = f"line {line} holds {count}, '{held}'"
+    return SourceError(
+        f"{path}: {what}, and the first line has {expected}; mend the file, or name what parts "
+        "its fields with --delimiter (delimiter=)"
+    )
+
+
+def _sample(path: str) -> bytes:
+    try:
+        with _opened(path) as raw:
+            found: bytes = raw.read(_SAMPLE)
+            return found
+    except (OSError, EOFError) as error:
+        said = getattr(error, "strerror", None) or error
+        raise SourceError(f"{path} cannot be read: {said}") from None
+
+
+def _opened(path: str) -> Any:
+    return gzip.open(path) if path.lower().endswith(".gz") else open(path, "rb")  # noqa: PTH123
+
+
+def _encoding(path: str, sample: bytes, given: str | None) -> str:
+    if given is not None:
+        return given
+    if sample.startswith((b"\xff\xfe", b"\xfe\xff")) or b"\0" in sample[:2_000]:
+        begun = sample[:2_000]
+        if begun.count(b"\0") * 5 > len(begun) or begun[:1] in (b"\xff", b"\xfe"):
+            raise SourceError(
+                f"{path}, line 1: this is UTF-16, not UTF-8; say so with --encoding utf-16 "
+                "(encoding='utf-16')"
+            )
+        raise SourceError(f"{path} is no text: it holds bytes of zero")
+    try:
+        sample.decode("utf-8")
+    except UnicodeDecodeError as error:
+        # The sample may end inside a character.
+        if error.start < len(sample) - 4 or len(sample) < _SAMPLE:
+            raise SourceError(_undecodable(path, "utf-8")) from None
+    return "utf-8"
+
+
+def _undecodable(path: str, encoding: str) -> str:
+    """Which line of a file is not in the encoding."""
+    with _opened(path) as raw:
+        for number, line in enumerate(raw, 1):
+            try:
+                line.decode(encoding)
+            except UnicodeDecodeError as error:
+                byte = line[error.start]
+                guess = (
+                    "; it looks like Latin-1: say so with --encoding latin-1 (encoding='latin-1')"
+                    if encoding == "utf-8"
+                    else ""
+                )
+                return f"{path}, line {number}: byte 0x{byte:02X} is not {encoding.upper()}{guess}"
+    return f"{path} is not {encoding.upper()}"
+
+
+def _records(text: str, delimiter: str, most: int = _LINES) -> list[list[str]]:
+    """The first records; a last one that the sample may have cut is left out."""
+    lines = text.splitlines(keepends=True)
+    if len(text) >= _SAMPLE // 4 and len(lines) > 1:
+        lines.pop()
+    found: list[list[str]] = []
+    try:
+        for record in csv.reader(iter(lines), delimiter=delimiter):
+            if record:
+                found.append(record)
+            if len(found) == most:
+                break
+    except csv.Error:
+        pass
+    return found
+
+
+def _delimiter(text: str) -> str:
+    """What parts the fields: that by which the most lines have as many as the first."""
+    best, best_score = ",", (0, 0)
+    for delimiter in DELIMITERS:
+        records = _records(text, delimiter)
+        fields = len(records[0]) if records else 0
+        score = (sum(len(record) == fields for record in records), fields)
+        if fields > 1 and score > best_score:
+            best, best_score = delimiter, score
+    return best
+
+
+def _check_header(path: str, records: list[list[str]]) -> None:
+    first = records[0]
+    for place, field in enumerate(first):
+        sort = _sort(field)
+        below = [record[place] for record in records[1:] if len(record) > place]
+        if sort and any(_sort(value) == sort for value in below):
+            raise SourceError(
+                f"{path}: the first line holds {visible(field)!r}, as the lines below it do, so "
+                "it may be no header; say --no-header, or --header if it is one "
+                "(header=False, header=True)"
+            )
+
+
+def _sort(field: str) -> str:
+    field = field.strip()
+    if _NUMBER.fullmatch(field):
+        return "number"
+    for read in (date.fromisoformat, datetime.fromisoformat):
+        try:
+            read(field)
+        except ValueError:
+            continue
+        return "date" if field[:1].isdigit() else ""
+    return "date" if re.fullmatch(r"\d{1,2}[./-]\d{1,2}[./-]\d{2,4}", field) else ""
+
+
+def _names(first: list[str]) -> tuple[str, ...]:
+    """The names in a header, each once: a second ``day`` is ``day_1``."""
+    taken: dict[str, None] = {}
+    for place, name in enumerate(first):
+        plain = name.strip() or f"column{place}"
+        made, number = plain, 0
+        while made.lower() in taken:
+            number += 1
+            made = f"{plain}_{number}"
+        taken[made.lower()] = None
+        first[place] = made
+    return tuple(first)

@@ -1,0 +1,175 @@
+"""The embedded engine, DuckDB, behind locked doors: it reads files and its own databases.
+
+A connection may open the files that were named and nothing else, its settings cannot be changed
+any more, and each thread has a cursor of its own.
+"""
+
+from __future__ import annotations
+
+import tempfile
+import threading
+from collections.abc import Iterable, Sequence
+from typing import Any, Final
+
+import duckdb
+import sqlalchemy as sa
+
+from ulnager.core.errors import SourceError
+from ulnager.filters.sql import sql_text
+from ulnager.sources.base import Column, Source, too_long
+from ulnager.sources.queries import checked_query
+
+MEMORY: Final = "800MB"
+"""What the engine may take before it writes to a temporary folder."""
+
+_COLUMN_TYPES: Final = {
+    "DATE": "date",
+    "TIMESTAMP": "timestamp",
+    "TIMESTAMP_S": "timestamp",
+    "TIMESTAMP_MS": "timestamp",
+    "TIMESTAMP_NS": "timestamp",
+    "TIMESTAMP WITH TIME ZONE": "timestamptz",
+}
+
+
+class EmbeddedSource(Source):
+    """The base of the sources that DuckDB reads.
+
+    ``timeout`` is in seconds; None for no limit.
+    """
+
+    dialect_name = "duckdb"
+    tables: tuple[str, ...] = ()
+    """The tables that a query may speak of."""
+
+    def __init__(self, name: str, timeout: float | None = None) -> None:
+        self.name = name
+        self.timeout = timeout
+        self._own = threading.local()
+
+    def connect(self, database: str = ":memory:", *, read_only: bool = False) -> None:
+        """Open the engine, with its clock in UTC."""
+        try:
+            self._connection = duckdb.connect(database, read_only=read_only)
+        except duckdb.Error as error:
+            raise self.unreadable(error) from None
+        self._connection.execute("SET GLOBAL TimeZone = 'UTC'")
+
+    def lock(self, files: Iterable[str] = ()) -> None:
+        """From here on only these files can be opened, and no setting changed."""
+        allowed = ", ".join(text(file) for file in files)
+        folder = tempfile.gettempdir()
+        for setting in (
+            f"allowed_paths = [{allowed}]",
+            f"temp_directory = {text(f'{folder}/ulnager-duckdb')}",
+            f"memory_limit = {text(MEMORY)}",
+            "python_enable_replacements = false",
+            "enable_external_access = false",
+            "lock_configuration = true",
+        ):
+            self._connection.execute(f"SET {setting}")
+
+    def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
+        assert isinstance(statement, sa.ClauseElement)
+        return self.fetched(sql_text(statement, "duckdb"))
+
+    def query(self, sql: str) -> list[tuple[Any, ...]]:
+        """The rows of a query over the source's tables.
+
+        Raises SourceError for anything but one SELECT that only reads, and when the engine
+        refuses it.
+        """
+        return self.fetched(checked_query(sql, "duckdb", self.tables))
+
+    def fetched(self, sql: str) -> list[tuple[Any, ...]]:
+        """The rows of one statement that was written here, or checked."""
+        if len(found := duckdb.extract_statements(sql)) != 1 or (
+            found[0].type != duckdb.StatementType.SELECT
+        ):
+            raise SourceError(f"{self.name}: only one SELECT at a time is sent to the engine")
+        cursor = self._cursor()
+        watch = None if self.timeout is None else threading.Timer(self.timeout, cursor.interrupt)
+        if watch is not None:
+            watch.daemon = True
+            watch.start()
+        try:
+            rows: list[tuple[Any, ...]] = cursor.execute(sql).fetchall()
+        except duckdb.InterruptException:
+            raise SourceError(too_long(self.name, self.timeout)) from None
+        except (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError) as error:
+            raise self.unreadable(error) from None
+        finally:
+            if watch is not None:
+                watch.cancel()
+        return rows
+
+    def _cursor(self) -> Any:
+        """The cursor of this thread: two in one would get each other's rows."""
+        found = getattr(self._own, "cursor", None)
+        if found is None:
+            found = self._own.cursor = self._connection.cursor()
+        return found
+
+    def described(self, sql: str) -> tuple[Column, ...]:
+        """The columns of a SELECT, without its rows."""
+        try:
+            described = self._cursor().execute(f"DESCRIBE {sql}").fetchall()
+        except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
+            raise self.unreadable(error) from None
+        return tuple(Column(row[0], row[1], _COLUMN_TYPES.get(row[1])) for row in described)
+
+    def unreadable(self, error: Exception) -> SourceError:
+        """What the engine said, as an error of ours."""
+        return SourceError(f"{self.name} cannot be read: {first_line(error)}")
+
+
+class EmbeddedTable(EmbeddedSource):
+    """A table, a view or a query of a DuckDB database file, opened for reading only."""
+
+    def __init__(self, path: str, name: str, table: str, timeout: float | None) -> None:
+        super().__init__(name, timeout)
+        self.connect(path, read_only=True)
+        self.lock()
+        known = self.fetched("SELECT table_schema, table_name FROM information_schema.tables")
+        self.tables = tuple(known_table for _, known_table in known)
+        self.rows, columns = self._found(table, known)
+        self.columns = self.described(columns)
+
+    def _found(self, table: str, known: Sequence[tuple[Any, ...]]) -> tuple[sa.FromClause, str]:
+        from ulnager.core.suggest import no_such
+        from ulnager.sources.queries import looks_like_query
+
+        if looks_like_query(table):
+            query = checked_query(table, "duckdb", self.tables)
+            columns: list[Any] = [sa.column(quoted_name(c.name)) for c in self.described(query)]
+            rows = sa.text(query.replace(":", "\\:")).columns(*columns).subquery("data")
+            return rows, query
+        schema, _, own = table.rpartition(".")
+        if (schema or "main", own) not in {(row[0], row[1]) for row in known}:
+            names = [one if of == "main" else f"{of}.{one}" for of, one in known]
+            raise SourceError(f"{self.name}: {no_such('table', table, names)}")
+        place = f"{quoted(schema or 'main')}.{quoted(own)}"
+        columns = [sa.column(quoted_name(c.name)) for c in self.described(f"FROM {place}")]
+        return sa.table(quoted_name(own), *columns, schema=quoted_name(schema or "main")), (
+            f"FROM {place}"
+        )
+
+
+def quoted_name(name: str) -> sa.quoted_name:
+    return sa.quoted_name(name, quote=True)
+
+
+def quoted(name: str) -> str:
+    """A name as a quoted SQL identifier."""
+    return '"' + name.replace('"', '""') + '"'
+
+
+def text(value: str) -> str:
+    """A text as a SQL literal."""
+    return "'" + value.replace("'", "''") + "'"
+
+
+def first_line(error: Exception) -> str:
+    """What the engine says, without its own headings and advice."""
+    said = str(error).strip().split("\n")[0]
+    return said.split(": ", 1)[-1] if "Error: " in said else said

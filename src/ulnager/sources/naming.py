@@ -1,0 +1,116 @@
+"""From names to files: a name that exists is that file, and a pattern is several on purpose."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from glob import glob, has_magic
+from pathlib import Path
+from typing import Final, NamedTuple
+
+from ulnager.core.errors import SourceError
+from ulnager.core.suggest import nearest
+
+READERS: Final = {
+    ".csv": "csv",
+    ".tsv": "csv",
+    ".txt": "csv",
+    ".csv.gz": "csv",
+    ".parquet": "parquet",
+    ".pq": "parquet",
+}
+MOST_FILES: Final = 100_000
+
+
+class Files(NamedTuple):
+    """One or several files of one sort that are read as one table.
+
+    ``name`` is for people; ``parts`` is set when the names of folders hold columns
+    (``year=2026/month=05/…``).
+    """
+
+    paths: tuple[str, ...]
+    sort: str
+    name: str
+    parts: bool = False
+
+
+def named_files(names: Sequence[str | Path]) -> Files:
+    """The files of these names, patterns and folders, in order.
+
+    A name that exists is that file, whatever signs are in it. Any other with ``*``, ``?`` or
+    ``[…]`` is a pattern, where ``**`` stands for any folders. A folder of parts
+    (``year=2026/…``) is all files below it.
+
+    Raises SourceError for a name that is not there, or files of two sorts.
+    """
+    found: list[str] = []
+    for name in names:
+        found += _of_name(str(name))
+    paths = tuple(dict.fromkeys(found))
+    sorts = {_sort(path) for path in paths}
+    if len(sorts) > 1:
+        raise SourceError(f"{', '.join(map(str, names))} are files of two sorts; name one sort")
+    parts = any("=" in part for path in paths for part in Path(path).parts[:-1])
+    shown = ", ".join(str(name) for name in names)
+    if len(paths) > 1:
+        shown += f" ({len(paths)} files)"
+    return Files(paths, sorts.pop(), shown, parts)
+
+
+def _of_name(name: str) -> list[str]:
+    path = Path(name)
+    try:
+        if path.is_dir():
+            return _of_folder(path)
+        exists = path.exists()
+    except (OSError, ValueError):
+        raise SourceError(f"{name[:80]!r} can be no file's name") from None
+    if exists:
+        if not path.is_file() and not path.is_fifo():
+            raise SourceError(f"{name} is no file")
+        if path.is_file() and path.stat().st_size == 0:
+            raise SourceError(f"{name} is empty: it has no header and no rows")
+        return [name]
+    if has_magic(name):
+        found = sorted(one for one in glob(name, recursive=True) if Path(one).is_file())  # noqa: PTH207
+        if not found:
+            raise SourceError(f"no file is named like {name}")
+        if len(found) > MOST_FILES:
+            raise SourceError(f"{name}: {len(found):,} files; at most {MOST_FILES:,} are read")
+        return found
+    near = _near_file(path)
+    raise SourceError(f"there is no file {name}" + (f"; did you mean {near}?" if near else ""))
+
+
+def _of_folder(folder: Path) -> list[str]:
+    found = sorted(
+        str(path)
+        for path in folder.rglob("*")
+        if path.is_file() and _ending(path) in READERS and path.stat().st_size
+    )
+    if not any("=" in part for path in found for part in Path(path).relative_to(folder).parts[:-1]):
+        raise SourceError(
+            f"{folder} is a folder, and not one of parts such as year=2026; name a file in it, or "
+            f"all with {folder}/*.parquet"
+        )
+    return found
+
+
+def _sort(path: str) -> str:
+    sort = READERS.get(_ending(Path(path)))
+    if sort is None:
+        raise SourceError(f"{path}: files are read by their ending; known are {', '.join(READERS)}")
+    return sort
+
+
+def _ending(path: Path) -> str:
+    return ("".join(path.suffixes[-2:]) if path.suffix == ".gz" else path.suffix).lower()
+
+
+def _near_file(path: Path) -> str | None:
+    try:
+        others = [other.name for other in path.parent.iterdir() if other.is_file()]
+    except (OSError, ValueError):
+        return None
+    near = nearest(path.name, others)
+    return str(path.parent / near) if near else None

@@ -1,0 +1,71 @@
+"""From what people have in hand, a path or a URL, to a source."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Final
+
+from ulnager.core.errors import SettingError, SourceError
+from ulnager.sources.base import Source
+
+DATABASE_SECONDS: Final = 30.0
+"""How long a statement may take in a database, unless told otherwise."""
+
+
+def open_source(
+    source: str | Path | Sequence[str | Path],
+    table: str | None = None,
+    *,
+    timeout: float | None = None,
+    password: str | None = None,
+    delimiter: str | None = None,
+    header: bool | None = None,
+    encoding: str | None = None,
+) -> Source:
+    """CSV or Parquet files, or a table of a database, opened for reading.
+
+    ``source`` is a path, a pattern, a folder or a list of these, which are read as one table; or
+    the URL of a database, with its ``table``: a name, or a ``SELECT`` that stands for one.
+    ``password`` is for a URL that holds none. ``timeout`` is in seconds, for each question: 30 for
+    databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
+    of a CSV file what it cannot show.
+
+    >>> from ulnager.demo import table
+    >>> open_source(table("sailings")).extent("sailed_on").last
+    datetime.date(2026, 5, 17)
+
+    Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
+    """
+    if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
+        raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
+    form = {"delimiter": delimiter, "header": header, "encoding": encoding}
+    if isinstance(source, str) and "://" in source:
+        for name, given in form.items():
+            if given is not None:
+                raise SettingError(f"{name} is for CSV files, and this is a database")
+        return _database(source, table, timeout or DATABASE_SECONDS, password)
+    from ulnager.sources.files import FileSource
+
+    return FileSource(
+        source, timeout=timeout, delimiter=delimiter, header=header, encoding=encoding
+    )
+
+
+def _database(url: str, table: str | None, timeout: float, password: str | None) -> Source:
+    from ulnager.sources.urls import read_address
+
+    address = read_address(url, password)
+    if not table:
+        raise SourceError("a database needs a table: its name, or a SELECT that stands for one")
+    if "\0" in table or len(table) > 100_000:
+        raise SourceError(f"{table[:40]!r} can be no table's name")
+    if address.driver.engine == "duckdb":
+        from ulnager.sources.embedded import EmbeddedTable
+        from ulnager.sources.sqlitefile import check_file
+
+        path = check_file(address.url.database, address.name)
+        return EmbeddedTable(path, f"{address.name}, {table}", table, timeout)
+    from ulnager.sources.databases import TableSource
+
+    return TableSource(address, table, timeout)
