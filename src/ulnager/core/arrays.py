@@ -134,6 +134,8 @@ class _Units:
     def numbers(self, days: Days) -> Days:
         """The number of the unit around each day."""
         low, high = int(days.min()), int(days.max())
+        if self.unit is Unit.BUSINESS_DAY and high - low > 100 * days.size:
+            return self.calendar.business.positions_of(days)
         if not (self._first_day <= low and high < self._first_day + self._numbers.size):
             self._tabulate(low, high)
         return self._numbers[days - self._first_day]
@@ -144,6 +146,11 @@ class _Units:
         if not (self._first_number <= low and high < self._first_number + self._starts.size):
             if high - low > 12 * 20_000 * 31 or abs(low) > 10**8 or abs(high) > 10**8:
                 raise out_of_range()
+            if self.unit is Unit.BUSINESS_DAY and high - low > 100 * numbers.size:
+                found = [
+                    self.calendar.business.day_at(number) for number in numbers.ravel().tolist()
+                ]
+                return np.array(found, dtype=np.int64).reshape(numbers.shape)
             self._first_number = low
             self._starts = self.calendar.unit_starts(self.unit, low, high)
         return self._starts[numbers - self._first_number]
@@ -263,8 +270,9 @@ class ArrayArithmetic(OfCalendar):
         return ArrayArithmetic(calendar)
 
 
-def _small(count: int) -> int:
-    """A count that arrays can hold; a larger one leaves years 1 to 9999 anyway."""
-    if abs(count) > 10**8:
+def _small(count: Any) -> Any:
+    """A count, or one for each day, that arrays can hold; a larger one leaves years 1 to 9999
+    anyway."""
+    if np.abs(count).max() > 10**8 if isinstance(count, np.ndarray) else abs(count) > 10**8:
         raise out_of_range()
     return count

@@ -144,7 +144,12 @@ class BusinessDays(Value):
         """The positions of the day numbers from ``first`` to ``last``, shape (days,)."""
         import numpy as np
 
-        days = np.arange(first, last + 1, dtype=np.int64)
+        return self.positions_of(np.arange(first, last + 1, dtype=np.int64))
+
+    def positions_of(self, days: NDArray[np.int64]) -> NDArray[np.int64]:
+        """The positions of an array of day numbers, as an array of its shape."""
+        import numpy as np
+
         weeks, place = np.divmod(days - 1, 7)
         found = weeks * self._week + np.array(self._before, dtype=np.int64)[place]
         for changes, sign in ((self._closed, -1), (self._opened, 1)):
@@ -211,16 +216,23 @@ def _between_arrays(
     if not one.size or not two.size:
         return np.zeros(np.broadcast_shapes(one.shape, two.shape), dtype=np.int64)
     low, high = int(min(one.min(), two.min())), int(max(one.max(), two.max()))
-    # A position for each day that occurs, and for the day after the last one.
-    positions = business.positions(low + EPOCH, high + EPOCH + 1)
-    one, two = one - low, two - low
+    if high - low < 4 * (one.size + two.size):
+        # A position for each day that occurs, and for the day after the last one.
+        table = business.positions(low + EPOCH, high + EPOCH + 1)
+
+        def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
+            return table[days - low]
+    else:
+
+        def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
+            return business.positions_of(days + EPOCH)
+
     if with_earlier != with_later:
         # These two sums change their sign by themselves when the days change places.
-        table = positions[1:] if with_later else positions
-        count = table[two] - table[one]
+        count = positions(two + with_later) - positions(one + with_later)
     else:
         ordered = np.minimum(one, two), np.maximum(one, two)
-        count = positions[ordered[1] + with_later] - positions[ordered[0] + (not with_earlier)]
+        count = positions(ordered[1] + with_later) - positions(ordered[0] + (not with_earlier))
         count = np.where(one <= two, 1, -1) * np.maximum(count, 0)
     if one_gaps is None and two_gaps is None:
         return count

@@ -61,8 +61,14 @@ class Arithmetic(Protocol):
     def earlier(self, one: Any, two: Any) -> Any:
         """The earlier of two stops; None is the open side."""
 
+    def length(self, start: Any, stop: Any) -> Any:
+        """How many days, or microseconds, lie between a start and a stop."""
+
     def like(self, calendar: Calendar) -> Arithmetic:
         """Another calendar in the same arithmetic."""
+
+    is_plain: bool
+    """Whether days are plain numbers, which can be compared, so that there may be several spans."""
 
     @property
     def business(self) -> BusinessDays:
@@ -122,6 +128,7 @@ class Calendar(Value):
     """
 
     kind: ClassVar[str]
+    is_plain = True
     business: BusinessDays
     has_periods: ClassVar[bool] = False
     """Whether its months are periods of whole weeks."""
@@ -189,6 +196,9 @@ class Calendar(Value):
 
     def earlier(self, one: int | None, two: int | None) -> int | None:
         return two if one is None else one if two is None else min(one, two)
+
+    def length(self, start: int, stop: int) -> int:
+        return stop - start
 
     def like(self, calendar: Calendar) -> Calendar:
         return calendar
@@ -299,6 +309,8 @@ class Calendar(Value):
 class OfCalendar:
     """What every other arithmetic of a calendar leaves to the calendar itself."""
 
+    is_plain = False
+
     def __init__(self, calendar: Calendar) -> None:
         self.calendar = calendar
 
@@ -315,6 +327,9 @@ class OfCalendar:
 
     def on_weekday(self, day: Any, weekday: int) -> Any:
         return self.calendar.on_weekday(day, weekday)
+
+    def length(self, start: Any, stop: Any) -> Any:
+        return stop - start
 
     def labelled(self, text: str) -> tuple[int, int] | None:
         return self.calendar.labelled(text)

@@ -2,41 +2,76 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
+from datetime import date
 from typing import Final, NamedTuple
 
 from ulnager.core.business import BusinessDays
 from ulnager.core.errors import ResolveError
-from ulnager.core.spans import Range, union
+from ulnager.core.spans import Range, complement, intersection, union
 from ulnager.core.units import WEEKDAYS
 
 MOST_DAYS: Final = 400 * 366
 """How many days are sorted one by one; enough for 400 years."""
 
-Chooser = Callable[[BusinessDays], Callable[[int], bool]]
+
+class Sort(NamedTuple):
+    """A sort of days: those on some weekdays (0 for Monday), and single days more or less."""
+
+    weekdays: frozenset[int]
+    more: tuple[date, ...] = ()
+    less: tuple[date, ...] = ()
+
+    def within(self, start: int, stop: int) -> tuple[Range, ...]:
+        """These days in a range of day numbers, as ranges in order."""
+        found = tuple(self._weekly(start, stop))
+        if self.less:
+            found = intersection(found, complement(union(_single(self.less, start, stop))))
+        return union((*found, *_single(self.more, start, stop))) if self.more else found
+
+    def _weekly(self, start: int, stop: int) -> Iterator[Range]:
+        """The runs of the weekdays, week after week."""
+        if len(self.weekdays) == 7:
+            yield start, stop
+            return
+        # Day number 1 was a Monday. A run begins on a day behind one that is not in.
+        begins = [day for day in self.weekdays if (day - 1) % 7 not in self.weekdays]
+        runs = [(day, next(n for n in range(1, 8) if (day + n) % 7 not in self.weekdays))
+                for day in sorted(begins)]  # fmt: skip
+        week = start - (start - 1) % 7 - 7
+        while runs and week < stop:
+            for day, length in runs:
+                first, last = max(week + day, start), min(week + day + length, stop)
+                if first < last:
+                    yield first, last
+            week += 7
 
 
-def _holidays(business: BusinessDays) -> Callable[[int], bool]:
-    holidays = {day.toordinal() for day in business.holidays}
-    return holidays.__contains__
+def _single(days: Iterable[date], start: int, stop: int) -> Iterator[Range]:
+    for day in days:
+        number = day.toordinal()
+        if start <= number < stop:
+            yield number, number + 1
 
 
-def _weekday(*names: str) -> Chooser:
-    places = {WEEKDAYS.index(name) for name in names}
-    return lambda business: lambda day: (day - 1) % 7 in places
+def _places(*names: str) -> frozenset[int]:
+    return frozenset(WEEKDAYS.index(name) for name in names)
 
 
-DAY_SETS: Final[dict[str, Chooser]] = {
-    "weekends": lambda business: _weekday(*business.days_off)(business),
-    "weekdays": lambda business: _weekday(
-        *(name for name in WEEKDAYS if name not in business.days_off)
-    )(business),
-    "business days": lambda business: (
-        lambda day: business.position(day + 1) > business.position(day)
+def _working(business: BusinessDays) -> frozenset[int]:
+    return _places(*WEEKDAYS) - _places(*business.days_off)
+
+
+DAY_SETS: Final[dict[str, Callable[[BusinessDays], Sort]]] = {
+    "weekends": lambda business: Sort(_places(*business.days_off)),
+    "weekdays": lambda business: Sort(_working(business)),
+    "business days": lambda business: Sort(
+        _working(business), business.working_days, business.holidays
     ),
-    "holidays": _holidays,
-    **{f"{name}s": _weekday(name) for name in WEEKDAYS},
-}
+    "holidays": lambda business: Sort(frozenset(), business.holidays),
+    **{f"{name}s": lambda _, place=place: Sort(frozenset({place}))  # type: ignore[misc]
+       for place, name in enumerate(WEEKDAYS)},
+}  # fmt: skip
 
 
 class DaySet(NamedTuple):
@@ -51,12 +86,8 @@ class DaySet(NamedTuple):
         self, ranges: tuple[Range, ...], business: BusinessDays, what: object
     ) -> tuple[Range, ...]:
         """These days in the ranges; ResolveError when there are too many to look at."""
-        choosers = [DAY_SETS[name](business) for name in self.names]
-        return union(self._chosen(ranges, choosers, what))
-
-    def _chosen(
-        self, ranges: tuple[Range, ...], choosers: list[Callable[[int], bool]], what: object
-    ) -> Iterator[Range]:
+        sorts = [DAY_SETS[name](business) for name in dict.fromkeys(self.names)]
+        found: list[Range] = []
         left = MOST_DAYS
         for start, stop in ranges:
             if start is None or stop is None:
@@ -69,6 +100,6 @@ class DaySet(NamedTuple):
                 raise ResolveError(
                     f"'{what}' is longer than 400 years, too long to tell its {self} apart"
                 )
-            for day in range(start, stop):
-                if any(chooser(day) for chooser in choosers):
-                    yield day, day + 1
+            for sort in sorts:
+                found += sort.within(start, stop)
+        return union(found)

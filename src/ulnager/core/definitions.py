@@ -162,8 +162,36 @@ class Definition:
         )
         return Definition(self.rule, args)
 
+    # Each part is worked out once for a basis: what stands inside is asked for again and again,
+    # by the dates, by the reasons, and by every phrase around it.
+
     def span(self, basis: Basis) -> tuple[Any, Any]:
         """The one pair of start and stop; ResolveError when it may have several."""
+        found: tuple[Any, Any] = basis.once("span", self, self._span)
+        return found
+
+    def ranges(self, basis: Basis) -> tuple[Range, ...]:
+        """All its pairs, disjoint and in order; none when it is empty."""
+        found: tuple[Range, ...] = basis.once("ranges", self, self._ranges)
+        return found
+
+    def day(self, basis: Basis) -> Any:
+        """The day of a point."""
+        return basis.once("day", self, self._found)
+
+    def changed(self, basis: Basis) -> Basis:
+        """The basis that a phrase such as ``P as of POINT`` works its first part out against."""
+        found: Basis = basis.once("changed", self, self._changed)
+        return found
+
+    def _found(self, basis: Basis) -> Any:
+        return self.rule.find(basis, *self.args)
+
+    def _changed(self, basis: Basis) -> Basis:
+        found: Basis = self.rule.find(basis, *self.args[1:])
+        return found
+
+    def _span(self, basis: Basis) -> tuple[Any, Any]:
         if self.is_sub_day is not basis.in_instants:
             if basis.in_instants:
                 return basis.as_instants((self.span(basis.in_days()),))[0]
@@ -175,7 +203,7 @@ class Definition:
             return basis.trimmed(*pair) if self.unit is Unit.BUSINESS_DAY else pair
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
-            return inner.span(self.rule.find(basis.in_days(), *self.args[1:]))
+            return inner.span(self.changed(basis.in_days()))
         if kind is Kind.READING:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.span(basis)
@@ -185,8 +213,7 @@ class Definition:
         found: tuple[Any, Any] = one(basis, *self.args)
         return found
 
-    def ranges(self, basis: Basis) -> tuple[Range, ...]:
-        """All its pairs, disjoint and in order; none when it is empty."""
+    def _ranges(self, basis: Basis) -> tuple[Range, ...]:
         if self.is_sub_day is not basis.in_instants:
             if basis.in_instants:
                 return basis.as_instants(self.ranges(basis.in_days()))
@@ -202,15 +229,13 @@ class Definition:
             return ((start, stop),)
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
-            return inner.ranges(self.rule.find(basis.in_days(), *self.args[1:]))
+            return inner.ranges(self.changed(basis.in_days()))
         if kind is Kind.READING:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.ranges(basis)
+        if not basis.calendar.is_plain:
+            raise ResolveError(f"'{self}' may be several spans, and one is needed here")
         return union(self.rule.find(basis, *self.args))
-
-    def day(self, basis: Basis) -> Any:
-        """The day of a point."""
-        return self.rule.find(basis, *self.args)
 
 
 def _printed(value: Any, count: int, leads: bool) -> str:
@@ -297,12 +322,22 @@ class Basis:
     defaults: Defaults = Defaults()
     calendars: Mapping[str, Calendar] = {}
     days: Basis | None = None
+    _instants: Basis | None = None
 
     def __init__(self, calendar: Arithmetic, anchor: Any, running: bool) -> None:
         self.calendar = calendar
         self.anchor = anchor
         self.running = running
         self.open_day = anchor if running else anchor + 1
+        self._known: dict[tuple[str, Definition], Any] = {}
+
+    def once(self, what: str, definition: Definition, find: Callable[[Basis], Any]) -> Any:
+        """What ``find`` gives for a definition, worked out when it is first asked for."""
+        key = (what, definition)
+        found = self._known.get(key)
+        if found is None:
+            found = self._known[key] = find(self)
+        return found
 
     def changed(self, **fields: Any) -> Basis:
         """A copy with other fields; ``open_day`` follows ``anchor`` and ``running``."""
@@ -310,6 +345,7 @@ class Basis:
         other.__dict__.update(self.__dict__)
         other.__dict__.update(fields)
         other.open_day = other.anchor if other.running else other.anchor + other.one
+        other._known, other._instants = {}, None
         return other
 
     # From days to instants and back. A basis in instants is that of the same anchor, whose
@@ -317,6 +353,11 @@ class Basis:
 
     def to_instants(self) -> Basis:
         """The same basis with instants for days; ResolveError when no moment is known."""
+        if self._instants is None:
+            self._instants = self._in_instants()
+        return self._instants
+
+    def _in_instants(self) -> Basis:
         arithmetic = self.instants_here()
         if not self.running:
             anchor = arithmetic.instant_of(self.anchor + 1)

@@ -53,7 +53,7 @@ def shown_ranges(definition: Definition, basis: Basis) -> str:
     """The spans as people say them: days inclusive, with how many there are."""
     ranges = definition.ranges(basis)
     while definition.rule.kind is Kind.BASIS:
-        basis = definition.rule.find(basis, *definition.args[1:])
+        basis = definition.changed(basis)
         definition = definition.args[0]
     view = _view(definition, basis)
     if not ranges:
@@ -118,7 +118,7 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         yield from _told(reading, basis)
         return
     if kind is Kind.BASIS:
-        changed = definition.rule.find(basis, *definition.args[1:])
+        changed = definition.changed(basis)
         yield from _anchor_step(definition.args[0], changed)
         yield from _told(definition.args[0], changed)
         return
@@ -249,7 +249,7 @@ def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:
 def _why_empty(definition: Definition, basis: Basis) -> str:
     rule, args = definition.rule, definition.args
     if rule.kind is Kind.BASIS:
-        return _why_empty(args[0], rule.find(basis, *args[1:]))
+        return _why_empty(args[0], definition.changed(basis))
     if rule.kind is Kind.READING:
         return _why_empty(rule.find(basis, *args), basis)
     if rule.kind is Kind.SPAN:

@@ -34,6 +34,8 @@ def moment_of(instant: int, zone: tzinfo) -> datetime:
 class InstantArithmetic(OfCalendar):
     """A calendar's answers for instants in a zone; see ``core.calendars.Arithmetic``."""
 
+    is_plain = True
+
     def __init__(self, calendar: Calendar, zone: tzinfo) -> None:
         super().__init__(calendar)
         self.zone = zone

@@ -390,7 +390,7 @@ def _measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
     """The phrase without what it is measured from, and the basis that this gives."""
     while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
         if definition.rule.kind is Kind.BASIS:
-            basis = definition.rule.find(basis, *definition.args[1:])
+            basis = definition.changed(basis)
         definition = definition.args[0]
     return definition, basis
 

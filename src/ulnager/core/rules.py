@@ -145,7 +145,7 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
 
 def _edge(c: Basis, period: Definition, side: int) -> Any:
     """The start or stop of a whole period, for a point."""
-    if period.rule.kind is not Kind.RANGES:
+    if period.rule.kind is not Kind.RANGES or not c.calendar.is_plain:
         edge = period.span(c)[side]
     else:
         ranges = period.ranges(c)
@@ -207,6 +207,8 @@ def following(c: Basis, unit: Unit) -> Pair:
     step="unit",
 )
 def latest_unit(c: Basis, unit: Unit) -> Pair:
+    if c.in_instants:
+        raise ResolveError(f"the dates of the data do not tell which {unit} was the latest")
     day = c.extent().last.toordinal()
     return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
 

@@ -37,6 +37,11 @@ def moved(c: Basis, period: Definition, count: int, unit: Unit) -> Definition | 
         if unit == PERIOD:
             # Every part moves by the length of the first one, which the others join or cut.
             size, unit = _own_step(c, period.args[0])
+            if not isinstance(size, int):
+                raise ResolveError(
+                    f"'{period.args[0]}' has another length for each anchor, by which '{period}' "
+                    "cannot be stepped here; say by how much, such as ', 1 month earlier'"
+                )
             count *= size
         parts = (
             shifted(part, count, unit) if isinstance(part, Definition) else part
@@ -87,7 +92,7 @@ def _own_step(c: Basis, period: Definition) -> tuple[int, Unit]:
         return _own_step(c, rule.find(c, *period.args))
     if rule.kind in (Kind.RANGES, Kind.BASIS, Kind.SHIFT):
         inner: Definition = period.args[0]
-        return _own_step(rule.find(c, *period.args[1:]) if rule.kind is Kind.BASIS else c, inner)
+        return _own_step(period.changed(c) if rule.kind is Kind.BASIS else c, inner)
     if rule.step == "unit" and period.unit is not None:
         return 1, period.unit
     if rule.step in ("count", "rolling"):
@@ -101,7 +106,7 @@ def _own_step(c: Basis, period: Definition) -> tuple[int, Unit]:
             f"'{period}' is open on one side and has no length to step by; "
             "say by how much, such as ', 1 year earlier'"
         )
-    return stop - start, _TICK if c.in_instants else Unit.DAY
+    return c.calendar.length(start, stop), _TICK if c.in_instants else Unit.DAY
 
 
 _TICK = Unit("microsecond", "microseconds", microseconds=1)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from datetime import date, datetime, timedelta
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from ulnager.core.units import Unit
 
@@ -62,12 +62,25 @@ class Span(NamedTuple):
         return f"{self.start} to {self.end}"
 
 
-def _low(value: int | None) -> float:
-    return float("-inf") if value is None else value
+# Beyond every day and every instant. Ranges of any length are worked through with plain numbers.
+_FIRST: Final = -(10**30)
+_LAST: Final = 10**30
 
 
-def _high(value: int | None) -> float:
-    return float("inf") if value is None else value
+def _bounded(ranges: Iterable[Range]) -> list[tuple[int, int]]:
+    return [
+        (_FIRST if start is None else start, _LAST if stop is None else stop)
+        for start, stop in ranges
+    ]
+
+
+def _opened(ranges: list[tuple[int, int]]) -> tuple[Range, ...]:
+    if ranges and (ranges[0][0] == _FIRST or ranges[-1][1] == _LAST):
+        return tuple(
+            (None if start == _FIRST else start, None if stop == _LAST else stop)
+            for start, stop in ranges
+        )
+    return tuple(ranges)
 
 
 def union(ranges: Iterable[Range]) -> tuple[Range, ...]:
@@ -76,15 +89,18 @@ def union(ranges: Iterable[Range]) -> tuple[Range, ...]:
     >>> union([(5, 7), (1, 3), (3, 5), (9, 9)])
     ((1, 7),)
     """
-    merged: list[Range] = []
-    full = [pair for pair in ranges if _low(pair[0]) < _high(pair[1])]
-    for start, stop in sorted(full, key=lambda pair: _low(pair[0])):
-        if merged and _low(start) <= _high(merged[-1][1]):
-            last_start, last_stop = merged[-1]
-            merged[-1] = last_start, stop if _high(stop) > _high(last_stop) else last_stop
-        else:
+    merged: list[tuple[int, int]] = []
+    reached = _FIRST - 1
+    for start, stop in sorted(_bounded(ranges)):
+        if stop <= start:
+            continue
+        if start > reached:
             merged.append((start, stop))
-    return tuple(merged)
+            reached = stop
+        elif stop > reached:
+            merged[-1] = merged[-1][0], stop
+            reached = stop
+    return _opened(merged)
 
 
 def complement(ranges: Sequence[Range]) -> tuple[Range, ...]:
@@ -110,18 +126,20 @@ def intersection(left: Sequence[Range], right: Sequence[Range]) -> tuple[Range, 
     >>> intersection(((1, 5), (8, None)), ((3, 9),))
     ((3, 5), (8, 9))
     """
-    found: list[Range] = []
+    found: list[tuple[int, int]] = []
+    ours, theirs = _bounded(left), _bounded(right)
     i = j = 0
-    while i < len(left) and j < len(right):
-        start = max((left[i][0], right[j][0]), key=_low)
-        stop = min((left[i][1], right[j][1]), key=_high)
-        if _low(start) < _high(stop):
-            found.append((start, stop))
-        if _high(left[i][1]) < _high(right[j][1]):
+    while i < len(ours) and j < len(theirs):
+        (start, stop), (start_2, stop_2) = ours[i], theirs[j]
+        first = start if start > start_2 else start_2
+        last = stop if stop < stop_2 else stop_2
+        if first < last:
+            found.append((first, last))
+        if stop < stop_2:
             i += 1
         else:
             j += 1
-    return tuple(found)
+    return _opened(found)
 
 
 class FixedDates(NamedTuple):

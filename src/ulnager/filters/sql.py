@@ -15,6 +15,7 @@ from typing import Any, ClassVar, Final
 from sqlalchemy import (
     BigInteger,
     BindParameter,
+    Boolean,
     ClauseElement,
     ColumnElement,
     Date,
@@ -31,13 +32,15 @@ from sqlalchemy import (
 )
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
+from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
+from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from ulnager.core.errors import FilterError
 from ulnager.core.resolution import Resolution
 from ulnager.core.zones import zone_named
-from ulnager.filters.columns import column_bounds
+from ulnager.filters.columns import Bounds, column_bounds
 from ulnager.language.period import Period
 
 
@@ -161,6 +164,9 @@ class _Instant(_Literal):
         return super().text(utc.replace(tzinfo=None), dialect)
 
 
+_MANY: Final = 200
+"""How many spans are expressions of SQLAlchemy; more are written as they are."""
+
 # Not every engine knows the word false; all of them know this.
 _NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
 _VALUE_TYPES: Final[dict[str, type[TypeEngine[Any]]]] = {
@@ -219,7 +225,12 @@ def where(
         return live_where(
             result, named_column(on), column_type=column_type, tz=tz, rounding=rounding
         )
-    target, bounds = named_column(on), _bounds(result, column_type, tz, rounding)
+    target = named_column(on)
+    if len(result.spans) > _MANY:
+        return ManySpans(
+            target, _raw_bounds(result, column_type, tz, rounding), _value_type(column_type)
+        )
+    bounds = _bounds(result, column_type, tz, rounding)
     spans = []
     for start, stop in bounds:
         sides = []
@@ -261,14 +272,62 @@ def _bounds(
     rounding: str | None = None,
 ) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
     """The bounds as parameters of the column's type; None at an open side."""
-    zone = None if tz is None else zone_named(tz)
-    bounds = column_bounds(result, column_type, zone, rounding)
+    bounds = _raw_bounds(result, column_type, tz, rounding)
     value_type = _value_type(column_type)
 
     def bound(side: str, value: Any) -> BindParameter[Any] | None:
         return None if value is None else bindparam(side, value, value_type, unique=True)
 
     return [(bound("start", start), bound("stop", stop)) for start, stop in bounds]
+
+
+def _raw_bounds(
+    result: Resolution, column_type: str, tz: str | tzinfo | None, rounding: str | None
+) -> Bounds:
+    zone = None if tz is None else zone_named(tz)
+    return column_bounds(result, column_type, zone, rounding)
+
+
+class ManySpans(FunctionElement[bool]):
+    """A condition of very many spans, in brackets; built of expressions it would take seconds."""
+
+    inherit_cache = False
+    type = Boolean()
+
+    def __init__(self, on: ColumnElement[Any], bounds: Bounds, held: TypeEngine[Any]) -> None:
+        super().__init__(on)
+        self.bounds = bounds
+        self.held = held
+
+
+@compiles(ManySpans)
+def _many_spans(element: ManySpans, compiler: SQLCompiler, **options: Any) -> str:
+    (target,) = element.clauses
+    name = compiler.process(target, **options)
+    written = _writer(element.held, compiler, options)
+    spans = []
+    for start, stop in element.bounds:
+        sides = [] if start is None else [f"{name} >= {written('start', start)}"]
+        if stop is not None:
+            sides.append(f"{name} < {written('stop', stop)}")
+        spans.append(" AND ".join(sides))
+    return f"({' OR '.join(spans)})"
+
+
+def _writer(
+    held: TypeEngine[Any], compiler: SQLCompiler, options: dict[str, Any]
+) -> Callable[[str, Any], str]:
+    """Writes a bound as a literal, or as a parameter of the statement."""
+    if options.get("literal_binds"):
+        literal = held.dialect_impl(compiler.dialect).literal_processor(compiler.dialect)
+        assert literal is not None
+        return lambda side, value: literal(value)
+
+    def bound(side: str, value: Any) -> str:
+        made: str = compiler.process(bindparam(side, value, held, unique=True), **options)
+        return made
+
+    return bound
 
 
 def condition(
@@ -294,7 +353,7 @@ def condition(
     clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding)
     made = compiled(clause, dialect_named(target), literal=literal)
     # In brackets, or an AND put before it would bind to the first span only.
-    return replace(made, text=f"({made.text})") if len(result.spans) > 1 else made
+    return replace(made, text=f"({made.text})") if 1 < len(result.spans) <= _MANY else made
 
 
 def sql_text(clause: ClauseElement, target: str) -> str:

@@ -131,6 +131,12 @@ class SqlTruth:
 
     __rand__ = __and__
 
+    def __bool__(self) -> bool:
+        raise FilterError(
+            "which of two dates is the later is not known before the engine runs, and the phrase "
+            "needs to know; filter with frozen dates"
+        )
+
     def all(self) -> bool:
         """What must hold is checked before: SQL has nobody to tell."""
         return True
@@ -195,6 +201,11 @@ class SqlArithmetic(Narrows, OfCalendar):
             )
         super().__init__(calendar)
         self.engine = engine
+
+    def length(self, start: Any, stop: Any) -> Any:
+        if isinstance(start, int) and isinstance(stop, int):
+            return stop - start
+        return self.as_sql(stop) - self.as_sql(start)
 
     def as_sql(self, day: Any) -> SqlDay:
         """A day as SQL: itself, or a literal for a day number."""

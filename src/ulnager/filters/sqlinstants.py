@@ -70,6 +70,8 @@ def _length_unknown() -> FilterError:
 class SqlInstants(Narrows, InstantArithmetic):
     """The arithmetic of instants in a zone as SQL, over that of days."""
 
+    is_plain = False
+
     def __init__(self, calendar: Calendar, zone: tzinfo, days: Any) -> None:
         super().__init__(calendar, zone)
         self.days = days

@@ -24,6 +24,9 @@ from ulnager.language.iso import fixed_dates
 from ulnager.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
 
 MOST_NESTED: Final = 60
+# A phrase within these can be read again in its canonical form, whatever is in it.
+_SURELY_READ: Final = 8
+_SURELY_LONG: Final = 600
 
 Alternatives = list[tuple[Any, int]]
 """What a slot can hold from one place on: each value with the place after it."""
@@ -124,16 +127,44 @@ class _Reader:
 
     def whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition:
         """The one definition that takes in every token."""
-        end = len(self.tokens)
-        if end:
-            for definition, place in read(self, 0):
-                if place == end:
-                    found: Definition = definition
-                    return found
+        found = self._whole(read)
+        if found is not None:
+            self._check_printed(found, read)
+            return found
         self.tracing = True
         self.memo.clear()
         read(self, 0)
         raise self._failure()
+
+    def _whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition | None:
+        end = len(self.tokens)
+        for definition, place in read(self, 0) if end else ():
+            if place == end:
+                found: Definition = definition
+                return found
+        return None
+
+    def _check_printed(
+        self, definition: Definition, read: Callable[[_Reader, int], Alternatives]
+    ) -> None:
+        """PeriodSyntaxError where the canonical form, with brackets, is beyond reading again."""
+        text = str(definition)
+        if definition.depth <= _SURELY_READ and len(text) <= _SURELY_LONG:
+            return
+        try:
+            other = _Reader(text, ())
+            other.unit_names = self.unit_names
+            if other._whole(read) == definition:
+                return
+        except PeriodSyntaxError:
+            pass
+        raise PeriodSyntaxError(
+            self.phrase,
+            0,
+            len(self.phrase),
+            f"written out this phrase has {len(text):,} characters and {definition.depth} phrases "
+            "inside each other, too many to be read again; split it",
+        )
 
     # Each method below answers with all the ways in which that sort of thing can be read
     # from a place on, the longest first.

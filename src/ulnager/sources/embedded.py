@@ -41,19 +41,24 @@ class EmbeddedSource(Source):
     dialect_name = "duckdb"
     tables: tuple[str, ...] = ()
     """The tables that a query may speak of."""
+    _begins = ""
 
     def __init__(self, name: str, timeout: float | None = None) -> None:
         self.name = name
         self.timeout = timeout
         self._own = threading.local()
 
-    def connect(self, database: str = ":memory:", *, read_only: bool = False) -> None:
-        """Open the engine, with its clock in UTC."""
-        try:
-            self._connection = duckdb.connect(database, read_only=read_only)
-        except duckdb.Error as error:
-            raise self.unreadable(error) from None
+    def connect(self, database: str | None = None) -> None:
+        """Open an engine of the source's own, with its clock in UTC; a database for reading."""
+        # What is opened by its path would be shared with all others in this process.
+        self._connection = duckdb.connect()
         self._connection.execute("SET GLOBAL TimeZone = 'UTC'")
+        if database is not None:
+            try:
+                self._connection.execute(f"ATTACH {text(database)} AS store (READ_ONLY)")
+            except (duckdb.Error, RuntimeError) as error:
+                raise self.unreadable(error) from None
+            self._begins = "USE store"
 
     def lock(self, files: Iterable[str] = ()) -> None:
         """From here on only these files can be opened, and no setting changed."""
@@ -108,6 +113,8 @@ class EmbeddedSource(Source):
         found = getattr(self._own, "cursor", None)
         if found is None:
             found = self._own.cursor = self._connection.cursor()
+            if self._begins:
+                found.execute(self._begins)
         return found
 
     def described(self, sql: str) -> tuple[Column, ...]:
@@ -128,9 +135,12 @@ class EmbeddedTable(EmbeddedSource):
 
     def __init__(self, path: str, name: str, table: str, timeout: float | None) -> None:
         super().__init__(name, timeout)
-        self.connect(path, read_only=True)
+        self.connect(path)
         self.lock()
-        known = self.fetched("SELECT table_schema, table_name FROM information_schema.tables")
+        known = self.fetched(
+            "SELECT table_schema, table_name FROM information_schema.tables "
+            "WHERE table_catalog = 'store'"
+        )
         self.tables = tuple(known_table for _, known_table in known)
         self.rows, columns = self._found(table, known)
         self.columns = self.described(columns)
@@ -140,7 +150,7 @@ class EmbeddedTable(EmbeddedSource):
         from ulnager.sources.queries import looks_like_query
 
         if looks_like_query(table):
-            query = checked_query(table, "duckdb", self.tables)
+            query = checked_query(table, "duckdb")
             columns: list[Any] = [sa.column(quoted_name(c.name)) for c in self.described(query)]
             rows = sa.text(query.replace(":", "\\:")).columns(*columns).subquery("data")
             return rows, query

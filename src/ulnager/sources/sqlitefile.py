@@ -29,7 +29,7 @@ _READING: Final = frozenset(
 )
 _PRAGMAS: Final = frozenset(
     f"{what}_{which}" for what in ("table", "index") for which in ("info", "xinfo", "list")
-) | {"database_list", "foreign_key_list", "collation_list"}
+) | {"database_list", "foreign_key_list", "collation_list", "read_uncommitted"}
 
 
 class Opener:
@@ -62,6 +62,7 @@ def _allowed(action: int, one: str | None, two: str | None, *_: Any) -> int:
         denied = two is not None and two.lower() in ("load_extension", "writefile", "readfile")
         return sqlite3.SQLITE_DENY if denied else sqlite3.SQLITE_OK
     if action == sqlite3.SQLITE_PRAGMA and (one or "").lower() in _PRAGMAS:
+        # These tell something, and the one that could be set has no say over files.
         return sqlite3.SQLITE_OK
     return sqlite3.SQLITE_DENY
 
