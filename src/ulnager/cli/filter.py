@@ -103,6 +103,8 @@ def command(
           --anchor-column travels_on
       ulnager filter "last 7 whole days" --column sailed_on --for odata
     """
+    if "://" in column:
+        raise FilterError("--column is a URL; give the name of a column")
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
     counted_in = None if run_on is None else request.opened(run_on)
     on: Any = column if counted_in is None else _compared(counted_in, column)

@@ -12,7 +12,7 @@ import os
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from typing import Final, NoReturn
+from typing import Any, Final, NoReturn
 
 import click
 
@@ -67,10 +67,7 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
     debug = "--debug" in given
     if debug:
         given.remove("--debug")
-    for stream in (sys.stdout, sys.stderr):
-        # What a terminal or a pipe cannot hold is shown as an escape.
-        if hasattr(stream, "reconfigure"):
-            stream.reconfigure(errors="backslashreplace")
+    _prepare_streams()
     try:
         code = _run(given, debug)
         _flush()
@@ -85,6 +82,19 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
         _tell(f"Error: the output cannot be written: {error.strerror or error}")
         _leave(1)
     sys.exit(code)
+
+
+def _prepare_streams() -> None:
+    if isinstance(getattr(sys.stdout, "buffer", None), io.RawIOBase):
+        # Unbuffered, Python takes a write that was cut short for a whole one.
+        out: Any = sys.stdout
+        sys.stdout = io.TextIOWrapper(
+            io.BufferedWriter(out.buffer), out.encoding, line_buffering=out.isatty()
+        )
+    for stream in (sys.stdout, sys.stderr):
+        # What a terminal or a pipe cannot hold is shown as an escape.
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")
 
 
 def _run(given: list[str], debug: bool) -> int:
@@ -135,9 +145,9 @@ def _tell(message: str) -> None:
 
 
 def _flush() -> None:
-    sys.stdout.flush()
-    if sys.stderr is not None:
-        sys.stderr.flush()
+    for stream in (sys.stdout, sys.stderr):
+        if stream is not None:
+            stream.flush()
 
 
 def _leave(code: int) -> NoReturn:

@@ -80,12 +80,18 @@ class Source:
                 return self.date_columns[0]
             held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
             found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
-            raise SourceError(f"{self.name}: say which date column is meant; {found}")
+            why = "" if dates else self.nearly_dates()
+            raise SourceError(f"{self.name}: say which date column is meant; {found}{why}")
         self._has(name)
         named = next(column for column in self.columns if column.name == name)
         if named.column_type is None:
-            raise SourceError(self._no_dates(named, dates))
+            raise SourceError(self._no_dates(named, dates) + self.nearly_dates())
         return named
+
+    def nearly_dates(self) -> str:
+        """What is known of why no column holds dates, to be put behind a message."""
+        ((rows,),) = self.run(select(func.count()).select_from(self.rows))
+        return "" if rows else "; it has a header and no rows"
 
     def extent(self, name: str | None = None, tz: str | tzinfo | None = None) -> Extent:
         """The first and last date of a column; instants are taken to the zone ``tz``.

@@ -96,20 +96,24 @@ def _nothing(connection: Any, timeout: float | None) -> None:
     """Nothing more has to be done."""
 
 
-def _code(error: Any) -> Any:
-    original = getattr(error, "orig", None)
-    return getattr(original, "sqlstate", None) or (getattr(original, "args", None) or [None])[0]
+def _says(*codes: Any) -> Callable[[Any], bool]:
+    """Whether an error of a driver has one of these codes of its engine."""
+
+    def found(error: Any) -> bool:
+        original = getattr(error, "orig", None)
+        first = (getattr(original, "args", None) or [None])[0]
+        return getattr(original, "sqlstate", None) in codes or first in codes
+
+    return found
 
 
-_MYSQL: Final = Server(
-    _mysql_arguments, _mysql_opened, _nothing, lambda error: _code(error) in (1969, 3024)
-)
+_MYSQL: Final = Server(_mysql_arguments, _mysql_opened, _nothing, _says(1969, 3024))
 SERVERS: Final = {
     "postgresql": Server(
         _postgresql_arguments,
         _postgresql_opened,
         _postgresql_begun,
-        lambda error: _code(error) == "57014",
+        _says("57014"),
     ),
     "mysql": _MYSQL,
     "mariadb": _MYSQL,
@@ -117,7 +121,7 @@ SERVERS: Final = {
         lambda timeout: {},
         _nothing,
         _nothing,
-        lambda error: _code(error) == "interrupted",
+        _says("interrupted"),
     ),
 }
 

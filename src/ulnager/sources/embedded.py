@@ -31,6 +31,9 @@ _COLUMN_TYPES: Final = {
     "TIMESTAMP WITH TIME ZONE": "timestamptz",
 }
 
+_MOST_LOOKED_AT: Final = 50
+_OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
+
 
 class EmbeddedSource(Source):
     """The base of the sources that DuckDB reads.
@@ -39,6 +42,8 @@ class EmbeddedSource(Source):
     """
 
     dialect_name = "duckdb"
+    rows_sql = "FROM data"
+    """A SELECT of all rows."""
     tables: tuple[str, ...] = ()
     """The tables that a query may speak of."""
     _begins = ""
@@ -117,6 +122,26 @@ class EmbeddedSource(Source):
                 found.execute(self._begins)
         return found
 
+    def nearly_dates(self) -> str:
+        """Names the columns of text that are dates but for some values, with the first of these."""
+        found = []
+        for column in [c for c in self.columns if c.engine_type == "VARCHAR"][:_MOST_LOOKED_AT]:
+            name = quoted(column.name)
+            as_date = (
+                f"coalesce(TRY_CAST({name} AS TIMESTAMP), try_strptime({name}, {_OTHER_FORMS}))"
+            )
+            ((dates, values),) = self.fetched(
+                f"SELECT count({as_date}), count({name}) FROM ({self.rows_sql}) WHERE {name} <> ''"
+            )
+            if dates * 2 > values:
+                other = self.fetched(
+                    f"SELECT {name} FROM ({self.rows_sql}) "
+                    f"WHERE {name} <> '' AND {as_date} IS NULL LIMIT 1"
+                )
+                but = f", but {str(other[0][0])[:40]!r} is none" if other else ""
+                found.append(f"; {column.name!r} holds dates in {dates:,} rows{but}")
+        return "".join(found) or super().nearly_dates()
+
     def described(self, sql: str) -> tuple[Column, ...]:
         """The columns of a SELECT, without its rows."""
         try:
@@ -142,8 +167,8 @@ class EmbeddedTable(EmbeddedSource):
             "WHERE table_catalog = 'store'"
         )
         self.tables = tuple(known_table for _, known_table in known)
-        self.rows, columns = self._found(table, known)
-        self.columns = self.described(columns)
+        self.rows, self.rows_sql = self._found(table, known)
+        self.columns = self.described(self.rows_sql)
 
     def _found(self, table: str, known: Sequence[tuple[Any, ...]]) -> tuple[sa.FromClause, str]:
         from ulnager.core.suggest import no_such

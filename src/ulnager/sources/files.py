@@ -19,6 +19,7 @@ from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
 from ulnager.sources.embedded import EmbeddedSource, quoted_name, text
 from ulnager.sources.naming import named_files
 
+_WIDE: Final = 1_000
 _CODES: Final = {"utf-8": "utf-8", "latin-1": "latin-1", "utf-16": "utf-16"}
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
@@ -109,17 +110,22 @@ class FileSource(EmbeddedSource):
             f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, skip = 0, "
             f"encoding = {text(_CODES[form.encoding])}, {_STRICT}"
         )
-        types, formats = self._types(escaped, said)
+        types, formats, same_names = self._types(escaped, said)
+        if same_names and len(form.names) > _WIDE:
+            # The engine finds by itself what was found just now, and would take seconds to read a
+            # list of so many columns.
+            return said
         columns = ", ".join(
             f"{text(name)}: {text(kind)}" for name, kind in zip(form.names, types, strict=True)
         )
         return f"auto_detect = false, {said}, columns = {{{columns}}}{formats}"
 
-    def _types(self, escaped: list[str], said: str) -> tuple[list[str], str]:
-        """The types of the columns by their first values, and how dates are written."""
+    def _types(self, escaped: list[str], said: str) -> tuple[list[str], str, bool]:
+        """The types of the columns by their first values, how dates are written, and whether the
+        engine gives the columns the names they have here."""
         width = len(self._forms[0].names)
         kinds: list[list[str]] = []
-        formats = ""
+        formats, same_names = "", True
         for place, name in enumerate(escaped[:20]):
             try:
                 ((columns, days, times),) = self._connection.execute(
@@ -136,13 +142,14 @@ class FileSource(EmbeddedSource):
                 check_records(self.files[place], self._forms[place])
                 columns = [{"type": "VARCHAR"}] * width
             kinds.append([column["type"] for column in columns])
+            same_names &= [column.get("name") for column in columns] == [*self._forms[0].names]
             formats = "".join(
                 f", {option} = {text(found)}"
                 for option, found in (("dateformat", days), ("timestampformat", times))
                 if found
             )
         one = [_common({kind[n] for kind in kinds}) for n in range(width)]
-        return one, formats
+        return one, formats, same_names and len(set(map(tuple, kinds))) == 1
 
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""

@@ -41,7 +41,10 @@ class Opener:
 
     def __call__(self) -> sqlite3.Connection:
         address = f"file:{quote(str(Path(self.path).absolute()))}?mode=ro"
-        connection = sqlite3.connect(address, uri=True, timeout=self.timeout or 60)
+        # The pool hands a connection from thread to thread, to one at a time.
+        connection = sqlite3.connect(
+            address, uri=True, timeout=self.timeout or 60, check_same_thread=False
+        )
         connection.execute("PRAGMA query_only = ON")
         connection.set_authorizer(_allowed)
         return connection

@@ -98,7 +98,10 @@ def _to_database(columns: Columns, url: str, name: str, password: str | None) ->
         "b": sa.Boolean(),
         "U": sa.String(80),
     }
-    address = read_address(url, password)
+    try:
+        address = read_address(url, password)
+    except SourceError as error:
+        raise SourceError(f"the database cannot be written: {error}") from None
     schema, _, own = name.rpartition(".")
     try:
         engine = sa.create_engine(address.url)

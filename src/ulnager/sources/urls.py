@@ -109,11 +109,9 @@ def _driver(drivername: str) -> Driver:
     known = DRIVERS.get(drivername.partition("+")[0])
     if known is not None:
         raise SourceError(
-            f"{drivername}: cannot be read; {known.engine} is read through {known.drivername}://"
+            f"{drivername} cannot be used; {known.engine} is reached by {known.drivername}://"
         )
-    raise SourceError(
-        f"{drivername}: databases of this sort cannot be read; known are {', '.join(DRIVERS)}"
-    )
+    raise SourceError(f"{drivername} cannot be read: databases that can are {', '.join(DRIVERS)}")
 
 
 def _name(url: sa.URL, driver: Driver) -> str:
