@@ -35,7 +35,7 @@ from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
 from ulnager.core.weeks import WeekCalendar
 from ulnager.language.period import Period, period
-from ulnager.language.reader import read_period
+from ulnager.language.reader import is_phrase, read_period
 from ulnager.sources.base import Source
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.opening import open_source
@@ -408,9 +408,7 @@ def _phrase(file: str, key: str, phrase: str, calendars: dict[str, Calendar]) ->
 
 def _check_name(file: str, key: str, name: str) -> None:
     """A name that is a phrase too would have two meanings on the command line."""
-    try:
-        period(name)
-    except (PeriodSyntaxError, SettingError):
+    if not is_phrase(name):
         return
     raise BookError(
         file,

@@ -153,6 +153,15 @@ class Definition:
             if isinstance(arg, Definition):
                 yield from arg.walk()
 
+    @property
+    def is_anchored(self) -> bool:
+        """Whether some part of it is measured from the anchor, and not from a point of its own."""
+        return any(
+            part.rule.key == "since"
+            or (part.unit is not None and part.rule.kind in (Kind.SPAN, Kind.READING))
+            for part in self.walk()
+        )
+
     def replaced(self, old: Definition, new: Definition) -> Definition:
         """The same with ``new`` where ``old`` stands."""
         if self is old:

@@ -85,16 +85,8 @@ def _view(definition: Definition, basis: Basis) -> Basis:
     return basis.in_days()
 
 
-def _is_anchored(definition: Definition) -> bool:
-    return any(
-        part.rule.key == "since"
-        or (part.unit is not None and part.rule.kind in (Kind.SPAN, Kind.READING))
-        for part in definition.walk()
-    )
-
-
 def _anchor_step(definition: Definition, basis: Basis) -> Iterator[str]:
-    if definition.rule.kind is Kind.BASIS or not _is_anchored(definition):
+    if definition.rule.kind is Kind.BASIS or not definition.is_anchored:
         return
     view = _view(definition, basis)
     if view.in_instants:

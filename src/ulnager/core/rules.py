@@ -603,7 +603,11 @@ def measured_from(c: Basis, point: Definition) -> Basis:
     """
     if point.is_sub_day:
         here = c.instants_here()
-        instant = point.day(c.changed(calendar=here, one=0, in_instants=True, days=c))
+        if point.is_anchored:
+            # Hours are counted from the moment of the anchor.
+            instant = point.day(c.in_days().to_instants())
+        else:
+            instant = point.day(c.changed(calendar=here, one=0, in_instants=True, days=c))
         anchor, running, moment = here.day_of(instant), True, instant
     else:
         running = point.rule is today

@@ -8,6 +8,7 @@ for each sort of thing, so that no phrase takes long.
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable, Iterable
 from datetime import date, datetime
@@ -87,6 +88,15 @@ def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
     Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
     """
     return _Reader(phrase, own_units).whole(_Reader.chains)
+
+
+def is_phrase(text: str) -> bool:
+    """Whether a text can be read as a phrase, without a word on why not."""
+    try:
+        reader = _Reader(text, ())
+        return reader._whole(_Reader.chains) is not None
+    except PeriodSyntaxError:
+        return False
 
 
 def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
@@ -461,13 +471,14 @@ def _longest(alternative: tuple[Any, int]) -> int:
     return -alternative[1]
 
 
-def _vocabulary() -> list[str]:
+@functools.cache
+def _vocabulary() -> tuple[str, ...]:
     """Every word that some phrase contains."""
     words = {*SYNONYMS, *NUMBER_WORDS, *_UNIT_NAMES}
     for rule in RULES.values():
         for wording in (rule.template, *rule.also):
             words.update(word for _, word in _WORDING.findall(wording) if word.isalpha())
-    return sorted(words)
+    return tuple(sorted(words))
 
 
 _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
