@@ -85,6 +85,11 @@ class SqlInstants(Narrows, InstantArithmetic):
         moment = moment_of(instant, UTC).replace(tzinfo=None)
         return SqlInstant(self.engine, self.engine.instant.format(x=moment))
 
+    def length(self, start: Any, stop: Any) -> Any:
+        if isinstance(start, int) and isinstance(stop, int):
+            return stop - start
+        return self.as_sql(stop) - self.as_sql(start)
+
     def day_of(self, instant: Any) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().day_of(instant)

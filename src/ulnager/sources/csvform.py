@@ -199,12 +199,14 @@ def _records(text: str, delimiter: str, most: int = _LINES) -> list[list[str]]:
 
 
 def _delimiter(text: str) -> str:
-    """What parts the fields: that by which the most lines have as many as the first."""
-    best, best_score = ",", (0, 0)
+    """What parts the fields: that by which the most lines have as many as the first, and of
+    several the one by which most are fields, and most of these numbers and dates."""
+    best, best_score = ",", (0, 0, 0)
     for delimiter in DELIMITERS:
         records = _records(text, delimiter)
         fields = len(records[0]) if records else 0
-        score = (sum(len(record) == fields for record in records), fields)
+        typed = sum(bool(_sort(field)) for record in records[1:20] for field in record[:50])
+        score = (sum(len(record) == fields for record in records), fields, typed)
         if fields > 1 and score > best_score:
             best, best_score = delimiter, score
     return best

@@ -1,0 +1,97 @@
+"""The command as a process: streams that are full, closed or gone, and interruptions."""
+
+import os
+import signal
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from ulnager import SourceError
+from ulnager.pictures.paper import new_figure, write_figure
+from ulnager.sources.tables import write_table
+from ulnager.sources.writing import whole_file
+
+RESOLVE = ("resolve", "this month", "--today", "2026-05-20")
+TABLE = ("calendar", "2020-01-01", "2026-01-01", "--json")
+
+
+def started(*args, **options):
+    return subprocess.Popen(
+        [sys.executable, "-m", "ulnager", *args], stdin=subprocess.DEVNULL, text=True,
+        **{"stdout": subprocess.PIPE, "stderr": subprocess.PIPE, **options},
+    )  # fmt: skip
+
+
+def ended(*args, **options):
+    process = started(*args, **options)
+    out, err = process.communicate(timeout=60)
+    return process.returncode, out, err
+
+
+@pytest.mark.skipif(not Path("/dev/full").exists(), reason="this system has no /dev/full")
+def test_a_full_disk_is_told():
+    with Path("/dev/full").open("w") as full:
+        for args in (RESOLVE, TABLE):
+            code, _, err = ended(*args, stdout=full)
+            assert (code, err.count("\n")) == (1, 1)
+            assert "the output cannot be written: No space left" in err
+        assert ended("resolve", "nonsense", stderr=full)[0] == 2
+
+
+@pytest.mark.parametrize("buffered", ["", "1"])
+def test_a_pipe_that_nobody_reads_ends_quietly(buffered):
+    process = started(*TABLE, env={**os.environ, "PYTHONUNBUFFERED": buffered})
+    assert process.stdout.readline() == "[\n"
+    process.stdout.close()
+    assert process.stderr.read() == ""
+    assert process.wait(60) == 1
+
+
+def test_an_interruption_ends_quietly():
+    told = set()
+    for wait in (0.1, 0.2, 0.35, 0.6):
+        process = started("profile", "demo:gate_scans", "--tz", "America/Halifax")
+        time.sleep(wait)
+        process.send_signal(signal.SIGINT)
+        _, err = process.communicate(timeout=60)
+        # Before the package is there, Python itself answers.
+        if "ulnager" not in err and "Traceback" in err:
+            continue
+        told.add((process.returncode, err))
+    assert told <= {(130, ""), (0, "")}
+
+
+def test_a_bare_environment_is_enough(tmp_path):
+    bare = {"PATH": os.environ["PATH"], "LC_ALL": "C", "PYTHONCOERCECLOCALE": "0",
+            "PYTHONUTF8": "0"}  # fmt: skip
+    code, out, _ = ended(*RESOLVE, env=bare)
+    assert (code, "2026-05-01 to 2026-05-31" in out) == (0, True)
+    path = tmp_path / "a.csv"
+    path.write_text("d,v\n2026-05-01,é\n", encoding="utf-8")
+    code, out, err = ended("preview", "all dates", str(path), env=bare)
+    assert (code, r"\xe9" in out or "é" in out) == (0, True), err
+
+
+def test_a_file_is_whole_or_not_there(tmp_path):
+    path = tmp_path / "out.csv"
+    path.write_text("what was there before")
+    path.chmod(0o640)
+    with pytest.raises(RuntimeError), whole_file(path) as part:  # noqa: PT012
+        part.write_text("half")
+        raise RuntimeError
+    assert path.read_text() == "what was there before"
+    assert write_table({"d": np.array(["2026-05-01"], dtype="datetime64[D]")}, str(path)) == 1
+    assert (path.read_text(), path.stat().st_mode & 0o777) == ("d\n2026-05-01\n", 0o640)
+    link = tmp_path / "link.png"
+    link.symlink_to(tmp_path / "real.png")
+    write_figure(new_figure(), link)
+    assert link.is_symlink()
+    assert (tmp_path / "real.png").stat().st_size > 1_000
+    for target in (tmp_path / "no" / "x.png", tmp_path):
+        with pytest.raises(SourceError, match=r"cannot be written|is a folder|are written as"):
+            write_figure(new_figure(), target)
+    assert sorted(p.name for p in tmp_path.iterdir()) == ["link.png", "out.csv", "real.png"]
