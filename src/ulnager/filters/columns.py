@@ -101,7 +101,11 @@ def _first(day: date) -> date:
 
 def _next_first(day: date) -> date:
     """The first of a month on that day or after it."""
-    return day if day.day == 1 else date(day.year + day.month // 12, day.month % 12 + 1, 1)
+    if day.day == 1:
+        return day
+    if (day.year, day.month) == (9999, 12):
+        raise FilterError(f"no month begins after {day} within years 1 to 9999")
+    return date(day.year + day.month // 12, day.month % 12 + 1, 1)
 
 
 def _keyed_months(spans: Iterable[tuple[date | None, date | None]]) -> Bounds:

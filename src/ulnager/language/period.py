@@ -12,7 +12,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core import explain
-from ulnager.core.calendars import GREGORIAN, Calendar
+from ulnager.core.calendars import GREGORIAN, Calendar, out_of_range
 from ulnager.core.definitions import Anchor, Basis, Defaults, Definition, Extent
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.instants import instant_number
@@ -259,14 +259,26 @@ def _clock_basis(
             "add its offset, such as +00:00"
         )
     else:
-        moment = moment.astimezone(zone)
+        moment = _taken_to(moment, zone)
     started = _time_of_day(day_starts)
-    day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+    try:
+        day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+    except OverflowError:
+        raise out_of_range() from None
     basis = Basis(calendar, day.toordinal(), True)
     basis.today, basis.zone = basis.anchor, zone
     if zone is not None:
         basis.now = basis.moment = instant_number(moment)
     return basis
+
+
+def _taken_to(moment: datetime, zone: tzinfo) -> datetime:
+    try:
+        return moment.astimezone(zone)
+    except OverflowError:
+        raise SettingError(
+            f"now is {moment.isoformat()}, which is outside years 1 to 9999 in {zone}"
+        ) from None
 
 
 def as_instant(now: datetime | str) -> datetime:

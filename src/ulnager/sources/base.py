@@ -40,6 +40,12 @@ class Column(NamedTuple):
     column_type: str | None
 
 
+def named_table(database: str, table: str) -> str:
+    """The name of a table, or of a query, which may be long."""
+    shown = " ".join(table.split())
+    return f"{database}, {shown if len(shown) <= 100 else f'{shown[:100]}…'}"
+
+
 def too_long(name: str, timeout: float | None) -> str:
     """What to say when a question took longer than it may."""
     return (
@@ -103,16 +109,20 @@ class Source:
         ((first, last, rows),) = self.run(
             select(func.min(day), func.max(day), func.count()).select_from(self.rows)
         )
-        for edge in (first, last):
-            if edge is not None and not isinstance(edge, date):
-                raise SourceError(
-                    f"{self.name}: column {column.name!r} holds {str(edge)[:40]!r}, which is no "
-                    "date of years 1 to 9999; make a view without it"
-                )
+        self.check_days(column, first, last)
         if first is None:
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
         return Extent(first, last)
+
+    def check_days(self, column: Column, *days: Any) -> None:
+        """SourceError for what is no date to Python, such as one after year 9999."""
+        for day in days:
+            if day is not None and not isinstance(day, date):
+                raise SourceError(
+                    f"{self.name}: column {column.name!r} holds {str(day)[:40]!r}, which is no "
+                    "date of years 1 to 9999; make a view without it"
+                )
 
     def value(self, name: str) -> ColumnElement[Any]:
         """A column to select or compare."""
@@ -158,12 +168,7 @@ class Source:
         """The rows of each day, and under None those without a date."""
         day = self.day(column, tz).label("day")
         found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
-        for found_day, _ in found:
-            if found_day is not None and not isinstance(found_day, date):
-                raise SourceError(
-                    f"{self.name}: column {column.name!r} holds {str(found_day)[:40]!r}, which is "
-                    "no date of years 1 to 9999; make a view without it"
-                )
+        self.check_days(column, *(found_day for found_day, _ in found))
         return {found_day: int(count) for found_day, count in found}
 
     def _no_dates(self, column: Column, dates: Sequence[str]) -> str:

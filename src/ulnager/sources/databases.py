@@ -16,7 +16,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
-from ulnager.sources.base import Column, Source, too_long
+from ulnager.sources.base import Column, Source, named_table, too_long
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.sqlitefile import (
     Opener,
@@ -138,7 +138,7 @@ class TableSource(Source):
         self._address = address
         self.timeout = timeout
         self.dialect_name = address.driver.engine
-        self.name = f"{address.name}, {table}"
+        self.name = named_table(address.name, table)
         self._server = SERVERS[self.dialect_name]
         self._opener: Opener | None = None
         self._forms: dict[str, tuple[str, sa.ColumnElement[Any]]] = {}

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Final
 
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.sources.base import Source
+from ulnager.sources.base import Source, named_table
 
 DATABASE_SECONDS: Final = 30.0
 """How long a statement may take in a database, unless told otherwise."""
@@ -65,7 +65,7 @@ def _database(url: str, table: str | None, timeout: float, password: str | None)
         from ulnager.sources.sqlitefile import check_file
 
         path = check_file(address.url.database, address.name)
-        return EmbeddedTable(path, f"{address.name}, {table}", table, timeout)
+        return EmbeddedTable(path, named_table(address.name, table), table, timeout)
     from ulnager.sources.databases import TableSource
 
     return TableSource(address, table, timeout)

@@ -112,6 +112,7 @@ def preview(
             func.max(day),
         ).select_from(source.rows)
     )
+    source.check_days(found, first, last, low, high)
     total, inside, nulls, early, late = map(int, (total, inside, nulls, early, late))
     # The column of the dates is always among those shown.
     others = [other for other in source.columns if other.name != found.name]

@@ -13,7 +13,8 @@ from typing import Any, Final, NamedTuple
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
 
-_COMMENTS = r"(?:\s|\(|--[^\n]*(?:\n|$)|#[^\n]*(?:\n|$)|/\*.*?\*/)*"
+# Without a way back, or many comments would be tried in every combination.
+_COMMENTS = r"(?>\s|\(|--[^\n]*(?:\n|$)|#[^\n]*(?:\n|$)|/\*.*?\*/)*+"
 _STATEMENT = re.compile(
     rf"{_COMMENTS}(alter|analyze|attach|begin|call|checkpoint|cluster|comment|commit|copy|create|"
     r"deallocate|declare|delete|describe|detach|discard|do|drop|end|execute|explain|export|from|"
