@@ -204,6 +204,35 @@ def test_queries_as_people_write_them(server):
         assert preview(period("2026-05").resolve(), source, "d").kept == dates
 
 
+def test_names_that_are_hard_to_quote(server, tmp_path):
+    engine, url = server
+    names = ["a`b", 'c"d', "e%f", "g:h", "é ]", "x'--"]
+    made = f"{NAME}_names"
+    if engine == "duckdb":
+        url = f"duckdb:///{tmp_path}/n.duckdb"
+        with duckdb.connect(f"{tmp_path}/n.duckdb") as base:
+            quoted = ", ".join('"' + name.replace('"', '""') + '" DATE' for name in names)
+            base.execute(f"CREATE TABLE {made} ({quoted})")
+            base.execute(f"INSERT INTO {made} VALUES ({', '.join(['DATE 2026-05-01'] * 6)})".replace(
+                "2026-05-01", "'2026-05-01'"))  # fmt: skip
+    else:
+        made = sa.Table(made, sa.MetaData(), *(sa.Column(name, sa.Date) for name in names))
+        with sa.create_engine(url).begin() as base:
+            made.drop(base, checkfirst=True)
+            made.create(base)
+            base.execute(made.insert().values([date(2026, 5, 1)] * 6))
+        made = made.name
+    source = open_source(url, made)
+    assert [column.name for column in source.columns] == names
+    for name in names:
+        assert preview(period("2026-05").resolve(), source, name).kept == 1
+        for clause in (live_where(period("2026-05"), name),):
+            assert source.kept(name, clause) == (1, 1)
+    if engine != "duckdb":
+        with sa.create_engine(url).begin() as base:
+            sa.Table(made, sa.MetaData()).drop(base)
+
+
 def test_what_is_sent_is_what_was_checked():
     for query, sent in {
         "SELECT 'a'\n'b' -- x\n FROM t": "SELECT 'a'\n'b'\nFROM t",

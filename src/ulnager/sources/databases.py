@@ -220,8 +220,20 @@ class TableSource(Source):
                     f"{self.name}: {no_such('table', visible(name), known)}"
                 ) from None
 
-        made: sa.FromClause = self._with(found)
-        return made
+        made: sa.Table = self._with(found)
+        if not any("`" in column.name for column in made.columns):
+            return made
+        # Such names come doubled from SQLAlchemy's reading of what MySQL says of a table.
+        told = sa.text(
+            "SELECT column_name FROM information_schema.columns WHERE table_name = :t AND "
+            "table_schema = coalesce(:s, database()) ORDER BY ordinal_position"
+        )
+        names = [row[0] for row in self.run(told.bindparams(t=table, s=schema or None))]
+        columns = [
+            sa.column(sa.quoted_name(own, quote=True), column.type)
+            for own, column in zip(names, made.columns, strict=True)
+        ]
+        return sa.table(made.name, *columns, schema=made.schema)
 
     def _query_rows(self, query: str) -> sa.FromClause:
         """A query under a name, with the types that the engine gives its columns."""
