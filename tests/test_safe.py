@@ -213,8 +213,7 @@ def test_names_that_are_hard_to_quote(server, tmp_path):
         with duckdb.connect(f"{tmp_path}/n.duckdb") as base:
             quoted = ", ".join('"' + name.replace('"', '""') + '" DATE' for name in names)
             base.execute(f"CREATE TABLE {made} ({quoted})")
-            base.execute(f"INSERT INTO {made} VALUES ({', '.join(['DATE 2026-05-01'] * 6)})".replace(
-                "2026-05-01", "'2026-05-01'"))  # fmt: skip
+            base.execute(f"INSERT INTO {made} VALUES (" + ", ".join(["'2026-05-01'"] * 6) + ")")
     else:
         made = sa.Table(made, sa.MetaData(), *(sa.Column(name, sa.Date) for name in names))
         with sa.create_engine(url).begin() as base:

@@ -221,7 +221,8 @@ class TableSource(Source):
                 ) from None
 
         made: sa.Table = self._with(found)
-        if not any("`" in column.name for column in made.columns):
+        is_mysql = self.dialect_name in ("mysql", "mariadb")
+        if not is_mysql or not any("`" in column.name for column in made.columns):
             return made
         # Such names come doubled from SQLAlchemy's reading of what MySQL says of a table.
         told = sa.text(
