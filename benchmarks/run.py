@@ -21,7 +21,7 @@ import pandas as pd
 import polars as pl
 
 import ulnager
-from ulnager.language.reader import read_period
+from ulnager.core.language.reader import read_period
 
 TODAY = date(2026, 6, 13)
 PHRASE = "last 3 whole months"

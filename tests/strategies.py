@@ -8,10 +8,10 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from ulnager import MonthCalendar, WeekCalendar
-from ulnager.core.definitions import Kind
-from ulnager.core.rules import RULES
+from ulnager.core.calendars.weeks import MONTHS
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.rule import Kind
 from ulnager.core.units import UNITS
-from ulnager.core.weeks import MONTHS
 
 from oracle import Days, Weeks
 

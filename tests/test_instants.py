@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ulnager import FilterError, ResolveError, SettingError, condition, period
-from ulnager.core.zones import day_start
+from ulnager.core.calendars.zones import day_start
 
 HALIFAX = ZoneInfo("America/Halifax")
 NOW = "2026-05-20T11:30:00+00:00"  # 08:30 in Halifax

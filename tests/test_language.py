@@ -8,16 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import (
-    GREGORIAN,
-    MonthCalendar,
-    PeriodSyntaxError,
-    ResolveError,
-    UlnagerError,
-    period,
-)
-from ulnager.core.definitions import Kind
-from ulnager.core.rules import RULES
+from ulnager import GREGORIAN, MonthCalendar, PeriodSyntaxError, ResolveError, UlnagerError, period
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.rule import Kind
 
 from language_page import EXAMPLES, HOME, comes_out_as
 from strategies import any_phrase, examples, modern_days

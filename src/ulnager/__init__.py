@@ -7,10 +7,12 @@
 
 from typing import TYPE_CHECKING
 
-from ulnager.core.buckets import Bucket
-from ulnager.core.business import BusinessDays, business_days_between
-from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar
-from ulnager.core.definitions import Anchor, Defaults, Extent
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.between import business_days_between
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
+from ulnager.core.calendars.tables import TableCalendar, TableRow
+from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.errors import (
     BookError,
     FilterError,
@@ -20,19 +22,21 @@ from ulnager.core.errors import (
     SourceError,
     UlnagerError,
 )
-from ulnager.core.resolution import InstantResolution, Resolution
-from ulnager.core.spans import Span
-from ulnager.core.tables import TableCalendar, TableRow
+from ulnager.core.language.period import Period, period
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.spans import Span
 from ulnager.core.units import Unit, own_unit
-from ulnager.core.weeks import WeekCalendar
-from ulnager.language.period import Period, period
 
 if TYPE_CHECKING:
-    from ulnager.book.reading import Book, read_book
-    from ulnager.core.datetable import date_table
+    from ulnager.book.book import Book
+    from ulnager.book.reading import read_book
+    from ulnager.core.periods.datetable import date_table
+    from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep, keep_each
     from ulnager.filters.live import live_where
-    from ulnager.filters.sql import Condition, condition, sql_text, where
+    from ulnager.filters.sql import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.sources.files import FileSource
     from ulnager.sources.opening import open_source

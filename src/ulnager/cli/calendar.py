@@ -9,9 +9,9 @@ import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json, show_table
-from ulnager.core.calendars import GREGORIAN
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import SettingError
-from ulnager.language.period import as_day, period
+from ulnager.core.language.period import as_day, period
 
 _MOST_ROWS = 60
 # What fits into 100 columns; a file gets everything.
@@ -53,7 +53,7 @@ def command(
       ulnager calendar 2026-05-11 2026-05-20 --year-starts 10-01 --today 2026-05-20
       ulnager calendar 2020-01-01 2030-12-31 --to dates.parquet
     """
-    from ulnager.core.datetable import date_table
+    from ulnager.core.periods.datetable import date_table
     from ulnager.sources.tables import membership_table, write_table
 
     low, high = as_day(first, "FIRST"), as_day(last, "LAST")

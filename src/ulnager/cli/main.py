@@ -85,7 +85,8 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
 
 
 def _prepare_streams() -> None:
-    if isinstance(getattr(sys.stdout, "buffer", None), io.RawIOBase):
+    is_own = sys.stdout is sys.__stdout__
+    if is_own and isinstance(getattr(sys.stdout, "buffer", None), io.RawIOBase):
         # Unbuffered, Python takes a write that was cut short for a whole one.
         out: Any = sys.stdout
         sys.stdout = io.TextIOWrapper(

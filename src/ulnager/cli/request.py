@@ -10,17 +10,18 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
-from ulnager.core.business import BusinessDays
-from ulnager.core.calendars import Calendar, MonthCalendar
-from ulnager.core.definitions import Extent
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError
-from ulnager.core.resolution import Resolution
+from ulnager.core.language.period import Period, as_day, period
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked
-from ulnager.language.period import Period, as_day, period
 
 if TYPE_CHECKING:
-    from ulnager.book.reading import Book
+    from ulnager.book.book import Book
     from ulnager.sources.base import Source
     from ulnager.sources.profile import Profile
 

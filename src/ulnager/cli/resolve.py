@@ -8,7 +8,7 @@ import click
 
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, length_text, show_json, show_pairs, show_steps
-from ulnager.core.resolution import Resolution
+from ulnager.core.periods.resolution import Resolution
 
 
 @click.command("resolve")

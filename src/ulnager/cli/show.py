@@ -16,7 +16,7 @@ from typing import Any
 
 import click
 
-from ulnager.core.resolution import InstantResolution, Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.text import visible
 
 _WIDTH = 100

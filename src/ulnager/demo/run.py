@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Any
 
-from ulnager.book.reading import Book
-from ulnager.core.resolution import Resolution
-from ulnager.filters.sql import condition
+from ulnager.book.book import Book
+from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.conditions import condition
 from ulnager.sources.files import FileSource
 
 

@@ -10,9 +10,9 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final
 
+from ulnager.core.calendars.instants import instant_number
 from ulnager.core.errors import FilterError
-from ulnager.core.instants import instant_number
-from ulnager.core.resolution import InstantResolution, Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
 
 Bounds = tuple[tuple[Any, Any], ...]
 """For each span its start and stop as the column's values; None at an open side."""

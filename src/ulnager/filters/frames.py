@@ -13,16 +13,17 @@ from typing import Any, NamedTuple, TypeVar
 
 import narwhals as nw
 
-from ulnager.core.calendars import Calendar
-from ulnager.core.definitions import Defaults
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.resolution import Resolution
+from ulnager.core.language.period import Period
+from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
-from ulnager.core.zones import zone_named
 from ulnager.filters.columns import column_bounds
+from ulnager.filters.conditions import condition
 from ulnager.filters.live import live_where
-from ulnager.filters.sql import condition, sql_text
-from ulnager.language.period import Period
+from ulnager.filters.sql import sql_text
 
 FrameT = TypeVar("FrameT")
 

@@ -11,13 +11,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from ulnager.core.calendars import GREGORIAN, Calendar, MonthCalendar
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
+from ulnager.core.calendars.tables import TableCalendar
+from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.errors import FilterError
-from ulnager.core.tables import TableCalendar
 from ulnager.core.units import Unit
-from ulnager.core.weeks import WeekCalendar
 from ulnager.filters.engines import Engine
-from ulnager.filters.sqldays import SqlArithmetic, SqlDay
+from ulnager.filters.sqldays import SqlArithmetic
+from ulnager.filters.sqlvalues import SqlDay
 
 
 class _Edge(SqlDay):

@@ -15,28 +15,25 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 
-from ulnager.core.calendars import GREGORIAN, Calendar
-from ulnager.core.definitions import Basis, Defaults, Definition, Kind
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.tables import TableCalendar
+from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.explain import readings_notes
-from ulnager.core.shifting import aligned
-from ulnager.core.tables import TableCalendar
+from ulnager.core.language.period import Period, as_instant
+from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.explain import readings_notes
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
-from ulnager.core.zones import zone_name, zone_named
 from ulnager.filters.columns import check_column_type, check_rounding
-from ulnager.filters.engines import (
-    Engine,
-    check_zone,
-    engine_named,
-    filled,
-    local_day,
-    midnight,
-)
+from ulnager.filters.engines import Engine, check_zone, engine_named, filled, local_day, midnight
 from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import dialect_named, named_column
-from ulnager.filters.sqldays import SqlArithmetic, SqlDay
+from ulnager.filters.sqldays import SqlArithmetic
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
-from ulnager.language.period import Period, as_instant
+from ulnager.filters.sqlvalues import SqlDay
 
 _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 """What a column may hold whose values are themselves taken for days."""

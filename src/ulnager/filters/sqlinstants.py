@@ -9,13 +9,13 @@ from __future__ import annotations
 from datetime import UTC, tzinfo
 from typing import Any
 
-from ulnager.core.calendars import Calendar
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.instants import InstantArithmetic, moment_of
+from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import FilterError
-from ulnager.core.instants import InstantArithmetic, moment_of
 from ulnager.core.units import Unit
-from ulnager.core.zones import zone_name
 from ulnager.filters.engines import Engine, check_zone, filled, local_day, midnight
-from ulnager.filters.sqldays import Narrows, SqlDay, SqlTruth
+from ulnager.filters.sqlvalues import Narrows, SqlDay, SqlTruth
 
 _SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)
 

@@ -12,9 +12,9 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.resolution import Resolution
-from ulnager.core.zones import zone_named
+from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, column_bounds
 
 _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")

@@ -8,10 +8,10 @@ from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
-from ulnager.core.calendars import Calendar
-from ulnager.core.definitions import Extent
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.resolution import Resolution
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 from ulnager.pictures.paper import BAND, FAINT, INK, LIGHT, PERIOD, WARN, new_figure, write_figure
 

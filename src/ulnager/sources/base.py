@@ -23,10 +23,10 @@ from sqlalchemy import (
 )
 from sqlalchemy import type_coerce as as_type
 
-from ulnager.core.definitions import Extent
+from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import SourceError
+from ulnager.core.periods.anchors import Extent
 from ulnager.core.suggest import no_such
-from ulnager.core.zones import zone_name
 
 
 class Column(NamedTuple):

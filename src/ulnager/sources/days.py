@@ -7,9 +7,10 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Final
 
-from ulnager.core.calendars import GREGORIAN, Calendar
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.tables import TableCalendar, TableRow
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.core.tables import TableCalendar, TableRow
 from ulnager.sources.embedded import quoted
 from ulnager.sources.files import FileSource
 

@@ -8,9 +8,10 @@ from typing import Any, Final
 
 from sqlalchemy import ColumnElement, case, func, select
 
-from ulnager.core.definitions import Extent
-from ulnager.core.resolution import Resolution
-from ulnager.filters.sql import outside, where
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.conditions import where
+from ulnager.filters.frozen import outside
 from ulnager.sources.base import Source
 
 MOST_COLUMNS: Final = 200

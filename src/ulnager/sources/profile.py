@@ -12,10 +12,10 @@ from typing import Any, Final
 
 from sqlalchemy import func, select
 
-from ulnager.core.calendars import Calendar
-from ulnager.core.definitions import Extent
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.core.spans import Range, Span, union
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.sources.base import Source
 

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from ulnager.core.errors import ResolveError, SourceError
-from ulnager.core.resolution import Resolution
+from ulnager.core.periods.resolution import Resolution
 from ulnager.core.text import visible
 from ulnager.sources.embedded import first_line, text
 from ulnager.sources.urls import read_address

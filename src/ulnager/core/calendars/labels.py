@@ -8,13 +8,10 @@ from __future__ import annotations
 
 import re
 from datetime import date
-from typing import TYPE_CHECKING
+from typing import ClassVar, Protocol
 
 from ulnager.core.errors import ResolveError
 from ulnager.core.units import MONTH_NAMES, Unit
-
-if TYPE_CHECKING:
-    from ulnager.core.calendars import Calendar
 
 _SAMPLE_DAY = date(2026, 5, 20).toordinal()
 _PREFIXES = {Unit.QUARTER: "Q", Unit.HALF: "H"}
@@ -28,7 +25,39 @@ _LABEL = re.compile(
 )
 
 
-def label(calendar: Calendar, start: int, unit: Unit, short: bool) -> str:
+class Labelled(Protocol):
+    """What a label needs to know of a calendar."""
+
+    has_periods: ClassVar[bool]
+
+    @property
+    def is_fiscal(self) -> bool:
+        """Whether its years are other than those of the Gregorian calendar."""
+
+    @property
+    def units(self) -> tuple[Unit, ...]:
+        """The units that have labels, from the smallest on."""
+
+    def unit_start(self, day: int, unit: Unit) -> int:
+        """The first day of the unit around a day number."""
+
+    def unit_stop(self, day: int, unit: Unit) -> int:
+        """The first day after the unit around a day number."""
+
+    def move_start(self, start: int, unit: Unit, count: int) -> int:
+        """The start of another unit, so many after it."""
+
+    def place_in_year(self, start: int, unit: Unit) -> int:
+        """Which one of its year a unit is, from 1."""
+
+    def year_name(self, day: int) -> int:
+        """The number by which the year around a day goes."""
+
+    def label(self, start: date, unit: Unit) -> str:
+        """The name of the unit that starts on a date."""
+
+
+def label(calendar: Labelled, start: int, unit: Unit, short: bool) -> str:
     """The label of the unit that starts on a day number."""
     day = date.fromordinal(start)
     if unit is Unit.DAY:
@@ -46,13 +75,13 @@ def label(calendar: Calendar, start: int, unit: Unit, short: bool) -> str:
     return text if short else f"{text} {year_label(calendar, start)}"
 
 
-def year_label(calendar: Calendar, day: int) -> str:
+def year_label(calendar: Labelled, day: int) -> str:
     """``2026``, or ``FY2026`` when the year is not the Gregorian one."""
     name = calendar.year_name(day)
     return f"FY{name:04}" if calendar.is_fiscal else f"{name:04}"
 
 
-def _month(calendar: Calendar, day: date, short: bool) -> str:
+def _month(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
     if calendar.has_periods or day.day != 1:
         text = f"P{calendar.place_in_year(start, Unit.MONTH):02}"
@@ -61,7 +90,7 @@ def _month(calendar: Calendar, day: date, short: bool) -> str:
     return name if short else f"{name} {day.year:04}"
 
 
-def _week(calendar: Calendar, day: date, short: bool) -> str:
+def _week(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
     if calendar.has_periods:
         month = calendar.unit_start(start, Unit.MONTH)
@@ -73,7 +102,7 @@ def _week(calendar: Calendar, day: date, short: bool) -> str:
     return f"from {day.day} {MONTH_NAMES[day.month - 1]}" if short else f"week of {day}"
 
 
-def labelled(calendar: Calendar, text: str) -> tuple[int, int] | None:
+def labelled(calendar: Labelled, text: str) -> tuple[int, int] | None:
     """The start and stop of the unit with that long label, or None when there is none."""
     match = _LABEL.fullmatch(text.strip())
     if match is None:
@@ -89,7 +118,7 @@ def labelled(calendar: Calendar, text: str) -> tuple[int, int] | None:
     return start, calendar.move_start(start, unit, 1)
 
 
-def samples(calendar: Calendar) -> list[str]:
+def samples(calendar: Labelled) -> list[str]:
     """The labels of the units around a day of 2026, from the largest unit on."""
     found = []
     for unit in reversed(calendar.units):
@@ -101,7 +130,7 @@ def samples(calendar: Calendar) -> list[str]:
     return found
 
 
-def _looked_for(calendar: Calendar, match: re.Match[str]) -> tuple[int, Unit] | None:
+def _looked_for(calendar: Labelled, match: re.Match[str]) -> tuple[int, Unit] | None:
     """A day in the unit that a label speaks of, if there is one."""
     try:
         if match["iso"]:
@@ -124,7 +153,7 @@ def _looked_for(calendar: Calendar, match: re.Match[str]) -> tuple[int, Unit] | 
     return day, unit
 
 
-def _year_named(calendar: Calendar, name: int) -> int | None:
+def _year_named(calendar: Labelled, name: int) -> int | None:
     """The start of the year with that name."""
     # Years start on any day, so two days half a year apart are tried in each.
     for year in (name, name - 1, name + 1):

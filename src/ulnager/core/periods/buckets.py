@@ -10,10 +10,12 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.calendars import Calendar, date_of
-from ulnager.core.definitions import Basis, Extent
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.spans import Range, intersection
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.definitions import Basis
+from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
 
 PARTIAL: Final = ("mark", "drop", "keep")

@@ -6,17 +6,20 @@ from datetime import date, datetime, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core import explain
-from ulnager.core.buckets import Bucket, buckets_of
-from ulnager.core.calendars import FIRST_DAY, LAST_DAY, out_of_range
-from ulnager.core.definitions import Anchor, Basis, Definition, Extent, Kind
+from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
+from ulnager.core.calendars.instants import instant_number, moment_of
+from ulnager.core.calendars.zones import day_start, zone_named
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.instants import instant_number, moment_of
-from ulnager.core.shifting import PERIOD, shifted
-from ulnager.core.spans import Range, Span
+from ulnager.core.periods import explain
+from ulnager.core.periods.anchors import Anchor, Extent
+from ulnager.core.periods.buckets import Bucket, buckets_of
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import PERIOD, shifted
+from ulnager.core.periods.spans import Range, Span
+from ulnager.core.periods.wording import label_of
 from ulnager.core.suggest import no_such
-from ulnager.core.units import MONTH_NAMES, UNITS, Unit
-from ulnager.core.zones import day_start, zone_named
+from ulnager.core.units import UNITS, Unit
 
 if TYPE_CHECKING:
     import numpy as np
@@ -120,7 +123,7 @@ class Resolution:
         """
         if not self.spans:
             return "no dates"
-        labels = [_label(span) for span in self.spans[:3]]
+        labels = [label_of(span) for span in self.spans[:3]]
         more = len(self.spans) - len(labels)
         return ", ".join(labels) + (f" and {more} more spans" if more else "")
 
@@ -164,7 +167,7 @@ class Resolution:
 
         values = np.asarray(days)
         if values.dtype.kind != "M":
-            from ulnager.core.arrays import as_dates
+            from ulnager.core.calendars.arrays import as_dates
 
             values = as_dates(days)
         found = np.zeros(values.shape, dtype=bool)
@@ -409,40 +412,3 @@ def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolut
 
 def _iso(day: date | None) -> str | None:
     return None if day is None else day.isoformat()
-
-
-def _label(span: Span) -> str:
-    start, end = span.start, span.end
-    if isinstance(span.start, datetime) or isinstance(span.stop, datetime):
-        return _time_label(span)
-    if start is None:
-        return "all dates" if end is None else f"up to {_day(end)}"
-    if end is None:
-        return f"from {_day(start)}"
-    if start == end:
-        return _day(start)
-    if start.year != end.year:
-        return f"{_day(start)} to {_day(end)}"
-    if start.month != end.month:
-        return f"{start.day} {MONTH_NAMES[start.month - 1]} to {_day(end)}"
-    return f"{start.day} to {_day(end)}"
-
-
-def _time_label(span: Span) -> str:
-    start, stop = span.start, span.stop
-    if not isinstance(start, datetime):
-        assert isinstance(stop, datetime)
-        return f"before {_day(stop)} {_clock(stop)}"
-    if not isinstance(stop, datetime):
-        return f"from {_day(start)} {_clock(start)}"
-    if start.date() == stop.date():
-        return f"{_day(start)} {_clock(start)} to {_clock(stop)}"
-    return f"{_day(start)} {_clock(start)} to {_day(stop)} {_clock(stop)}"
-
-
-def _clock(moment: datetime) -> str:
-    return f"{moment:%H:%M:%S}" if moment.second or moment.microsecond else f"{moment:%H:%M}"
-
-
-def _day(day: date) -> str:
-    return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"

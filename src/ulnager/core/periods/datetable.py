@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.core.calendars import Calendar
-from ulnager.core.definitions import Anchor
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError
+from ulnager.core.periods.anchors import Anchor
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
 
 

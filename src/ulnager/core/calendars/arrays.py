@@ -13,14 +13,9 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.core.calendars import (
-    FIRST_DAY,
-    GREGORIAN,
-    LAST_DAY,
-    Calendar,
-    OfCalendar,
-    out_of_range,
-)
+from ulnager.core.calendars.base import Calendar, OfCalendar
+from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import EPOCH, Unit
 

@@ -12,7 +12,9 @@ from datetime import date, timedelta
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from ulnager.core.calendars import GREGORIAN, Calendar, date_of
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import UNIT_NAMES, Unit, own_unit
 

@@ -11,16 +11,20 @@ from datetime import date, datetime, time, timedelta, tzinfo
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core import explain
-from ulnager.core.calendars import GREGORIAN, Calendar, out_of_range
-from ulnager.core.definitions import Anchor, Basis, Defaults, Definition, Extent
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import out_of_range
+from ulnager.core.calendars.instants import instant_number
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.instants import instant_number
-from ulnager.core.resolution import Resolution, resolve
-from ulnager.core.rules import RULES, measured_from
+from ulnager.core.language.reader import read_period, read_point
+from ulnager.core.periods import explain
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.phrases.shifts import measured_from
+from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.units import Unit
-from ulnager.core.zones import zone_named
-from ulnager.language.reader import read_period, read_point
 
 if TYPE_CHECKING:
     import numpy as np
@@ -148,7 +152,7 @@ class Period:
         Raises ResolveError for a phrase that may have several spans or is about hours, and
         as :meth:`resolve` does; SettingError for an array that holds no days.
         """
-        from ulnager.core.arrays import ArrayArithmetic, each_span
+        from ulnager.core.calendars.arrays import ArrayArithmetic, each_span
 
         arithmetic = ArrayArithmetic(GREGORIAN if calendar is None else _checked(calendar))
         fixed: dict[str, Any] = {}

@@ -9,20 +9,21 @@ for each sort of thing, so that no phrase takes long.
 from __future__ import annotations
 
 import functools
-import re
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 from datetime import date, datetime
 from typing import Any, Final
 
-from ulnager.core.daysets import DAY_SETS, DaySet
-from ulnager.core.definitions import Definition, Kind, Rule
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.names import ORDINAL_WORDS, DayName, Label, Name, Ordinal, Timestamp
-from ulnager.core.rules import RULES
-from ulnager.core.shifting import PERIOD
+from ulnager.core.language.iso import fixed_dates
+from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
+from ulnager.core.language.tree import WORDING, Branch, tree_of
+from ulnager.core.periods.daysets import DAY_SETS, DaySet
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.names import ORDINAL_WORDS, DayName, Label, Name, Ordinal, Timestamp
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.rule import Kind, Rule
+from ulnager.core.periods.shifting import PERIOD
 from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
-from ulnager.language.iso import fixed_dates
-from ulnager.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
 
 MOST_NESTED: Final = 60
 # A phrase within these can be read again in its canonical form, whatever is in it.
@@ -32,45 +33,10 @@ _SURELY_LONG: Final = 600
 Alternatives = list[tuple[Any, int]]
 """What a slot can hold from one place on: each value with the place after it."""
 
-_WORDING = re.compile(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
 
-
-class _Branch:
-    """A place in the tree of wordings: where words and slots lead, and what may end here."""
-
-    __slots__ = ("rule", "slots", "words")
-
-    def __init__(self) -> None:
-        self.words: dict[str, _Branch] = {}
-        self.slots: dict[str, _Branch] = {}
-        self.rule: Rule | None = None
-
-    def only_way_on(self) -> list[str]:
-        """The words that must follow."""
-        if self.rule is not None or self.slots or len(self.words) != 1:
-            return []
-        ((word, branch),) = self.words.items()
-        return [word, *branch.only_way_on()]
-
-    def add(self, wording: str, rule: Rule) -> None:
-        branch = self
-        for slot, word in _WORDING.findall(wording):
-            branches = branch.slots if slot else branch.words
-            branch = branches.setdefault(slot or word, _Branch())
-        branch.rule = rule
-
-
-def _tree(rules: Iterable[Rule]) -> _Branch:
-    root = _Branch()
-    for rule in rules:
-        for wording in (rule.template, *rule.also):
-            root.add(wording.removeprefix("{period}") if rule.follows else wording, rule)
-    return root
-
-
-_PHRASES = _tree(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
-_POINTS = _tree(r for r in RULES.values() if r.kind is Kind.POINT)
-_CHAINS = _tree(r for r in RULES.values() if r.follows)
+_PHRASES = tree_of(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
+_POINTS = tree_of(r for r in RULES.values() if r.kind is Kind.POINT)
+_CHAINS = tree_of(r for r in RULES.values() if r.follows)
 _UNIT_NAMES: Final[dict[str, Unit]] = {
     **UNIT_NAMES,
     "half year": Unit.HALF,
@@ -225,7 +191,7 @@ class _Reader:
             self.depth -= 1
         return found
 
-    def _made_all(self, tree: _Branch, place: int) -> Alternatives:
+    def _made_all(self, tree: Branch, place: int) -> Alternatives:
         walked = self._walk(tree, place)
         return sorted(
             ((self._made(rule, args, place), end) for rule, args, end in walked), key=_longest
@@ -238,7 +204,7 @@ class _Reader:
         return definition
 
     def _walk(
-        self, tree: _Branch, place: int, args: tuple[Any, ...] = ()
+        self, tree: Branch, place: int, args: tuple[Any, ...] = ()
     ) -> list[tuple[Rule, tuple[Any, ...], int]]:
         """Every way down the tree from a place on."""
         found: list[tuple[Rule, tuple[Any, ...], int]] = []
@@ -477,7 +443,7 @@ def _vocabulary() -> tuple[str, ...]:
     words = {*SYNONYMS, *NUMBER_WORDS, *_UNIT_NAMES}
     for rule in RULES.values():
         for wording in (rule.template, *rule.also):
-            words.update(word for _, word in _WORDING.findall(wording) if word.isalpha())
+            words.update(word for _, word in WORDING.findall(wording) if word.isalpha())
     return tuple(sorted(words))
 
 

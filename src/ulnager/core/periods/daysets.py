@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 from typing import Final, NamedTuple
 
-from ulnager.core.business import BusinessDays
+from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.errors import ResolveError
-from ulnager.core.spans import Range, complement, intersection, union
+from ulnager.core.periods.spans import Range, complement, intersection, union
 from ulnager.core.units import WEEKDAYS
 
 MOST_DAYS: Final = 400 * 366

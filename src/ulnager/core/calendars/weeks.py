@@ -13,14 +13,10 @@ from collections.abc import Iterable
 from itertools import accumulate
 from typing import TYPE_CHECKING, Any, Final
 
-from ulnager.core.business import BusinessDays
-from ulnager.core.calendars import (
-    Calendar,
-    checked_cycles,
-    civil_of,
-    days_in_month,
-    number_of,
-)
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.calendars.daynumbers import civil_of, days_in_month, number_of
+from ulnager.core.calendars.months import checked_cycles
 from ulnager.core.errors import SettingError
 from ulnager.core.units import WEEKDAYS, Unit
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime, tzinfo
 from typing import Final, NamedTuple
 
-from ulnager.core.instants import instant_number
+from ulnager.core.calendars.instants import instant_number
 from ulnager.core.units import WEEKDAYS, Unit
 
 ORDINAL_WORDS: Final = (

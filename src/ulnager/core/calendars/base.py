@@ -1,4 +1,4 @@
-"""Calendars: how days group into units.
+"""What every calendar answers, and what all calendars have in common.
 
 A calendar answers four questions on **day numbers** (``date.toordinal()``): where the
 unit around a day starts and stops, which start lies some units away, and which day
@@ -8,24 +8,19 @@ these four (one date, an array, a database) can resolve any period.
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from datetime import date, tzinfo
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
-from ulnager.core import labels
-from ulnager.core.business import BusinessDays
-from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.units import EPOCH, WEEKDAYS, Unit
+from ulnager.core.calendars import labels
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.errors import ResolveError
+from ulnager.core.units import Unit
 from ulnager.core.values import Value
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
-
-FIRST_DAY = 1
-LAST_DAY = date.max.toordinal()
-_CYCLE_DAYS = 146_097
-_MONTH_DAYS = (31, 28, 31, 30, 31, 30, 31, 31, 30, 31, 30, 31)
 
 
 class Arithmetic(Protocol):
@@ -79,46 +74,6 @@ class Arithmetic(Protocol):
 
     def sample_labels(self) -> list[str]:
         """A label of each unit, for messages."""
-
-
-def date_of(number: int) -> date:
-    """The date with that day number; ResolveError outside years 1 to 9999."""
-    try:
-        return date.fromordinal(number)
-    except (ValueError, OverflowError):
-        raise out_of_range() from None
-
-
-def number_of(year: int, month: int, day: int) -> int:
-    """The day number of a date, also a little outside years 1 to 9999.
-
-    A boundary may lie outside without the period doing so: ``rest of year`` in a fiscal
-    year that began in year 0. The Gregorian calendar repeats every 400 years, which
-    carries such a boundary; only a date that must be shown has to be in range.
-    """
-    beyond = -1 if year < 1 else 1 if year > 9999 else 0
-    if not -398 <= year <= 10398:
-        raise out_of_range()
-    return date(year - 400 * beyond, month, day).toordinal() + _CYCLE_DAYS * beyond
-
-
-def civil_of(number: int) -> tuple[int, int, int]:
-    """Year, month and day of a day number; the other way round of :func:`number_of`."""
-    beyond = -1 if number < FIRST_DAY else 1 if number > LAST_DAY else 0
-    inside = date_of(number - _CYCLE_DAYS * beyond)
-    return inside.year + 400 * beyond, inside.month, inside.day
-
-
-def out_of_range() -> ResolveError:
-    return ResolveError(
-        "the dates go outside years 1 to 9999; use a smaller count or another anchor"
-    )
-
-
-def days_in_month(year: int, month: int) -> int:
-    if month == 2 and year % 4 == 0 and (year % 100 != 0 or year % 400 == 0):
-        return 29
-    return _MONTH_DAYS[month - 1]
 
 
 class Calendar(Value):
@@ -336,207 +291,3 @@ class OfCalendar:
 
     def sample_labels(self) -> list[str]:
         return self.calendar.sample_labels()
-
-
-_OFFICE = BusinessDays()
-
-
-class MonthCalendar(Calendar):
-    """Years of twelve months, weeks of seven days beside them.
-
-    ``year_starts`` is the month and day (``"MM-DD"``, day 1 to 28) on which a year begins;
-    when it is not the 1st, months begin on that day too. ``week_starts`` is a weekday
-    name. ``year_named_by`` says which calendar year names a year that spans two: that of
-    its ``"start"`` or of its ``"end"``. The default is the Gregorian calendar with the
-    weeks of ISO 8601. ``business`` says which days are business days.
-
-    >>> taxes = MonthCalendar(year_starts="04-06")
-    >>> taxes.floor(date(2026, 5, 3), Unit.MONTH), taxes.floor(date(2026, 5, 3), Unit.YEAR)
-    (datetime.date(2026, 4, 6), datetime.date(2026, 4, 6))
-
-    Raises SettingError for a day that is not in every month, or an unknown weekday.
-    """
-
-    FIELDS = ("year_starts", "week_starts", "year_named_by", "business", "cycles")
-    kind = "months"
-
-    year_starts: str
-    week_starts: str
-    year_named_by: str
-
-    # Worked out once: months before the year starts, days before a month starts, and the
-    # remainder by seven of a week's first day number.
-    _month: int
-    _lead: int
-    _week: int
-
-    def __init__(
-        self,
-        year_starts: str = "01-01",
-        week_starts: str = "monday",
-        year_named_by: str = "end",
-        business: BusinessDays = _OFFICE,
-        cycles: Iterable[Unit] = (),
-    ) -> None:
-        month, day = _month_and_day(year_starts)
-        if not isinstance(week_starts, str) or week_starts.lower() not in WEEKDAYS:
-            raise SettingError(f"week_starts is {week_starts!r}; give a weekday, such as 'monday'")
-        if year_named_by not in ("start", "end"):
-            raise SettingError(f"year_named_by is {year_named_by!r}; give 'start' or 'end'")
-        if not isinstance(business, BusinessDays):
-            raise SettingError(f"business is {business!r}; give a BusinessDays")
-        self._put(
-            year_starts=f"{month:02}-{day:02}",
-            week_starts=week_starts.lower(),
-            year_named_by=year_named_by,
-            business=business,
-            cycles=checked_cycles(cycles),
-            _month=month - 1,
-            _lead=day - 1,
-            # Day number 1 was a Monday, so the starts of weeks leave this remainder.
-            _week=(WEEKDAYS.index(week_starts.lower()) + 1) % 7,
-        )
-
-    def unit_start(self, day: int, unit: Unit) -> int:
-        months = unit.months
-        if months:
-            index, place = _month_index(day - self._lead)
-            if months == 1:
-                return day - place + 1
-            return self._month_start(index - (index - self._month) % months)
-        if unit is Unit.WEEK:
-            return day - (day - self._week) % 7
-        if unit is Unit.DAY:
-            return day
-        return super().unit_start(day, unit)
-
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
-        months = unit.months
-        if months:
-            return self._month_start(_month_index(start - self._lead)[0] + months * count)
-        if unit is Unit.WEEK or unit is Unit.DAY:
-            return start + unit.days * count
-        return super().move_start(start, unit, count)
-
-    def move_day(self, day: int, unit: Unit, count: int) -> int:
-        months = unit.months
-        if months:
-            index, place = _month_index(day)
-            year, month = divmod(index + months * count, 12)
-            return number_of(year, month + 1, min(place, days_in_month(year, month + 1)))
-        if unit is Unit.WEEK or unit is Unit.DAY:
-            return day + unit.days * count
-        return super().move_day(day, unit, count)
-
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return aligned == moved_by or bool(aligned.months and moved_by.months)
-
-    def made_of(self, unit: Unit) -> tuple[Unit, int]:
-        return (Unit.MONTH, unit.months) if unit.months else (unit, 1)
-
-    def place_step(self, unit: Unit) -> int:
-        return 0
-
-    def unit_number(self, day: int, unit: Unit) -> int:
-        if unit.months:
-            return (_month_index(day - self._lead)[0] - self._month) // unit.months
-        if unit is Unit.WEEK:
-            return (day - self._week) // 7
-        return day if unit is Unit.DAY else super().unit_number(day, unit)
-
-    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
-        import numpy as np
-
-        numbers = np.arange(first, last + 1, dtype=np.int64)
-        if unit.months:
-            months = numbers * unit.months + self._month - 1970 * 12
-            epoch_days = months.astype("datetime64[M]").astype("datetime64[D]").astype(np.int64)
-            return epoch_days + (EPOCH + self._lead)
-        if unit is Unit.WEEK:
-            return numbers * 7 + self._week
-        return numbers if unit is Unit.DAY else super().unit_starts(unit, first, last)
-
-    def year_name(self, day: int) -> int:
-        start = self.unit_start(day, Unit.YEAR)
-        year = civil_of(start)[0]
-        spans_two = self.year_starts != "01-01"
-        return year + 1 if spans_two and self.year_named_by == "end" else year
-
-    @property
-    def is_fiscal(self) -> bool:
-        """Whether its years are other than those of the Gregorian calendar."""
-        return self.year_starts != "01-01"
-
-    @property
-    def first_month(self) -> int:
-        """Months from January to the start of the year."""
-        return self._month
-
-    @property
-    def days_before_month(self) -> int:
-        """Days from the first of a Gregorian month to the start of this calendar's."""
-        return self._lead
-
-    @property
-    def first_weekday(self) -> int:
-        """The weekday on which weeks start, 0 for a Monday."""
-        return WEEKDAYS.index(self.week_starts)
-
-    def _month_start(self, index: int) -> int:
-        year, month = divmod(index, 12)
-        if 1 <= year <= 9999:
-            return date(year, month + 1, 1).toordinal() + self._lead
-        return number_of(year, month + 1, 1) + self._lead
-
-    def describe(self) -> dict[str, Any]:
-        return {
-            "kind": self.kind,
-            "year_starts": self.year_starts,
-            "week_starts": self.week_starts,
-            "year_named_by": self.year_named_by,
-            **self.described_extras(),
-        }
-
-    def __str__(self) -> str:
-        years = "Gregorian" if self.year_starts == "01-01" else f"years from {self.year_starts}"
-        return f"{years}, weeks from {self.week_starts.title()}{self.business}"
-
-
-def _month_index(day: int) -> tuple[int, int]:
-    """The months since year 0 and the day of the month of a day number."""
-    if FIRST_DAY <= day <= LAST_DAY:
-        inside = date.fromordinal(day)
-        return inside.year * 12 + inside.month - 1, inside.day
-    year, month, place = civil_of(day)
-    return year * 12 + month - 1, place
-
-
-def checked_cycles(cycles: Iterable[Unit]) -> tuple[Unit, ...]:
-    """Units with a number of days and an epoch, no name twice; SettingError otherwise."""
-    found = tuple(cycles)
-    for unit in found:
-        if not isinstance(unit, Unit) or not (unit.days and unit.epoch):
-            raise SettingError(
-                f"cycles has {unit!r}; make each with own_unit('pay period', 14, date(2026, 1, 5))"
-            )
-    if len({unit.name for unit in found}) < len(found):
-        raise SettingError(f"cycles has a name twice: {', '.join(unit.name for unit in found)}")
-    return found
-
-
-def _month_and_day(text: str) -> tuple[int, int]:
-    try:
-        month, day = (int(part) for part in text.split("-"))
-        date(2001, month, day)
-    except (ValueError, AttributeError):
-        raise SettingError(
-            f"year_starts is {text!r}; give a month and a day as MM-DD, such as '10-01'"
-        ) from None
-    if day > 28:
-        raise SettingError(
-            f"year_starts is {text!r}; choose a day from 1 to 28, which every month has"
-        )
-    return month, day
-
-
-GREGORIAN = MonthCalendar()

@@ -10,11 +10,12 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any
 
-from ulnager.core.calendars import FIRST_DAY, LAST_DAY
-from ulnager.core.definitions import Basis, Definition, Kind
+from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY
+from ulnager.core.calendars.instants import moment_of
 from ulnager.core.errors import ResolveError
-from ulnager.core.instants import moment_of
-from ulnager.core.rules import RULES, family_readings
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.phrases.counted import family_readings
+from ulnager.core.periods.rule import RULES, Kind
 from ulnager.core.units import WEEKDAYS, Unit
 
 _CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow", "now"})

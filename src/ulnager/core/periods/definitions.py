@@ -7,83 +7,18 @@ which holds everything that a period may be measured against.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator, Mapping
-from datetime import date, tzinfo
-from enum import Enum
-from typing import Any, NamedTuple
+from datetime import tzinfo
+from typing import Any
 
-from ulnager.core.calendars import Arithmetic, Calendar, OfCalendar, date_of
+from ulnager.core.calendars.base import Arithmetic, Calendar, OfCalendar
+from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.instants import InstantArithmetic
 from ulnager.core.errors import ResolveError
-from ulnager.core.instants import InstantArithmetic
-from ulnager.core.spans import Range, union
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.rule import RULES, Kind, Rule
+from ulnager.core.periods.spans import Range, union
 from ulnager.core.units import Unit
-
-_SLOT = re.compile(r"\{(\w+)\}")
-
-
-class Kind(Enum):
-    """What a rule gives when it is worked out."""
-
-    POINT = "point"
-    """One day."""
-    SPAN = "span"
-    """One pair of start and stop: the only kind that arrays and live SQL need."""
-    RANGES = "ranges"
-    """Any number of pairs."""
-    BASIS = "basis"
-    """Another basis, against which the first argument is worked out."""
-    READING = "reading"
-    """Another definition, which stands in for this one."""
-    SHIFT = "shift"
-    """The first argument at another time."""
-
-
-class Rule(NamedTuple):
-    """A row of the phrase table: how it is said, what it means and why.
-
-    ``template`` is the canonical wording, with a slot for each argument; ``also`` holds
-    other wordings of the same; ``find`` works it out; ``because`` explains it, with the
-    same slots and a few more (see ``core.explain``). ``family`` and ``reading`` are set
-    on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
-    the stop stand on, and ``step`` how long one period is, when it is moved to another time
-    (see ``core.shifting``). ``find_one`` gives the one span of a rule that may give several.
-    ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
-    """
-
-    key: str
-    kind: Kind
-    template: str
-    find: Callable[..., Any]
-    because: str = ""
-    also: tuple[str, ...] = ()
-    family: str = ""
-    reading: str = ""
-    ends: tuple[str, str] = ("day", "day")
-    step: str = "length"
-    find_one: Callable[..., Any] | None = None
-    goes_on: bool = False
-
-    @property
-    def slots(self) -> tuple[str, ...]:
-        return template_slots(self.template)
-
-    @property
-    def follows(self) -> bool:
-        """Whether the phrase begins with another one, as ``P plus P`` does."""
-        return self.template.startswith("{period}")
-
-    def __repr__(self) -> str:
-        return f"<rule {self.key}>"
-
-
-def template_slots(template: str) -> tuple[str, ...]:
-    """The slots of a wording in the order in which they are written.
-
-    >>> template_slots("last {count} whole {units}")
-    ('count', 'units')
-    """
-    return tuple(_SLOT.findall(template))
 
 
 class Definition:
@@ -258,52 +193,7 @@ def _printed(value: Any, count: int, leads: bool) -> str:
 
 
 def _restore(key: str, args: tuple[Any, ...]) -> Definition:
-    from ulnager.core.rules import RULES
-
     return Definition(RULES[key], args)
-
-
-class Extent(NamedTuple):
-    """The first and last date that the data holds; it answers for ``earliest`` and ``latest``.
-
-    ``last_whole`` is the last day that is loaded whole, and ``missing`` holds the days without
-    rows as half-open ranges of day numbers, where a profile has found them.
-
-    >>> Extent(date(2023, 10, 1), date(2026, 5, 17)).last
-    datetime.date(2026, 5, 17)
-    """
-
-    first: date
-    last: date
-    last_whole: date | None = None
-    missing: tuple[Range, ...] = ()
-
-
-class Anchor(NamedTuple):
-    """The day that a period was measured from, and whether that day is still running.
-
-    ``source`` says in the words of the language where it came from.
-    """
-
-    day: date
-    running: bool
-    source: str
-
-    def __str__(self) -> str:
-        state = "still running" if self.running else "over"
-        name = "" if self.source == self.day.isoformat() else f"{self.source}, "
-        return f"{name}{self.day} ({state})"
-
-
-class Defaults(NamedTuple):
-    """How ambiguous phrases are read: the name of a reading, or ``"refuse"``.
-
-    ``last`` is for ``last N U``: rolling, whole, to date, to end; ``next`` is for
-    ``next N U``: rolling, whole, from date, from start.
-    """
-
-    last: str = "rolling"
-    next: str = "rolling"
 
 
 class Basis:

@@ -7,8 +7,8 @@ from __future__ import annotations
 
 from datetime import date
 
-from ulnager.core.calendars import GREGORIAN
-from ulnager.core.spans import FixedDates
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 
 

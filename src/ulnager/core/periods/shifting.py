@@ -9,10 +9,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from ulnager.core.calendars import GREGORIAN
-from ulnager.core.definitions import Basis, Definition, Kind
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError
-from ulnager.core.spans import FixedDates
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 
 PERIOD = Unit("period", "periods")
@@ -65,8 +66,6 @@ def moved(c: Basis, period: Definition, count: int, unit: Unit) -> Definition | 
 
 def shifted(period: Definition, count: int, unit: Unit) -> Definition:
     """The definition of a period moved by ``count`` units, later when positive."""
-    from ulnager.core.rules import RULES
-
     return Definition(RULES["later" if count > 0 else "earlier"], (period, abs(count), unit))
 
 

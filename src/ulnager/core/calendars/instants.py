@@ -10,9 +10,10 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
 
-from ulnager.core.calendars import Calendar, OfCalendar, date_of, out_of_range
+from ulnager.core.calendars.base import Calendar, OfCalendar
+from ulnager.core.calendars.daynumbers import date_of, out_of_range
+from ulnager.core.calendars.zones import day_start
 from ulnager.core.units import MICROSECOND_DAY, Unit
-from ulnager.core.zones import day_start
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _MICROSECOND = timedelta(microseconds=1)

@@ -10,10 +10,10 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Iterable
 from datetime import date
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ulnager.core.errors import SettingError
-from ulnager.core.units import EPOCH, WEEKDAYS
+from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Value
 
 if TYPE_CHECKING:
@@ -163,80 +163,3 @@ def _numbers(days: Iterable[date], name: str) -> set[int]:
         return {day.toordinal() for day in days}
     except (AttributeError, TypeError):
         raise SettingError(f"{name} takes dates, such as datetime.date(2026, 5, 18)") from None
-
-
-_ENDS = {
-    # Whether the earlier and the later of the two days count.
-    "later": (False, True),
-    "earlier": (True, False),
-    "both": (True, True),
-    "neither": (False, False),
-}
-
-
-def business_days_between(
-    first: Any, second: Any, *, ends: str = "later", business: BusinessDays | None = None
-) -> Any:
-    """How many business days lie between two days, or between pairs of days in arrays.
-
-    ``ends`` says which of the two days counts if it is a business day: the ``"later"`` one
-    (the default: after ``first`` up to and with ``second``), the ``"earlier"``, ``"both"`` or
-    ``"neither"``. The count is negative when ``second`` is the earlier day. Dates give an int;
-    arrays of ``datetime64`` give an array of ``float64`` with NaN for NaT when there is any,
-    else of ``int64``, in their common shape.
-
-    >>> business_days_between(date(2026, 5, 15), date(2026, 5, 20))
-    3
-    >>> business_days_between(date(2026, 5, 20), date(2026, 5, 15))
-    -3
-
-    Raises SettingError for another word for ``ends``.
-    """
-    if ends not in _ENDS:
-        raise SettingError(f"ends is {ends!r}; choose {', '.join(_ENDS)}")
-    business = business or BusinessDays()
-    with_earlier, with_later = _ENDS[ends]
-    if isinstance(first, date) and isinstance(second, date):
-        low, high = sorted((first.toordinal(), second.toordinal()))
-        count = business.position(high + with_later) - business.position(low + (not with_earlier))
-        count = max(count, 0)
-        return count if first <= second else -count
-    return _between_arrays(first, second, with_earlier, with_later, business)
-
-
-def _between_arrays(
-    first: Any, second: Any, with_earlier: bool, with_later: bool, business: BusinessDays
-) -> Any:
-    import numpy as np
-
-    from ulnager.core.arrays import epoch_days
-
-    one, one_gaps = epoch_days(first)
-    two, two_gaps = epoch_days(second)
-    if not one.size or not two.size:
-        return np.zeros(np.broadcast_shapes(one.shape, two.shape), dtype=np.int64)
-    low, high = int(min(one.min(), two.min())), int(max(one.max(), two.max()))
-    if high - low < 4 * (one.size + two.size):
-        # A position for each day that occurs, and for the day after the last one.
-        table = business.positions(low + EPOCH, high + EPOCH + 1)
-
-        def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
-            return table[days - low]
-    else:
-
-        def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
-            return business.positions_of(days + EPOCH)
-
-    if with_earlier != with_later:
-        # These two sums change their sign by themselves when the days change places.
-        count = positions(two + with_later) - positions(one + with_later)
-    else:
-        ordered = np.minimum(one, two), np.maximum(one, two)
-        count = positions(ordered[1] + with_later) - positions(ordered[0] + (not with_earlier))
-        count = np.where(one <= two, 1, -1) * np.maximum(count, 0)
-    if one_gaps is None and two_gaps is None:
-        return count
-    gaps = (one_gaps if one_gaps is not None else False) | (
-        two_gaps if two_gaps is not None else False
-    )
-    return np.where(gaps, np.nan, count)

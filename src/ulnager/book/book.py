@@ -1,0 +1,183 @@
+"""A book as values: named calendars, sources, anchors and periods that resolve."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Any
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.errors import BookError, SettingError, SourceError
+from ulnager.core.language.period import Period, period
+from ulnager.core.language.reader import read_period
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.resolution import Resolution
+from ulnager.core.suggest import no_such
+from ulnager.sources.base import Source
+from ulnager.sources.opening import open_source
+from ulnager.sources.profile import Profile, profile
+
+
+@dataclass(frozen=True)
+class BookSource:
+    """A named source of a book: ``place`` is its files, looked for beside the book, or a URL."""
+
+    name: str
+    place: str | tuple[str, ...]
+    column: str | None
+    tz: str | None
+    calendar: Calendar | None
+    share: float
+    table: str | None = None
+    password_env: str | None = None
+    form: tuple[tuple[str, Any], ...] = ()
+
+    def opened(self, timeout: float | None = None) -> Source:
+        """The source, opened; SourceError when it cannot be read."""
+        password = None
+        if self.password_env is not None:
+            password = os.environ.get(self.password_env)
+            if password is None:
+                raise SourceError(
+                    f"the source {self.name!r} takes its password from the environment variable "
+                    f"{self.password_env}, which is not set"
+                )
+        return open_source(
+            self.place, self.table, timeout=timeout, password=password, **dict(self.form)
+        )
+
+    def profile(self, today: date | None = None) -> Profile:
+        """What the source holds; SourceError when it cannot be read."""
+        return profile(
+            self.opened(),
+            self.column,
+            today=today,
+            tz=self.tz,
+            calendar=self.calendar,
+            share=self.share,
+        )
+
+
+@dataclass(frozen=True)
+class BookAnchor:
+    """A named anchor of a book; ``running`` is None when the point itself decides."""
+
+    name: str
+    point: Period
+    running: bool | None
+    sources: tuple[BookSource, ...] = ()
+
+    def extent(self) -> Extent | None:
+        """The dates that all its sources hold; None when it has none.
+
+        Of several sources the earliest latest day counts, and the latest earliest one.
+        """
+        extents = [source.profile().extent for source in self.sources]
+        if not extents:
+            return None
+        return Extent(
+            max(extent.first for extent in extents),
+            min(extent.last for extent in extents),
+            min(extent.last_whole or extent.last for extent in extents),
+            extents[0].missing,
+        )
+
+
+@dataclass(frozen=True)
+class BookPeriod:
+    """A named period of a book, with its label, its anchor and its calendar."""
+
+    name: str
+    period: Period
+    label: str
+    anchor: BookAnchor | None
+    calendar: Calendar | None = None
+
+    @property
+    def anchored(self) -> Period:
+        """The period with its anchor written into the phrase, as ``PERIOD as of POINT``.
+
+        Raises SettingError when the anchor calls its day over or running and its point does not.
+        """
+        if self.anchor is None:
+            return self.period
+        point = self.anchor.point.definition.args[0]
+        running = point.rule.key == "today"
+        if self.anchor.running not in (None, running):
+            raise SettingError(
+                f"the anchor {self.anchor.name} of {self.name} says that the day of '{point}' is "
+                f"{'over' if running else 'running'}, which no phrase can say"
+            )
+        return Period(Definition(RULES["as_of"], (self.period.definition, point)))
+
+
+@dataclass(frozen=True)
+class Book:
+    """Named calendars, sources, anchors and periods, as read from ``file``.
+
+    ``calendar`` is the one for phrases and periods that name none.
+    """
+
+    file: str
+    calendars: dict[str, Calendar] = field(default_factory=dict)
+    sources: dict[str, BookSource] = field(default_factory=dict)
+    anchors: dict[str, BookAnchor] = field(default_factory=dict)
+    periods: dict[str, BookPeriod] = field(default_factory=dict)
+    defaults: Defaults = field(default_factory=Defaults)
+    calendar: Calendar | None = None
+
+    def period(self, name: str) -> BookPeriod:
+        """The period of that name; BookError when there is none."""
+        found = self.periods.get(name)
+        if found is None:
+            raise BookError(self.file, "periods", no_such("period", name, self.periods))
+        return found
+
+    def read(self, phrase: str) -> Period:
+        """The period of a phrase, which may speak of any calendar's own units."""
+        return read_phrase(phrase, self.calendars.values())
+
+    def resolve(self, name: str, **basis: Any) -> Resolution:
+        """The dates of a named period, measured from its own anchor in its own calendar.
+
+        ``basis`` is as for :meth:`ulnager.Period.resolve`; an ``as_of`` or a ``calendar``
+        given here goes before the book's.
+        """
+        entry = self.period(name)
+        if basis.get("calendar") is None:
+            basis["calendar"] = entry.calendar
+        anchor = entry.anchor.name if entry.anchor and basis.get("as_of") is None else None
+        return self.resolve_phrase(entry.period, anchor, **basis)
+
+    def resolve_phrase(self, phrase: Period, anchor: str | None, **basis: Any) -> Resolution:
+        """The dates of any period with the book's calendars, readings and named anchor."""
+        basis.setdefault("defaults", self.defaults)
+        basis.setdefault("calendars", self.calendars)
+        if basis.get("calendar") is None:
+            basis["calendar"] = self.calendar
+        if anchor is not None:
+            basis |= self._measured(self.anchors[anchor], basis)
+        return phrase.resolve(**basis)
+
+    def _measured(self, anchor: BookAnchor, basis: dict[str, Any]) -> dict[str, Any]:
+        """The basis with a named anchor, and its data where none was given."""
+        basis = {**basis, "as_of": None}
+        extent = anchor.extent()
+        if extent is not None:
+            basis["data"] = extent
+        text = str(anchor.point)
+        if anchor.running is None:
+            return {**basis, "as_of": text}
+        day = anchor.point.resolve(**basis).start
+        assert day is not None
+        return {**basis, "as_of": Anchor(day, anchor.running, text)}
+
+
+def read_phrase(phrase: str, calendars: Iterable[Calendar]) -> Period:
+    """The period of a phrase, which may speak of any of these calendars' own units."""
+    own = {unit.name: unit for calendar in calendars for unit in calendar.own_units}
+    return Period(read_period(phrase, tuple(own.values()))) if own else period(phrase)

@@ -1,0 +1,111 @@
+"""From and to points, open sides, and dates that are written out."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import Label
+from ulnager.core.periods.phrases.table import Pair, row
+from ulnager.core.periods.rule import Kind
+
+# From and to points.
+
+
+@row(Kind.SPAN, "{point}")
+def on(c: Basis, point: Definition) -> Pair:
+    return c.begin(point), c.finish(point)
+
+
+@row(
+    Kind.SPAN,
+    "from {point} to {point_2}",
+    "It begins at {start} and ends {ends}, both ends in.",
+    also=("between {point} and {point_2}",),
+    ends=("begin", "finish 2"),
+)
+def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
+    return c.begin(point), c.finish(point_2)
+
+
+@row(
+    Kind.SPAN,
+    "since {point}",
+    "It begins at {start} and ends with {the_anchor}.",
+    ends=("begin", "to date"),
+)
+def since(c: Basis, point: Definition) -> Pair:
+    return c.begin(point), c.anchor + c.one
+
+
+@row(
+    Kind.SPAN,
+    "before {point}",
+    "Everything before {stop} is in.",
+    ends=("day", "begin"),
+)
+def before(c: Basis, point: Definition) -> Pair:
+    return None, c.begin(point)
+
+
+@row(
+    Kind.SPAN,
+    "until {point}",
+    "Everything up to its end is in: it ends {ends}.",
+    ends=("day", "finish"),
+)
+def until(c: Basis, point: Definition) -> Pair:
+    return None, c.finish(point)
+
+
+@row(
+    Kind.SPAN,
+    "after {point}",
+    "Everything after it is in: it begins at {start}.",
+    ends=("finish", "day"),
+)
+def after(c: Basis, point: Definition) -> Pair:
+    return c.finish(point), None
+
+
+@row(
+    Kind.SPAN,
+    "from {point}",
+    "Everything from {start} on is in.",
+    ends=("begin", "day"),
+    goes_on=True,
+)
+def from_(c: Basis, point: Definition) -> Pair:
+    return c.begin(point), None
+
+
+@row(Kind.SPAN, "all dates", "Nothing is cut off on either side.")
+def all_dates(c: Basis) -> Pair:
+    return None, None
+
+
+@row(
+    Kind.SPAN,
+    "{iso}",
+    "These dates are fixed; no anchor moves them.",
+    ends=("fixed", "fixed"),
+    step="fixed",
+)
+def fixed(c: Basis, iso: Any) -> Pair:
+    return iso.start, iso.stop
+
+
+@row(
+    Kind.SPAN,
+    "{label}",
+    "The calendar calls these dates so; no anchor moves them.",
+)
+def labelled(c: Basis, label: Label) -> Pair:
+    found = c.calendar.labelled(label.text)
+    if found is None:
+        raise ResolveError(
+            f"this calendar calls nothing {label}; its labels look like "
+            + ", ".join(f'"{text}"' for text in c.calendar.sample_labels())
+        )
+    return found

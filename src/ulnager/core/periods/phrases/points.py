@@ -1,0 +1,131 @@
+"""Points: one day each, or one instant."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import DayName, Ordinal
+from ulnager.core.periods.phrases.table import row
+from ulnager.core.periods.rule import Kind, Rule
+from ulnager.core.units import Unit
+
+# Points: one day each.
+
+
+@row(Kind.POINT, "today")
+def today(c: Basis) -> Any:
+    return c.clock()
+
+
+@row(Kind.POINT, "yesterday")
+def yesterday(c: Basis) -> Any:
+    return c.clock() - 1
+
+
+@row(Kind.POINT, "tomorrow")
+def tomorrow(c: Basis) -> Any:
+    return c.clock() + 1
+
+
+@row(Kind.POINT, "now")
+def now(c: Basis) -> Any:
+    if c.now is None:
+        raise ResolveError("the phrase speaks of now, but no moment was given; pass now= or --now")
+    return c.now
+
+
+@row(Kind.POINT, "latest")
+def latest(c: Basis) -> Any:
+    return c.extent().last.toordinal()
+
+
+@row(Kind.POINT, "latest whole day")
+def latest_whole_day(c: Basis) -> Any:
+    day = c.extent().last_whole
+    if day is None:
+        raise ResolveError(
+            "the phrase speaks of the latest whole day, and only the dates of the data are "
+            "known; pass data=profile(source).extent, or --source FILE"
+        )
+    return day.toordinal()
+
+
+@row(Kind.POINT, "earliest")
+def earliest(c: Basis) -> Any:
+    return c.extent().first.toordinal()
+
+
+@row(Kind.POINT, "{date}")
+def day(c: Basis, date: Any) -> Any:
+    return date.toordinal()
+
+
+@row(Kind.POINT, "{timestamp}")
+def instant(c: Basis, timestamp: Any) -> Any:
+    return timestamp.instant(c.instants_here().zone)
+
+
+@row(Kind.POINT, "start of {period}")
+def start_of(c: Basis, period: Definition) -> Any:
+    return _edge(c, period, 0)
+
+
+@row(Kind.POINT, "end of {period}")
+def end_of(c: Basis, period: Definition) -> Any:
+    return _edge(c, period, 1) - c.one
+
+
+@row(Kind.POINT, "{count} {units} before {point}")
+def moved_before(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
+    return c.calendar.move_day(_edge_to_count_from(c, point, start_of), unit, -count)
+
+
+@row(Kind.POINT, "{count} {units} after {point}")
+def moved_after(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
+    return c.calendar.move_day(_edge_to_count_from(c, point, end_of), unit, count)
+
+
+def _edge_to_count_from(c: Basis, point: Definition, side: Rule) -> Any:
+    """Days count from the day; hours before a day from its start, hours after from its end."""
+    if c.in_instants and point.rule in (start_of, end_of):
+        side = point.rule
+    return c.finish(point) if c.in_instants and side is end_of else c.begin(point)
+
+
+@row(Kind.POINT, "{ordinal} {dayname} of {period}")
+def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition) -> Any:
+    first, stop = _edge(c, period, 0), _edge(c, period, 1)
+    number, calendar = ordinal.number, c.calendar
+    if c.in_instants:
+        raise ResolveError(f"the days of '{period}', a period of hours, cannot be counted")
+    if dayname.weekday is not None:
+        if number > 0:
+            found = calendar.on_weekday(first, dayname.weekday) + 7 * (number - 1)
+        else:
+            found = calendar.on_weekday(stop - 7, dayname.weekday)
+    elif number > 0:
+        start = calendar.unit_start(first, dayname.unit)
+        found = calendar.move_start(start, dayname.unit, number - 1)
+    else:
+        found = calendar.settled(stop - 1, dayname.unit)
+    c.require(
+        (first <= found) & (found < stop), lambda: f"there is no {ordinal} {dayname} in '{period}'"
+    )
+    return found
+
+
+def _edge(c: Basis, period: Definition, side: int) -> Any:
+    """The start or stop of a whole period, for a point."""
+    if period.rule.kind is not Kind.RANGES or not c.calendar.is_plain:
+        edge = period.span(c)[side]
+    else:
+        ranges = period.ranges(c)
+        if not ranges:
+            raise ResolveError(f"'{period}' is empty here, so it has no start and no end")
+        edge = ranges[-side][side]
+    if edge is None:
+        name = "end" if side else "start"
+        raise ResolveError(f"'{period}' is open on that side, so it has no {name}")
+    return edge

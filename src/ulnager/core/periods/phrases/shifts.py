@@ -1,0 +1,75 @@
+"""The same phrase at another time, measured from elsewhere, or in another calendar."""
+
+from __future__ import annotations
+
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import Name
+from ulnager.core.periods.phrases.points import today
+from ulnager.core.periods.phrases.table import Pair, row
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import moved
+from ulnager.core.periods.spans import Range
+from ulnager.core.suggest import no_such
+from ulnager.core.units import Unit
+
+
+def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
+    found = moved(c, period, count, unit)
+    return found.span(c) if isinstance(found, Definition) else found
+
+
+def _moved(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    found = moved(c, period, count, unit)
+    return found.ranges(c) if isinstance(found, Definition) else (found,)
+
+
+@row(
+    Kind.SHIFT,
+    "{period}, {count} {steps} earlier",
+    "All of it moves back by {counted}.",
+    find_one=lambda c, period, count, unit: _moved_one(c, period, -count, unit),
+)
+def earlier(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    return _moved(c, period, -count, unit)
+
+
+@row(
+    Kind.SHIFT,
+    "{period}, {count} {steps} later",
+    "All of it moves on by {counted}.",
+    find_one=_moved_one,
+)
+def later(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
+    return _moved(c, period, count, unit)
+
+
+@row(Kind.BASIS, "{period} in {calendar}")
+def in_calendar(c: Basis, calendar: Name) -> Basis:
+    if calendar.text not in c.calendars:
+        raise ResolveError(no_such("calendar", calendar.text, c.calendars))
+    return c.changed(calendar=c.calendar.like(c.calendars[calendar.text]))
+
+
+@row(Kind.BASIS, "{period} as of {point}")
+def as_of(c: Basis, point: Definition) -> Basis:
+    return measured_from(c, point)
+
+
+def measured_from(c: Basis, point: Definition) -> Basis:
+    """The same basis with its anchor at a point.
+
+    Its day is over, but for ``today``, and for an instant, whose day is still running then.
+    """
+    if point.is_sub_day:
+        here = c.instants_here()
+        if point.is_anchored:
+            # Hours are counted from the moment of the anchor.
+            instant = point.day(c.in_days().to_instants())
+        else:
+            instant = point.day(c.changed(calendar=here, one=0, in_instants=True, days=c))
+        anchor, running, moment = here.day_of(instant), True, instant
+    else:
+        running = point.rule is today
+        anchor, moment = point.day(c), c.now if running else None
+    return c.changed(anchor=anchor, running=running, moment=moment, source=point)

@@ -1,0 +1,45 @@
+"""Spans as people say them: ``1 Mar to 31 May 2026``."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+
+from ulnager.core.periods.spans import Span
+from ulnager.core.units import MONTH_NAMES
+
+
+def label_of(span: Span) -> str:
+    start, end = span.start, span.end
+    if isinstance(span.start, datetime) or isinstance(span.stop, datetime):
+        return _time_label(span)
+    if start is None:
+        return "all dates" if end is None else f"up to {_day(end)}"
+    if end is None:
+        return f"from {_day(start)}"
+    if start == end:
+        return _day(start)
+    if start.year != end.year:
+        return f"{_day(start)} to {_day(end)}"
+    if start.month != end.month:
+        return f"{start.day} {MONTH_NAMES[start.month - 1]} to {_day(end)}"
+    return f"{start.day} to {_day(end)}"
+
+
+def _time_label(span: Span) -> str:
+    start, stop = span.start, span.stop
+    if not isinstance(start, datetime):
+        assert isinstance(stop, datetime)
+        return f"before {_day(stop)} {_clock(stop)}"
+    if not isinstance(stop, datetime):
+        return f"from {_day(start)} {_clock(start)}"
+    if start.date() == stop.date():
+        return f"{_day(start)} {_clock(start)} to {_clock(stop)}"
+    return f"{_day(start)} {_clock(start)} to {_day(stop)} {_clock(stop)}"
+
+
+def _clock(moment: datetime) -> str:
+    return f"{moment:%H:%M:%S}" if moment.second or moment.microsecond else f"{moment:%H:%M}"
+
+
+def _day(day: date) -> str:
+    return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"

@@ -1,0 +1,68 @@
+"""Conditions for people: a resolution frozen, or a period live, as SQLAlchemy or as text."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import tzinfo
+from typing import Any
+
+from sqlalchemy import ColumnElement
+
+from ulnager.core.language.period import Period
+from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.frozen import MANY, frozen_where
+from ulnager.filters.live import live_where
+from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
+
+
+def where(
+    result: Resolution | Period,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    rounding: str | None = None,
+) -> ColumnElement[bool]:
+    """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
+
+    The dates of a resolution are frozen. A period stays live: the engine works its dates out
+    (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name or a
+    SQLAlchemy column. Rows without a date are never kept:
+    ``all dates`` keeps every row that has one. Raises FilterError as
+    :func:`ulnager.filters.columns.column_bounds` does.
+
+    >>> import ulnager
+    >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
+    "sailed_on" < :stop_1
+    """
+    if isinstance(result, Period):
+        return live_where(
+            result, named_column(on), column_type=column_type, tz=tz, rounding=rounding
+        )
+    return frozen_where(result, on, column_type=column_type, tz=tz, rounding=rounding)
+
+
+def condition(
+    result: Resolution,
+    on: str | ColumnElement[Any],
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    rounding: str | None = None,
+    target: str = "ansi",
+    literal: bool = False,
+) -> Condition:
+    """The condition as text for a target, values bound or written as literals.
+
+    >>> import ulnager
+    >>> march = ulnager.period("2026-03").resolve()
+    >>> print(condition(march, "sailed_on", literal=True))
+    "sailed_on" >= DATE '2026-03-01' AND "sailed_on" < DATE '2026-04-01'
+
+    ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
+    zone that cannot be used.
+    """
+    clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding)
+    made = compiled(clause, dialect_named(target), literal=literal)
+    # In brackets, or an AND put before it would bind to the first span only.
+    return replace(made, text=f"({made.text})") if 1 < len(result.spans) <= MANY else made

@@ -1,1 +1,0 @@
-"""The phrase language: text to period and back."""
