@@ -45,14 +45,14 @@ if TYPE_CHECKING:
 
 # These need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
-    "Book": "book.reading",
+    "Book": "book.book",
     "Condition": "filters.sql",
     "FileSource": "sources.files",
     "Preview": "sources.preview",
     "Profile": "sources.profile",
-    "date_table": "core.datetable",
+    "date_table": "core.periods.datetable",
     "profile": "sources.profile",
-    "condition": "filters.sql",
+    "condition": "filters.conditions",
     "keep": "filters.frames",
     "keep_each": "filters.frames",
     "live_where": "filters.live",
@@ -63,7 +63,7 @@ _FETCHED = {
     "preview": "sources.preview",
     "read_book": "book.reading",
     "sql_text": "filters.sql",
-    "where": "filters.sql",
+    "where": "filters.conditions",
 }
 
 

@@ -1,6 +1,6 @@
 """Live conditions: a period as SQL that works out its own bounds, every day anew.
 
-The rules are those of ``core.rules``, the very same functions; only the days are pieces of
+The rules are those of ``core.periods.phrases``, the very same functions; only the days are pieces of
 SQL here. What an engine cannot work out is an error, never another condition.
 """
 

@@ -16,7 +16,7 @@ from ulnager.filters.sqlvalues import Narrows, SqlDay, literal_day
 
 
 class SqlArithmetic(Narrows, OfCalendar):
-    """A month calendar's answers as SQL; see ``core.calendars.Arithmetic``.
+    """A month calendar's answers as SQL; see ``core.calendars.base.Arithmetic``.
 
     Whatever does not depend on a :class:`SqlDay` is answered by the calendar itself.
     """

@@ -163,7 +163,7 @@ class _Units:
 
 
 class ArrayArithmetic(OfCalendar):
-    """A calendar's answers for arrays of day numbers; see ``core.calendars.Arithmetic``."""
+    """A calendar's answers for arrays of day numbers; see ``core.calendars.base.Arithmetic``."""
 
     def __init__(self, calendar: Calendar) -> None:
         super().__init__(calendar)

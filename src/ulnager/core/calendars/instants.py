@@ -33,7 +33,7 @@ def moment_of(instant: int, zone: tzinfo) -> datetime:
 
 
 class InstantArithmetic(OfCalendar):
-    """A calendar's answers for instants in a zone; see ``core.calendars.Arithmetic``."""
+    """A calendar's answers for instants in a zone; see ``core.calendars.base.Arithmetic``."""
 
     is_plain = True
 

@@ -32,10 +32,10 @@ class Rule(NamedTuple):
 
     ``template`` is the canonical wording, with a slot for each argument; ``also`` holds
     other wordings of the same; ``find`` works it out; ``because`` explains it, with the
-    same slots and a few more (see ``core.explain``). ``family`` and ``reading`` are set
+    same slots and a few more (see ``core.periods.explain``). ``family`` and ``reading`` are set
     on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
     the stop stand on, and ``step`` how long one period is, when it is moved to another time
-    (see ``core.shifting``). ``find_one`` gives the one span of a rule that may give several.
+    (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give several.
     ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
     """
 
