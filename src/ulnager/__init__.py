@@ -5,6 +5,7 @@
 '1 Mar to 31 May 2026'
 """
 
+from datetime import datetime
 from typing import TYPE_CHECKING
 
 from ulnager.core.calendars.base import Calendar
@@ -25,9 +26,12 @@ from ulnager.core.errors import (
 from ulnager.core.language.period import Period, period
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.clock import set_reader
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
 from ulnager.core.units import Unit, own_unit
+
+set_reader(lambda zone: datetime.now(zone).astimezone(zone))
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book

@@ -11,7 +11,8 @@ from ulnager.cli.request import Request, basis_options, data_options, json_optio
 from ulnager.cli.show import echo, show_json, show_table
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import SettingError
-from ulnager.core.language.period import as_day, period
+from ulnager.core.language.period import period
+from ulnager.core.periods.clock import as_day
 
 _MOST_ROWS = 60
 # What fits into 100 columns; a file gets everything.

@@ -9,7 +9,8 @@ import click
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period, as_day
+from ulnager.core.language.period import Period
+from ulnager.core.periods.clock import as_day
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
 from ulnager.filters.conditions import condition, where
 from ulnager.filters.sql import DIALECTS, sql_text

@@ -14,8 +14,9 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError
-from ulnager.core.language.period import Period, as_day, period
+from ulnager.core.language.period import Period, period
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked

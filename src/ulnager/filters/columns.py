@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.instants import instant_number
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 
@@ -157,6 +158,27 @@ COLUMN_TYPES: Final[dict[str, Callable[[Resolution, tzinfo | None], Bounds]]] = 
 ROUNDINGS: Final = ("inward", "outward")
 
 
+class Held(NamedTuple):
+    """What a column holds: its type, where its days are, and how a key of months is rounded.
+
+    Made with :func:`held_as`, which checks all three.
+    """
+
+    column_type: str
+    zone: tzinfo | None
+    rounding: str | None = None
+
+
+def held_as(
+    column_type: str = "date", tz: str | tzinfo | None = None, rounding: str | None = None
+) -> Held:
+    """What a caller says of a column; FilterError for a type or a way to round that there is not,
+    SettingError for an unknown zone."""
+    check_column_type(column_type)
+    check_rounding(rounding)
+    return Held(column_type, None if tz is None else zone_named(tz), rounding)
+
+
 def check_column_type(column_type: str) -> None:
     """FilterError for a type that there is not."""
     if column_type not in COLUMN_TYPES:
@@ -171,10 +193,8 @@ def check_rounding(rounding: str | None) -> None:
         raise FilterError(f"rounding is {rounding!r}; choose {' or '.join(ROUNDINGS)}")
 
 
-def column_bounds(
-    result: Resolution, column_type: str, zone: tzinfo | None, rounding: str | None = None
-) -> Bounds:
-    """The bounds of each span for a column of that type.
+def column_bounds(result: Resolution, held: Held) -> Bounds:
+    """The bounds of each span for a column that holds that.
 
     ``column_type`` is ``date``, ``timestamp`` (local, without a zone), ``timestamptz`` (instants;
     ``zone`` says where the days are), ``yyyymmdd`` or ``yyyymm`` (whole numbers as keys of days
@@ -184,8 +204,6 @@ def column_bounds(
     it touches. Raises FilterError for another type, instants without a zone, or a key of months
     for a period that cuts one when no rounding is given.
     """
-    check_column_type(column_type)
-    check_rounding(rounding)
-    if column_type == "yyyymm" and rounding is not None:
-        return _keyed_months(_whole_months(result, zone, rounding))
-    return COLUMN_TYPES[column_type](result, zone)
+    if held.column_type == "yyyymm" and held.rounding is not None:
+        return _keyed_months(_whole_months(result, held.zone, held.rounding))
+    return COLUMN_TYPES[held.column_type](result, held.zone)

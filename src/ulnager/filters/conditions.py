@@ -10,6 +10,7 @@ from sqlalchemy import ColumnElement
 
 from ulnager.core.language.period import Period
 from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import MANY, frozen_where
 from ulnager.filters.live import live_where
 from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
@@ -39,7 +40,7 @@ def where(
         return live_where(
             result, named_column(on), column_type=column_type, tz=tz, rounding=rounding
         )
-    return frozen_where(result, on, column_type=column_type, tz=tz, rounding=rounding)
+    return frozen_where(result, on, held_as(column_type, tz, rounding))
 
 
 def condition(

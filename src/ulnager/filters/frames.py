@@ -20,8 +20,8 @@ from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
-from ulnager.filters.columns import column_bounds
-from ulnager.filters.conditions import condition
+from ulnager.filters.columns import Held, column_bounds
+from ulnager.filters.frozen import frozen_where
 from ulnager.filters.live import live_where
 from ulnager.filters.sql import sql_text
 
@@ -33,8 +33,7 @@ class _Column(NamedTuple):
 
     name: str
     values: nw.Expr
-    held: str
-    zone: tzinfo | None
+    held: Held
 
 
 def keep(
@@ -51,13 +50,12 @@ def keep(
     """
     data = _known(frame)
     found = _column(data, column, tz)
-    bounds = column_bounds(result, found.held, found.zone)
+    bounds = column_bounds(result, found.held)
     native: FrameT
     if data.implementation.is_pyspark():
         # As text: through Python a local time would be taken in the driver's zone.
-        made = condition(result, column, column_type=found.held, tz=found.zone, target="spark",
-                         literal=True)  # fmt: skip
-        native = data.to_native().filter(str(made))
+        clause = frozen_where(result, column, found.held)
+        native = data.to_native().filter(sql_text(clause, "spark"))
         return native
     try:
         kept = data.filter(_mask(found.values, bounds))
@@ -130,9 +128,10 @@ def keep_each(
         target = "duckdb" if data.implementation.is_duckdb() else "spark"
         try:
             clause = live_where(
-                period, column, column_type=dated.held, tz=dated.zone or measured.zone,
+                period, column, column_type=dated.held.column_type,
+                tz=dated.held.zone or measured.held.zone,
                 calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
-                anchor_type=measured.held, running=running,
+                anchor_type=measured.held.column_type, running=running,
             )  # fmt: skip
             text = sql_text(clause, target)
         except FilterError as error:
@@ -169,14 +168,14 @@ def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
         values, dtype = values.cast(nw.Datetime("us")), nw.Datetime("us")
     zone = None if tz is None else zone_named(tz)
     if isinstance(dtype, nw.Date):
-        return _Column(column, values, "date", zone)
+        return _Column(column, values, Held("date", zone))
     if not isinstance(dtype, nw.Datetime):
         raise FilterError(
             f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps first"
         )
     if dtype.time_zone is None:
-        return _Column(column, values, "timestamp", zone)
-    return _Column(column, values, "timestamptz", zone or zone_named(dtype.time_zone))
+        return _Column(column, values, Held("timestamp", zone))
+    return _Column(column, values, Held("timestamptz", zone or zone_named(dtype.time_zone)))
 
 
 def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
@@ -199,8 +198,8 @@ def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
 def _local_times(part: Any, column: _Column) -> Any:
     """A column of a frame in memory as an array of ``datetime64`` in local time, NaT for nulls."""
     values = column.values
-    if column.held == "timestamptz":
-        values = values.dt.convert_time_zone(str(column.zone)).dt.replace_time_zone(None)
+    if column.held.column_type == "timestamptz":
+        values = values.dt.convert_time_zone(str(column.held.zone)).dt.replace_time_zone(None)
     try:
         found = part.select(values)[column.name].to_numpy()
     except (TypeError, ValueError) as error:

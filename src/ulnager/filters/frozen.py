@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import tzinfo
 from typing import Any, Final
 
 from sqlalchemy import BindParameter, Boolean, ColumnElement, and_, bindparam, literal_column, or_
@@ -12,9 +11,8 @@ from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import TypeEngine
 
-from ulnager.core.calendars.zones import zone_named
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.columns import Bounds, column_bounds
+from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.sql import named_column
 from ulnager.filters.sqltypes import value_type
 
@@ -22,70 +20,49 @@ MANY: Final = 200
 """How many spans are expressions of SQLAlchemy; more are written as they are."""
 
 # Not every engine knows the word false; all of them know this.
-NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
+_NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
 
 
 def frozen_where(
-    result: Resolution,
-    on: str | ColumnElement[Any],
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    rounding: str | None = None,
+    result: Resolution, on: str | ColumnElement[Any], held: Held
 ) -> ColumnElement[bool]:
     """A condition that keeps the rows of a resolution; see :func:`ulnager.where`."""
     target = named_column(on)
     if len(result.spans) > MANY:
-        return ManySpans(
-            target, bounds_of(result, column_type, tz, rounding), value_type(column_type)
-        )
-    bounds = parameters_of(result, column_type, tz, rounding)
+        return ManySpans(target, column_bounds(result, held), value_type(held.column_type))
     spans = []
-    for start, stop in bounds:
+    for start, stop in _parameters(result, held):
         sides = []
         if start is not None:
             sides.append(target >= start)
         if stop is not None:
             sides.append(target < stop)
         spans.append(and_(*sides) if sides else target.is_not(None))
-    return or_(*spans) if spans else NOTHING
+    return or_(*spans) if spans else _NOTHING
 
 
 def outside(
-    result: Resolution,
-    on: str | ColumnElement[Any],
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
+    result: Resolution, on: str | ColumnElement[Any], held: Held
 ) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
     """Conditions for the rows before the first span and for those after the last one."""
-    target, bounds = named_column(on), parameters_of(result, column_type, tz)
+    target, bounds = named_column(on), _parameters(result, held)
     start, stop = (bounds[0][0], bounds[-1][1]) if bounds else (None, None)
-    before = NOTHING if start is None else target < start
-    return before, NOTHING if stop is None else target >= stop
+    before = _NOTHING if start is None else target < start
+    return before, _NOTHING if stop is None else target >= stop
 
 
-def parameters_of(
-    result: Resolution,
-    column_type: str,
-    tz: str | tzinfo | None,
-    rounding: str | None = None,
+def _parameters(
+    result: Resolution, held: Held
 ) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
     """The bounds as parameters of the column's type; None at an open side."""
-    bounds = bounds_of(result, column_type, tz, rounding)
-    held = value_type(column_type)
+    kind = value_type(held.column_type)
 
     def bound(side: str, value: Any) -> BindParameter[Any] | None:
-        return None if value is None else bindparam(side, value, held, unique=True)
+        return None if value is None else bindparam(side, value, kind, unique=True)
 
-    return [(bound("start", start), bound("stop", stop)) for start, stop in bounds]
-
-
-def bounds_of(
-    result: Resolution, column_type: str, tz: str | tzinfo | None, rounding: str | None
-) -> Bounds:
-    zone = None if tz is None else zone_named(tz)
-    return column_bounds(result, column_type, zone, rounding)
+    return [
+        (bound("start", start), bound("stop", stop)) for start, stop in column_bounds(result, held)
+    ]
 
 
 class ManySpans(FunctionElement[bool]):

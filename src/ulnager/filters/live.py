@@ -1,7 +1,7 @@
 """Live conditions: a period as SQL that works out its own bounds, every day anew.
 
-The rules are those of ``core.periods.phrases``, the very same functions; only the days are pieces of
-SQL here. What an engine cannot work out is an error, never another condition.
+The rules are those of ``core.periods.phrases``, the very same functions; only the days are pieces
+of SQL here. What an engine cannot work out is an error, never another condition.
 """
 
 from __future__ import annotations
@@ -20,14 +20,16 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period, as_instant
+from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.clock import as_instant
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
-from ulnager.filters.columns import check_column_type, check_rounding
+from ulnager.filters.columns import Held, held_as
 from ulnager.filters.engines import Engine, check_zone, engine_named, filled, local_day, midnight
 from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import dialect_named, named_column
@@ -77,8 +79,7 @@ def live_where(
     cannot; ResolveError for a period that may have several spans.
     """
     zone = None if tz is None else zone_name(tz)
-    check_column_type(column_type)
-    check_rounding(rounding)
+    held = held_as(column_type, tz, rounding)
     latest_type = latest_type or _same_type(latest, on, column_type)
     for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
         if given not in _DAY_TYPES:
@@ -86,8 +87,8 @@ def live_where(
     types = (column_type, latest_type if latest else "", anchor_type if anchor is not None else "")
     if zone is None and any(held == "timestamptz" or held.startswith("epoch") for held in types):
         raise FilterError("a column of instants needs tz, where its days begin")
-    chosen = calendar or GREGORIAN
-    _check(period.definition, chosen)
+    known = calendars_of(calendar, calendars, defaults)
+    _check(period.definition, known.chosen)
     if period.definition.is_sub_day:
         _check_time(column_type, zone, anchor is not None and running, today, now)
     if now is not None:
@@ -96,8 +97,8 @@ def live_where(
             raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
         today = today or now.astimezone(None if zone is None else zone_named(zone)).date()
     moving = _Moving(
-        period.definition, column_type, rounding, zone, chosen, calendars or {},
-        defaults or Defaults(), latest, latest_type, today, now, anchor_type, running, date_table,
+        period.definition, held, zone, known, _Latest(latest, latest_type), _Now(today, now),
+        _Anchored(anchor_type, running), date_table,
     )  # fmt: skip
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     # Which sides there are is the same on every engine.
@@ -150,52 +151,71 @@ class _Written:
         return last[1]
 
 
+class _Latest(NamedTuple):
+    """The table and column that answer for ``latest``, if any, and what that column holds."""
+
+    place: tuple[str, str] | None
+    column_type: str
+
+
+class _Now(NamedTuple):
+    """What stands for the engine's clock; None for the clock itself."""
+
+    today: date | None
+    now: datetime | None
+
+
+class _Anchored(NamedTuple):
+    """What the column of each row's own anchor holds, and whether its day is still running."""
+
+    column_type: str
+    running: bool
+
+
 class _Moving(NamedTuple):
     """A period with all that it takes to write its bounds for an engine; see ``live_where``."""
 
     definition: Definition
-    column_type: str
-    rounding: str | None
+    held: Held
     zone: str | None
-    calendar: Calendar
-    calendars: Mapping[str, Calendar]
-    defaults: Defaults
-    latest: tuple[str, str] | None
-    latest_type: str
-    today: date | None
-    now: datetime | None
-    anchor_type: str
-    running: bool
+    calendars: Calendars
+    latest: _Latest
+    clock: _Now
+    anchored: _Anchored
     date_table: str | None
 
     def bounds(self, dialect: Dialect, anchor: str | None = None) -> tuple[str | None, str | None]:
         """The start and the stop as SQL; None at an open side."""
         sql = _Engine(dialect, self.zone)
         if self.date_table is None:
-            arithmetic = SqlArithmetic(self.calendar, sql.engine)
+            arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
         else:
             table = sql.table(self.date_table)
-            arithmetic = joined = DateTable(self.calendar, sql.engine, table, sql.quote)
+            arithmetic = joined = DateTable(self.calendars.chosen, sql.engine, table, sql.quote)
             if anchor is not None:
                 joined.check_anchor(anchor)
-        day = sql.clock(self.today) if anchor is None else sql.day_of(anchor, self.anchor_type)
-        is_clock = anchor is None or self.running
+        day = (
+            sql.clock(self.clock.today)
+            if anchor is None
+            else sql.day_of(anchor, self.anchored.column_type)
+        )
+        is_clock = anchor is None or self.anchored.running
         basis = Basis(arithmetic, day, is_clock)
         # A running anchor is the clock of its row.
-        basis.today = day if is_clock else sql.clock(self.today)
+        basis.today = day if is_clock else sql.clock(self.clock.today)
         if self.zone is not None:
             basis.zone = zone_named(self.zone)
-            moment = sql.moment(self.now)
+            moment = sql.moment(self.clock.now)
             basis.now, basis.moment = moment, None if anchor else moment
-        basis.defaults, basis.calendars = self.defaults, self.calendars
-        extent: Any = _SqlExtent(sql, self.latest, self.latest_type)
+        self.calendars.put_into(basis)
+        extent: Any = _SqlExtent(sql, self.latest)
         basis.data = extent
         start, stop = self.definition.span(basis)
         held_in: Any = basis.instants_here() if self.definition.is_sub_day else arithmetic
-        if self.column_type == "yyyymm":
-            start, stop = _whole_months(arithmetic, start, stop, self.rounding)
-        return sql.bound(held_in, start, self.column_type), sql.bound(
-            held_in, stop, self.column_type
+        if self.held.column_type == "yyyymm":
+            start, stop = _whole_months(arithmetic, start, stop, self.held.rounding)
+        return sql.bound(held_in, start, self.held.column_type), sql.bound(
+            held_in, stop, self.held.column_type
         )
 
 
@@ -307,10 +327,10 @@ def _whole_months(
 class _SqlExtent:
     """The dates of a column of a table, as SQL."""
 
-    def __init__(self, sql: _Engine, latest: tuple[str, str] | None, held: str) -> None:
+    def __init__(self, sql: _Engine, latest: _Latest) -> None:
         self.sql = sql
-        self.latest = latest
-        self.held = "timestamp" if held == "date" else held
+        self.latest = latest.place
+        self.held = "timestamp" if latest.column_type == "date" else latest.column_type
 
     @property
     def first(self) -> Any:

@@ -12,10 +12,9 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.columns import Bounds, column_bounds
+from ulnager.filters.columns import Bounds, column_bounds, held_as
 
 _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
@@ -76,7 +75,7 @@ def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> Bo
         raise FilterError(
             f"there are no literals for {column_type!r} in this standard; use {' or '.join(_TYPES)}"
         )
-    return column_bounds(result, column_type, None if tz is None else zone_named(tz))
+    return column_bounds(result, held_as(column_type, tz))
 
 
 class _Words(NamedTuple):

@@ -10,8 +10,8 @@ from sqlalchemy import ColumnElement, case, func, select
 
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.conditions import where
-from ulnager.filters.frozen import outside
+from ulnager.filters.columns import held_as
+from ulnager.filters.frozen import frozen_where, outside
 from ulnager.sources.base import Source
 
 MOST_COLUMNS: Final = 200
@@ -93,9 +93,9 @@ def preview(
     found = source.column(column)
     name, day = source.value(found.name), source.day(found, tz)
     local = source.local(found, tz)
-    column_type = found.column_type or "date"
-    kept = where(result, name, column_type=column_type, tz=tz)
-    before, after = outside(result, name, column_type=column_type, tz=tz)
+    kind = held_as(found.column_type or "date", tz)
+    kept = frozen_where(result, name, kind)
+    before, after = outside(result, name, kind)
 
     def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
         return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)

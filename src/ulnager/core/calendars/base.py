@@ -200,6 +200,7 @@ class Calendar(Value):
     def label(self, start: date, unit: Unit, *, short: bool = False) -> str:
         """The name of the unit that starts on a date, long or short.
 
+        >>> from ulnager import MonthCalendar
         >>> MonthCalendar(year_starts="10-01").label(date(2026, 1, 1), Unit.QUARTER)
         'Q2 FY2026'
         """
@@ -230,6 +231,7 @@ class Calendar(Value):
     def floor(self, day: date, unit: Unit) -> date:
         """The first day of the unit around ``day``.
 
+        >>> from ulnager import MonthCalendar
         >>> MonthCalendar(year_starts="10-01").floor(date(2026, 5, 20), Unit.YEAR)
         datetime.date(2025, 10, 1)
 
@@ -240,6 +242,7 @@ class Calendar(Value):
     def shift(self, day: date, unit: Unit, count: int) -> date:
         """The same day ``count`` units later; its place in the unit is clamped.
 
+        >>> from ulnager import MonthCalendar
         >>> MonthCalendar().shift(date(2026, 5, 31), Unit.MONTH, -3)
         datetime.date(2026, 2, 28)
 

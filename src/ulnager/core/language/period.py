@@ -7,23 +7,22 @@ rules below never see a string.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import date, datetime, tzinfo
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import out_of_range
-from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.resolution import Resolution, resolve
+from ulnager.core.periods.settings import calendars_of, checked_calendar
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -44,21 +43,12 @@ def period(phrase: str, calendar: Calendar | None = None) -> Period:
     """
     if not isinstance(phrase, str):
         raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
-    return _read(phrase, () if calendar is None else _checked(calendar).own_units)
+    return _read(phrase, () if calendar is None else checked_calendar(calendar).own_units)
 
 
 @lru_cache(maxsize=4096)
 def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
     return Period(read_period(phrase, own_units))
-
-
-def _checked(calendar: object) -> Calendar:
-    if not isinstance(calendar, Calendar):
-        raise SettingError(
-            f"calendar is {calendar!r}; give a calendar, such as "
-            "ulnager.MonthCalendar(year_starts='10-01')"
-        )
-    return calendar
 
 
 class Period:
@@ -106,19 +96,15 @@ class Period:
         Raises ResolveError when it has no dates here, SettingError for a setting that
         cannot be used.
         """
-        if calendar is not None:
-            calendar = _checked(calendar)
+        known = calendars_of(calendar, calendars, defaults)
         if type(today) is date and now is None and tz is None:
-            basis = Basis(GREGORIAN if calendar is None else calendar, today.toordinal(), True)
+            basis = Basis(known.chosen, today.toordinal(), True)
             basis.today = basis.anchor
         else:
-            basis = _clock_basis(calendar or GREGORIAN, today, now, tz, day_starts)
+            basis = Clock(today, now, tz, day_starts).basis(known.chosen)
         if data is not None:
             basis.data = extent_of(data)
-        if defaults is not None:
-            basis.defaults = defaults
-        if calendars is not None:
-            basis.calendars = calendars
+        known.put_into(basis)
         if as_of is not None:
             basis = _anchored(basis, as_of)
         return resolve(self.definition, basis, self)
@@ -154,21 +140,17 @@ class Period:
         """
         from ulnager.core.calendars.arrays import ArrayArithmetic, each_span
 
-        arithmetic = ArrayArithmetic(GREGORIAN if calendar is None else _checked(calendar))
-        fixed: dict[str, Any] = {}
-        if data is not None:
-            fixed["data"] = extent_of(data)
-        if defaults is not None:
-            fixed["defaults"] = defaults
-        if calendars is not None:
-            fixed["calendars"] = calendars
+        known = calendars_of(calendar, calendars, defaults)
+        arithmetic = ArrayArithmetic(known.chosen)
+        extent = None if data is None else extent_of(data)
         clock = None
         if not running:
-            clock = _clock_basis(GREGORIAN, today, None, None, "00:00").today
+            clock = Clock(today).basis(GREGORIAN).today
 
         def span(days: Any) -> tuple[Any, Any]:
-            basis = Basis(arithmetic, days, running)
-            return self.definition.span(basis.changed(today=days if running else clock, **fixed))
+            basis = known.put_into(Basis(arithmetic, days, running))
+            basis.today, basis.data = days if running else clock, extent
+            return self.definition.span(basis)
 
         return each_span(span, anchors)
 
@@ -201,107 +183,6 @@ class Period:
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Period, (self.definition,)
-
-
-def as_day(value: object, name: str) -> date:
-    """A date from a date, a naive datetime or ISO 8601 text; SettingError otherwise."""
-    if isinstance(value, datetime):
-        if value.tzinfo is not None:
-            raise SettingError(
-                f"{name} is {value.isoformat()}, an instant, which is another day in other "
-                "zones; give a date, or give the instant as now= with tz="
-            )
-        return value.date()
-    if isinstance(value, date):
-        return value
-    text = value if isinstance(value, str) else str(value)
-    try:
-        return date.fromisoformat(text.strip())
-    except ValueError:
-        raise SettingError(f"{name} is {value!r}; give a date such as 2026-06-30") from None
-
-
-def extent_of(data: object) -> Extent:
-    """The first and last date of the data, from an Extent or a pair of days."""
-    if isinstance(data, Extent):
-        return data
-    first: object
-    last: object
-    try:
-        first, last = data  # type: ignore[misc]
-    except (TypeError, ValueError):
-        raise SettingError(
-            f"data is {data!r}; give the first and the last date of the data as a pair"
-        ) from None
-    extent = Extent(as_day(first, "the first date"), as_day(last, "the last date"))
-    if extent.last < extent.first:
-        raise SettingError(f"data ends on {extent.last}, before it begins on {extent.first}")
-    return extent
-
-
-def _clock_basis(
-    calendar: Calendar,
-    today: object,
-    now: datetime | str | None,
-    tz: str | tzinfo | None,
-    day_starts: str,
-) -> Basis:
-    """The clock's day in the zone, a new one from ``day_starts`` on, and its instant."""
-    zone = None if tz is None else zone_named(tz)
-    if today is not None:
-        if now is not None:
-            raise SettingError("give today or now, not both: now already says which day it is")
-        basis = Basis(calendar, as_day(today, "today").toordinal(), True)
-        basis.today, basis.zone = basis.anchor, zone
-        return basis
-    moment = datetime.now(zone).astimezone(zone) if now is None else as_instant(now)
-    if zone is None:
-        zone = moment.tzinfo
-    elif moment.tzinfo is None:
-        raise SettingError(
-            f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
-            "add its offset, such as +00:00"
-        )
-    else:
-        moment = _taken_to(moment, zone)
-    started = _time_of_day(day_starts)
-    try:
-        day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
-    except OverflowError:
-        raise out_of_range() from None
-    basis = Basis(calendar, day.toordinal(), True)
-    basis.today, basis.zone = basis.anchor, zone
-    if zone is not None:
-        basis.now = basis.moment = instant_number(moment)
-    return basis
-
-
-def _taken_to(moment: datetime, zone: tzinfo) -> datetime:
-    try:
-        return moment.astimezone(zone)
-    except OverflowError:
-        raise SettingError(
-            f"now is {moment.isoformat()}, which is outside years 1 to 9999 in {zone}"
-        ) from None
-
-
-def as_instant(now: datetime | str) -> datetime:
-    """An instant from a datetime or ISO 8601 text; SettingError otherwise."""
-    if isinstance(now, datetime):
-        return now
-    try:
-        return datetime.fromisoformat(now)
-    except (ValueError, TypeError):
-        raise SettingError(
-            f"now is {now!r}; give an instant such as 2026-05-20T08:30+00:00"
-        ) from None
-
-
-def _time_of_day(text: str) -> time:
-    try:
-        return time.fromisoformat(text)
-    except (ValueError, TypeError):
-        raise SettingError(f"day_starts is {text!r}; give a time such as '04:00'") from None
 
 
 def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:

@@ -8,22 +8,22 @@ for each sort of thing, so that no phrase takes long.
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Callable
 from datetime import date, datetime
 from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.language.failures import UNIT_WORDS, failure
 from ulnager.core.language.iso import fixed_dates
-from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS, Token, tokens_of
-from ulnager.core.language.tree import WORDING, Branch, tree_of
+from ulnager.core.language.tokens import Token, tokens_of
+from ulnager.core.language.tree import Branch, tree_of
 from ulnager.core.periods.daysets import DAY_SETS, DaySet
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import ORDINAL_WORDS, DayName, Label, Name, Ordinal, Timestamp
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.periods.shifting import PERIOD
-from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
+from ulnager.core.units import UNITS, WEEKDAYS, Unit
 
 MOST_NESTED: Final = 60
 # A phrase within these can be read again in its canonical form, whatever is in it.
@@ -37,11 +37,6 @@ Alternatives = list[tuple[Any, int]]
 _PHRASES = tree_of(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
 _POINTS = tree_of(r for r in RULES.values() if r.kind is Kind.POINT)
 _CHAINS = tree_of(r for r in RULES.values() if r.follows)
-_UNIT_NAMES: Final[dict[str, Unit]] = {
-    **UNIT_NAMES,
-    "half year": Unit.HALF,
-    "half years": Unit.HALF,
-}
 _ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
@@ -89,10 +84,10 @@ def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
 class _Reader:
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         self.phrase = phrase
-        self.unit_names = _UNIT_NAMES
+        self.unit_names = UNIT_WORDS
         if own_units:
             own = {name: unit for unit in own_units for name in (unit.name, unit.plural)}
-            self.unit_names = {**_UNIT_NAMES, **own}
+            self.unit_names = {**UNIT_WORDS, **own}
         self.tokens = tokens_of(phrase)
         self.memo: dict[tuple[str, int], Alternatives] = {}
         self.depth = 0
@@ -110,7 +105,7 @@ class _Reader:
         self.tracing = True
         self.memo.clear()
         read(self, 0)
-        raise self._failure()
+        raise failure(self.phrase, self.tokens, self.furthest, list(self.expected))
 
     def _whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition | None:
         end = len(self.tokens)
@@ -258,8 +253,8 @@ class _Reader:
             for unit in UNITS:
                 if unit.days or unit.months:
                     self._expect(place, unit.plural if self._counted(place) else unit.name)
-            if self.unit_names is not _UNIT_NAMES:
-                for name in self.unit_names.keys() - _UNIT_NAMES.keys():
+            if self.unit_names is not UNIT_WORDS:
+                for name in self.unit_names.keys() - UNIT_WORDS.keys():
                     self._expect(place, name)
         return found
 
@@ -398,53 +393,9 @@ class _Reader:
         token = self.tokens[min(place, len(self.tokens) - 1)]
         return self._problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
 
-    def _failure(self) -> PeriodSyntaxError:
-        from difflib import get_close_matches
-
-        if not self.tokens:
-            return PeriodSyntaxError(
-                self.phrase,
-                0,
-                1,
-                "there is no phrase here",
-                ("a phrase such as 'last 3 whole months' or 'month to date'",),
-            )
-        expected = list(self.expected)
-        if self.furthest >= len(self.tokens):
-            last = self.tokens[-1]
-            return PeriodSyntaxError(
-                self.phrase, last.end, 1, "the phrase stops too early", expected
-            )
-        token = self.tokens[self.furthest]
-        words = [text.split()[0] for text in expected if text[0].isalpha()]
-        known = [*words, *_vocabulary()]
-        near = get_close_matches(token.text, words, 1, 0.6) or get_close_matches(
-            token.text, known, 1, 0.75
-        )
-        written = self.phrase[token.start : token.end]
-        suggestion = near[0] if near and near[0] != written.lower() else None
-        return PeriodSyntaxError(
-            self.phrase,
-            token.start,
-            token.end - token.start,
-            f"'{written[:40]}' does not fit here",
-            expected,
-            suggestion,
-        )
-
 
 def _longest(alternative: tuple[Any, int]) -> int:
     return -alternative[1]
-
-
-@functools.cache
-def _vocabulary() -> tuple[str, ...]:
-    """Every word that some phrase contains."""
-    words = {*SYNONYMS, *NUMBER_WORDS, *_UNIT_NAMES}
-    for rule in RULES.values():
-        for wording in (rule.template, *rule.also):
-            words.update(word for _, word in WORDING.findall(wording) if word.isalpha())
-    return tuple(sorted(words))
 
 
 _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {

@@ -35,8 +35,8 @@ class Rule(NamedTuple):
     same slots and a few more (see ``core.periods.explain``). ``family`` and ``reading`` are set
     on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
     the stop stand on, and ``step`` how long one period is, when it is moved to another time
-    (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give several.
-    ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
+    (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give
+    several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
     """
 
     key: str

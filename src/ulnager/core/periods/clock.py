@@ -1,0 +1,145 @@
+"""The clock and the data as callers give them: dates, instants and zones, checked in one place.
+
+The core looks at no clock by itself. Where nobody says what time it is, it asks the reader that was
+put in with :func:`set_reader`, which ``ulnager`` does when it is imported.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime, time, timedelta, tzinfo
+from typing import NamedTuple
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import out_of_range
+from ulnager.core.calendars.instants import instant_number
+from ulnager.core.calendars.zones import zone_named
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.definitions import Basis
+
+Reader = Callable[[tzinfo | None], datetime]
+"""Tells the present instant, in a zone or in the one of the system, always with its offset."""
+
+_readers: list[Reader] = []
+
+
+def set_reader(read: Reader) -> None:
+    """From here on ``read`` tells the time where a caller does not."""
+    _readers[:] = [read]
+
+
+class Clock(NamedTuple):
+    """What time it is, as a caller says: the day or the instant, where, and when a day starts.
+
+    ``today`` is a date or its text, ``now`` an aware datetime or its text.
+    """
+
+    today: object = None
+    now: datetime | str | None = None
+    tz: str | tzinfo | None = None
+    day_starts: str = "00:00"
+
+    def basis(self, calendar: Calendar) -> Basis:
+        """The clock's day in the zone, a new one from ``day_starts`` on, and its instant.
+
+        Raises SettingError for what is no date, instant, zone or time of day, ResolveError when
+        there is nobody to ask.
+        """
+        zone = None if self.tz is None else zone_named(self.tz)
+        if self.today is not None:
+            if self.now is not None:
+                raise SettingError("give today or now, not both: now already says which day it is")
+            basis = Basis(calendar, as_day(self.today, "today").toordinal(), True)
+            basis.today, basis.zone = basis.anchor, zone
+            return basis
+        moment = as_instant(self.now) if self.now is not None else _present(zone)
+        if zone is None:
+            zone = moment.tzinfo
+        elif moment.tzinfo is None:
+            raise SettingError(
+                f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
+                "add its offset, such as +00:00"
+            )
+        else:
+            moment = _taken_to(moment, zone)
+        started = _time_of_day(self.day_starts)
+        try:
+            day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+        except OverflowError:
+            raise out_of_range() from None
+        basis = Basis(calendar, day.toordinal(), True)
+        basis.today, basis.zone = basis.anchor, zone
+        if zone is not None:
+            basis.now = basis.moment = instant_number(moment)
+        return basis
+
+
+def _present(zone: tzinfo | None) -> datetime:
+    if not _readers:
+        raise ResolveError("nobody says what time it is; give today or now")
+    return _readers[0](zone)
+
+
+def _taken_to(moment: datetime, zone: tzinfo) -> datetime:
+    try:
+        return moment.astimezone(zone)
+    except OverflowError:
+        raise SettingError(
+            f"now is {moment.isoformat()}, which is outside years 1 to 9999 in {zone}"
+        ) from None
+
+
+def as_instant(now: datetime | str) -> datetime:
+    """An instant from a datetime or ISO 8601 text; SettingError otherwise."""
+    if isinstance(now, datetime):
+        return now
+    try:
+        return datetime.fromisoformat(now)
+    except (ValueError, TypeError):
+        raise SettingError(
+            f"now is {now!r}; give an instant such as 2026-05-20T08:30+00:00"
+        ) from None
+
+
+def _time_of_day(text: str) -> time:
+    try:
+        return time.fromisoformat(text)
+    except (ValueError, TypeError):
+        raise SettingError(f"day_starts is {text!r}; give a time such as '04:00'") from None
+
+
+def as_day(value: object, name: str) -> date:
+    """A date from a date, a naive datetime or ISO 8601 text; SettingError otherwise."""
+    if isinstance(value, datetime):
+        if value.tzinfo is not None:
+            raise SettingError(
+                f"{name} is {value.isoformat()}, an instant, which is another day in other "
+                "zones; give a date, or give the instant as now= with tz="
+            )
+        return value.date()
+    if isinstance(value, date):
+        return value
+    text = value if isinstance(value, str) else str(value)
+    try:
+        return date.fromisoformat(text.strip())
+    except ValueError:
+        raise SettingError(f"{name} is {value!r}; give a date such as 2026-06-30") from None
+
+
+def extent_of(data: object) -> Extent:
+    """The first and last date of the data, from an Extent or a pair of days."""
+    if isinstance(data, Extent):
+        return data
+    first: object
+    last: object
+    try:
+        first, last = data  # type: ignore[misc]
+    except (TypeError, ValueError):
+        raise SettingError(
+            f"data is {data!r}; give the first and the last date of the data as a pair"
+        ) from None
+    extent = Extent(as_day(first, "the first date"), as_day(last, "the last date"))
+    if extent.last < extent.first:
+        raise SettingError(f"data ends on {extent.last}, before it begins on {extent.first}")
+    return extent
