@@ -1,5 +1,6 @@
 """What the project promises as a package."""
 
+import ast
 import sys
 
 import pytest
@@ -9,6 +10,45 @@ from ulnager.demo import TABLES, make, table
 
 from conftest import ROOT, run_python
 from engines import engine_named
+
+CORE = ROOT / "src" / "ulnager" / "core"
+SOURCES = sorted((ROOT / "src" / "ulnager").rglob("*.py"))
+
+
+def test_the_core_computes_and_nothing_else():
+    for path in CORE.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            modules = []
+            if isinstance(node, ast.Import):
+                modules = [name.name for name in node.names]
+            if isinstance(node, ast.ImportFrom):
+                modules = [node.module]
+            for module in modules:
+                top = module.partition(".")[0]
+                assert top in ("numpy", "ulnager") or top in sys.stdlib_module_names, (path, module)
+                assert top not in ("os", "sys", "pathlib", "io", "time", "socket"), (path, module)
+                assert top != "ulnager" or module.startswith(("ulnager.core", "ulnager")), path
+            called = getattr(getattr(node, "func", None), "attr", "")
+            name = getattr(getattr(node, "func", None), "id", "")
+            assert called not in ("now", "today", "utcnow", "read_text", "write_text"), path
+            assert name not in ("open", "print", "input", "exec", "eval"), path
+
+
+def test_private_names_stay_at_home():
+    for path in SOURCES:
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.ImportFrom) and (node.module or "").startswith("ulnager"):
+                private = [name.name for name in node.names if name.name.startswith("_")]
+                assert not private, (path, private)
+
+
+def test_every_room_says_what_lives_there():
+    for path in SOURCES:
+        text = ast.get_docstring(ast.parse(path.read_text()))
+        assert text, path
+        if path.name == "__init__.py" and path.parent.name not in ("ulnager", "core", "demo"):
+            assert len(text.splitlines()) >= 3, f"{path} says too little"
+        assert len(path.read_text().splitlines()) <= 420, f"{path} holds more than one idea"
 
 
 def test_import_brings_in_no_other_package():

@@ -1,1 +1,5 @@
-"""The book: a file of named definitions, checked when it is read."""
+"""The definition file: its shape (``schema``), what it may read (``house``), and the book itself.
+
+May import ``core``, ``filters`` and ``sources``. A book resolves by ``core``; commands and
+services come to it with a name.
+"""

@@ -7,6 +7,7 @@ from typing import Any
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json, show_table
 from ulnager.core.calendars.months import GREGORIAN
@@ -22,7 +23,7 @@ _SHOWN = (
 )  # fmt: skip
 
 
-@click.command("calendar")
+@click.command("calendar", cls=Command)
 @click.argument("first", metavar="FIRST")
 @click.argument("last", metavar="LAST")
 @click.option("--periods", is_flag=True, help="The days of each period of the book instead.")

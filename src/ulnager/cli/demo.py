@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import json_option
 from ulnager.cli.show import echo, show_json, show_table
 
 
-@click.command("demo")
+@click.command("demo", cls=Command)
 @json_option
 def command(as_json: bool) -> None:
     """Run the demo book against the demo data and print what each period keeps.

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options
 from ulnager.cli.show import echo
 
 
-@click.command("draw")
+@click.command("draw", cls=Command)
 @click.argument("phrases", metavar="PERIOD...", nargs=-1, required=True)
 @click.option("--by", "unit", default="month", show_default=True, help="The unit that is marked.")
 @click.option("--to", "target", required=True, metavar="FILE", help="A PNG or SVG file.")

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json
 from ulnager.core.errors import FilterError
@@ -24,7 +25,7 @@ if TYPE_CHECKING:
 _TARGETS = (*DIALECTS, *STANDARDS)
 
 
-@click.command("filter")
+@click.command("filter", cls=Command)
 @click.argument("phrase", metavar="PERIOD")
 @click.option("--column", required=True, metavar="C", help="The column to filter by.")
 @click.option(

@@ -16,26 +16,17 @@ from typing import Any, Final, NoReturn
 
 import click
 
+from ulnager.cli.help import COMMANDS, GROUPS
 from ulnager.cli.show import echo
 from ulnager.core.errors import FilterError, PeriodSyntaxError, SettingError, UlnagerError
 from ulnager.core.text import masked
 
-# A command's module is imported when that command runs, so that none waits for another's needs.
-COMMANDS: Final = {
-    "resolve": "the dates of a period, and why",
-    "readings": "every way to read a phrase, side by side",
-    "filter": "a condition that keeps the rows of a period",
-    "preview": "which rows a period keeps and leaves out",
-    "profile": "what a date column holds, and which anchor it suggests",
-    "buckets": "the units that a period touches, and which are whole",
-    "calendar": "a date table, or a membership table of periods",
-    "draw": "a picture of periods on a timeline",
-    "demo": "a full run on the demo data",
-}
 _WRONG_INPUT: Final = (PeriodSyntaxError, SettingError, FilterError)
 
 
 class _Commands(click.Group):
+    # A command's module is imported when that command runs, so that none waits for another's needs.
+
     def list_commands(self, ctx: click.Context) -> list[str]:
         return list(COMMANDS)
 
@@ -46,8 +37,9 @@ class _Commands(click.Group):
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
-        with formatter.section("Commands"):
-            formatter.write_dl(list(COMMANDS.items()))
+        for title, group in GROUPS.items():
+            with formatter.section(title):
+                formatter.write_dl(list(group.items()))
 
 
 @click.group(

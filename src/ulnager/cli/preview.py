@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Any
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, json_option, reading_options
 from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
 
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from ulnager.sources.preview import Preview
 
 
-@click.command("preview")
+@click.command("preview", cls=Command)
 @click.argument("phrase", metavar="PERIOD")
 @click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="The date column. [default: the only one there is]")

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, json_option, reading_options
 from ulnager.cli.show import echo, show_json, show_pairs
 
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from ulnager.sources.profile import Profile
 
 
-@click.command("profile")
+@click.command("profile", cls=Command)
 @click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="A date column. [default: every one there is]")
 @click.option(

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import click
 
+from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import show_json, show_table
 
 
-@click.command("readings")
+@click.command("readings", cls=Command)
 @click.argument("phrase", metavar="PERIOD")
 @json_option
 @data_options

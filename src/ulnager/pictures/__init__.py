@@ -1,1 +1,5 @@
-"""Drawings, with Matplotlib: periods on a timeline, and the rows of each day."""
+"""Drawings of periods and of data, with Matplotlib; one palette, in ``paper``.
+
+May import ``core`` and ``sources``. What is drawn is worked out below; the command ``draw`` and
+``--picture`` come here.
+"""

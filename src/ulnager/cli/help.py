@@ -1,0 +1,67 @@
+"""How help is laid out: commands in the order of the work, options by what they are about."""
+
+from __future__ import annotations
+
+from typing import Final
+
+import click
+
+GROUPS: Final[dict[str, dict[str, str]]] = {
+    "Look": {
+        "profile": "what a date column holds, and which anchor it suggests",
+        "calendar": "a date table, or a membership table of periods",
+    },
+    "Define": {
+        "resolve": "the dates of a period, and why",
+        "readings": "every way to read a phrase, side by side",
+        "draw": "a picture of periods on a timeline",
+    },
+    "Filter": {
+        "filter": "a condition that keeps the rows of a period",
+        "preview": "which rows a period keeps and leaves out",
+    },
+    "Measure": {"buckets": "the units that a period touches, and which are whole"},
+    "Try": {"demo": "a full run on the demo data"},
+}
+COMMANDS: Final = {name: told for group in GROUPS.values() for name, told in group.items()}
+
+# An option that is in no other group is about what the command works on.
+_WORKS_ON: Final = "What it works on"
+_SECTIONS: Final = {
+    _WORKS_ON: (),
+    "Where the data is": (
+        "source", "source_column", "table", "timeout", "delimiter", "header", "encoding",
+    ),
+    "A live condition": (
+        "live", "latest_in", "latest_type", "date_table", "anchor_column", "anchor_type", "running",
+    ),
+    "The anchor": ("today", "as_of", "now", "tz", "day_starts"),
+    "The calendar": (
+        "year_starts", "week_starts", "days_off", "holiday", "working_day", "book",
+        "allow_outside", "calendar",
+    ),
+    "The output": (
+        "explain", "rows", "partial", "target", "name", "picture", "bound", "as_json", "help",
+    ),
+}  # fmt: skip
+
+
+class Command(click.Command):
+    """A command whose help has its options in groups."""
+
+    def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        grouped: dict[str, list[tuple[str, str]]] = {section: [] for section in _SECTIONS}
+        for param in self.get_params(ctx):
+            record = param.get_help_record(ctx)
+            if record is not None and record[1]:
+                is_general = isinstance(param, click.Option) and param.is_eager
+                name = "help" if is_general else param.name or ""
+                grouped[_section(name)].append(record)
+        for section, records in grouped.items():
+            if records:
+                with formatter.section(section):
+                    formatter.write_dl(records)
+
+
+def _section(name: str) -> str:
+    return next((title for title, names in _SECTIONS.items() if name in names), _WORKS_ON)
