@@ -1,6 +1,12 @@
-"""How long repairs have been open, in business days, for a whole table at once."""
+"""How long repairs have been open, in business days, for a whole table at once.
 
-import pandas as pd
+Needs pandas: pip install 'ulnager[frames]'.
+"""
+
+try:
+    import pandas as pd
+except ImportError as error:
+    raise SystemExit(f"{error}: pip install 'ulnager[frames]'") from None
 
 import ulnager
 from ulnager.demo import CLOCK, table

@@ -1,8 +1,14 @@
-"""The same period keeps the same rows in pandas, in Polars and in PyArrow."""
+"""The same period keeps the same rows in pandas, in Polars and in PyArrow.
 
-import pandas as pd
-import polars as pl
-import pyarrow.csv
+Needs pandas, Polars and PyArrow: pip install 'ulnager[frames]'.
+"""
+
+try:
+    import pandas as pd
+    import polars as pl
+    import pyarrow.csv
+except ImportError as error:
+    raise SystemExit(f"{error}: pip install 'ulnager[frames]'") from None
 
 import ulnager
 from ulnager.demo import CLOCK, ZONE, table

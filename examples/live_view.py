@@ -1,7 +1,8 @@
 """A view in PostgreSQL that always shows the last three whole months of what is loaded.
 
 Everything happens in a schema that is dropped at the end. The server is the one of the
-environment variable ULNAGER_POSTGRESQL, or a local one.
+environment variable ULNAGER_POSTGRESQL, or a local one. Needs psycopg: pip install
+'ulnager[postgresql]'.
 """
 
 import os
@@ -24,6 +25,8 @@ print(view)
 
 try:
     connection = sa.create_engine(URL).connect()
+except ImportError as error:
+    sys.exit(f"{error}: pip install 'ulnager[postgresql]'")
 except sa.exc.OperationalError as error:
     sys.exit(f"PostgreSQL cannot be reached: {error.orig}\nName a server in ULNAGER_POSTGRESQL.")
 sailings = ulnager.open_source(table("sailings")).query("SELECT sailed_on, passengers FROM data")

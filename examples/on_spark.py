@@ -1,16 +1,33 @@
-"""The demo data on Spark: frozen and live conditions, and rows with an anchor of their own."""
+"""The demo data on Spark: frozen and live conditions, and rows with an anchor of their own.
+
+Needs PySpark and Java: pip install 'ulnager[spark]'.
+"""
 
 import os
-
-os.environ.setdefault("SPARK_LOCAL_IP", "127.0.0.1")
-
-from pyspark.sql import SparkSession
+import warnings
 
 import ulnager
 from ulnager.demo import CLOCK, table
 
-spark = SparkSession.builder.master("local[1]").config("spark.ui.enabled", "false").getOrCreate()
-spark.sparkContext.setLogLevel("ERROR")
+os.environ.setdefault("SPARK_LOCAL_IP", "127.0.0.1")
+warnings.filterwarnings("ignore", module="pyspark")
+
+try:
+    from pyspark.sql import SparkSession
+except ImportError as error:
+    raise SystemExit(f"{error}: pip install 'ulnager[spark]'") from None
+
+# Spark's own process greets at length on standard error; what matters comes as exceptions.
+standard_error = os.dup(2)
+os.dup2(os.open(os.devnull, os.O_WRONLY), 2)
+try:
+    spark = (
+        SparkSession.builder.master("local[1]").config("spark.ui.enabled", "false").getOrCreate()
+    )
+except Exception as error:
+    raise SystemExit(f"Spark cannot be started; is there a Java? {str(error)[:200]}") from None
+finally:
+    os.dup2(standard_error, 2)
 sailings, bookings = (
     spark.read.csv(str(table(name)), header=True, inferSchema=True)
     for name in ("sailings", "bookings")

@@ -18,8 +18,8 @@ settings.register_profile(
     "ulnager",
     deadline=None,
     suppress_health_check=[HealthCheck.too_slow],
-    derandomize=TIMES == 1,
-    max_examples=100 * TIMES,
+    derandomize=TIMES <= 1,
+    max_examples=max(10, int(100 * TIMES)),
     # Slow engines take long to make a failing case small: ULNAGER_AS_FOUND=1 shows it as it is.
     phases=[Phase.explicit, Phase.generate] if os.environ.get("ULNAGER_AS_FOUND") else Phase,
 )

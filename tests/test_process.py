@@ -62,7 +62,8 @@ def test_an_interruption_ends_quietly():
         if "ulnager" not in err and "Traceback" in err:
             continue
         told.add((process.returncode, err))
-    assert told <= {(130, ""), (0, "")}
+    # The signal itself ends a Python that is not up yet.
+    assert told <= {(130, ""), (-signal.SIGINT, ""), (0, "")}
 
 
 def test_a_bare_environment_is_enough(tmp_path):

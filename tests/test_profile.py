@@ -14,12 +14,10 @@ from hypothesis import strategies as st
 from ulnager import (
     GREGORIAN,
     Anchor,
-    Extent,
     MonthCalendar,
     ResolveError,
     SettingError,
     SourceError,
-    Unit,
     date_table,
     open_source,
     period,
@@ -30,7 +28,7 @@ from ulnager.pictures.profile import draw_profile
 from ulnager.pictures.timeline import draw_timeline
 from ulnager.sources.tables import membership_table, write_table
 
-from strategies import calendars, examples, modern_days, phrases, week_calendars
+from strategies import examples
 
 
 def test_the_demo_tables_are_what_they_were_made_to_be():
@@ -79,94 +77,6 @@ def test_the_last_whole_day_is_found_by_stepping_back(tmp_path_factory, counts, 
     )
     anchored = period("latest whole day").resolve(today=CLOCK, data=found.extent)
     assert anchored.start == last
-
-
-@examples(150)
-@given(phrases, modern_days, st.one_of(calendars(), week_calendars()),
-       st.sampled_from(["day", "week", "month", "quarter", "year"]))  # fmt: skip
-def test_buckets_are_the_period_again(phrase, day, calendar, unit):
-    calendar, labels = calendar
-    data = Extent(day - timedelta(days=400), day)
-    try:
-        result = period(phrase).resolve(today=day, calendar=calendar, data=data)
-        buckets = result.buckets(unit, data=data)
-    except ResolveError:
-        return
-    assert sum(bucket.days for bucket in buckets) == result.days
-    open_day = result.anchor.day + timedelta(days=not result.anchor.running)
-    for bucket in buckets:
-        start, end = labels.around(bucket.start.toordinal(), unit)
-        assert (bucket.unit_start.toordinal(), bucket.unit_end.toordinal()) == (start, end)
-        assert bucket.unit_days == end - start + 1
-        if bucket.is_whole:
-            assert bucket.days == bucket.unit_days
-            assert bucket.unit_end < open_day
-        assert ("starts late" in bucket.reasons) == (bucket.start > bucket.unit_start)
-        assert ("ends early" in bucket.reasons) == (bucket.end < bucket.unit_end)
-        assert ("still running" in bucket.reasons) == (bucket.unit_end >= open_day)
-        assert ("the data ends" in bucket.reasons) == (bucket.unit_end > data.last)
-    assert result.buckets(unit, "drop", data) == tuple(b for b in buckets if b.is_whole)
-    assert all(bucket.is_whole for bucket in result.buckets(unit, "keep", data))
-
-
-def test_buckets_know_the_missing_days():
-    found = profile(open_source(table("sailings")))
-    result = period("last 5 months to date as of latest").resolve(today=CLOCK, data=found.extent)
-    reasons = {b.label: b.reasons for b in result.buckets("month", data=found.extent)}
-    assert reasons == {
-        "Jan 2026": ("12 days missing",),
-        "Feb 2026": ("1 day missing",),
-        "Mar 2026": (),
-        "Apr 2026": ("1 day missing",),
-        "May 2026": ("ends early", "still running", "the data ends"),
-    }
-    assert "days are cut out" in period("2026-05 except today").resolve(
-        today=CLOCK
-    ).buckets("month")[0].reasons  # fmt: skip
-
-
-@pytest.mark.parametrize(
-    ("phrase", "unit", "partial", "error"),
-    [
-        ("until today", "month", "mark", ResolveError),
-        ("today", "fortnight", "mark", SettingError),
-        ("today", "hour", "mark", SettingError),
-        ("today", "month", "shout", SettingError),
-        ("last 9000 years as of 9998-01-01", "day", "mark", ResolveError),
-    ],
-)
-def test_buckets_that_cannot_be(phrase, unit, partial, error):
-    with pytest.raises(error):
-        period(phrase).resolve(today=CLOCK).buckets(unit, partial)
-
-
-@examples(40)
-@given(st.one_of(calendars(), week_calendars()), modern_days, st.integers(0, 800), st.booleans())
-def test_a_date_table_says_of_each_day_what_the_calendar_says(calendar, first, length, running):
-    calendar, labels = calendar
-    last = first + timedelta(days=length)
-    anchor = Anchor(first + timedelta(days=length // 3), running, "today")
-    made = date_table(calendar, first, last, anchor)
-    assert {len(column) for column in made.values()} == {length + 1}
-    for place in (0, length // 2, length):
-        row = {name: column[place].item() for name, column in made.items()}
-        day = row["date"]
-        assert (row["iso_year"], row["iso_week"], row["weekday"]) == tuple(day.isocalendar())
-        assert row["is_business_day"] == calendar.business.contains(day)
-        assert row["days_from_anchor"] == (day - anchor.day).days
-        for unit in ("week", "month", "quarter", "half", "year"):
-            start, end = labels.around(day.toordinal(), unit)
-            assert row[f"{unit}_start"].toordinal() == start
-            assert row[f"{unit}_end"].toordinal() == end
-            assert row[f"{unit}_day"] == day.toordinal() - start + 1
-            named = Unit.named(unit)
-            assert row[f"{unit}_label"] == calendar.label(row[f"{unit}_start"], named)
-            open_day = anchor.day.toordinal() + (not running)
-            assert row[f"{unit}_is_whole"] == (end < open_day)
-            moved = calendar.unit_start(anchor.day.toordinal(), named)
-            assert row[f"{named.plural}_from_anchor"] == (
-                calendar.unit_number(start, named) - calendar.unit_number(moved, named)
-            )
 
 
 def test_tables_are_written_to_files_and_databases(tmp_path):

@@ -1,0 +1,184 @@
+"""Small changes to the rules, one at a time: which of them do the fast tests notice?
+
+A seeded sample of mutants of ``ulnager.core`` is made with the operators of cosmic-ray. For each,
+the fast tests that reach the changed line are run; what no test notices is printed. Not part of CI:
+
+    pip install cosmic-ray coverage && python benchmarks/mutants.py --sample 200
+"""
+
+from __future__ import annotations
+
+import argparse
+import difflib
+import random
+import shutil
+import subprocess
+import sys
+import tempfile
+from collections import Counter
+from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
+from queue import Queue
+from typing import Any
+
+ROOT = Path(__file__).parent.parent
+CORE = ROOT / "src" / "ulnager" / "core"
+FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
+        "test_instants", "test_buckets", "test_reasons")  # fmt: skip
+"""The tests of the core that take under 30 seconds together."""
+SECONDS = 90
+CASES = "0.3"
+"""How many of the ordinary cases each law tries."""
+
+# Operators that change an annotation, a decorator or nothing that runs say nothing of the tests.
+SKIPPED = ("RemoveDecorator", "VariableReplacer", "VariableInserter", "ExceptionReplacer")
+
+
+def main() -> None:
+    asked = argparse.ArgumentParser(description=__doc__)
+    asked.add_argument("--sample", type=int, default=200)
+    asked.add_argument("--seed", type=int, default=20260520)
+    asked.add_argument("--jobs", type=int, default=2)
+    given = asked.parse_args()
+    with tempfile.TemporaryDirectory() as folder:
+        copies = [_copied(Path(folder) / str(n)) for n in range(given.jobs)]
+        reached = _reached(copies[0])
+        mutants = _mutants(reached, given.sample, given.seed)
+        free: Queue[Path] = Queue()
+        for copy in copies:
+            free.put(copy)
+
+        def tried(mutant: Mutant) -> bool:
+            copy = free.get()
+            try:
+                return _is_killed(copy, mutant)
+            finally:
+                free.put(copy)
+
+        killed, made = Counter[str](), Counter[str]()
+        with ThreadPoolExecutor(given.jobs) as jobs:
+            for mutant, is_killed in zip(mutants, jobs.map(tried, mutants), strict=True):
+                module = str(mutant.path.relative_to(CORE))
+                made[module] += 1
+                killed[module] += is_killed
+                if not is_killed:
+                    print(f"survived: {module}:{mutant.line} {mutant.operator}\n{mutant.change}")
+                sys.stdout.flush()
+    print()
+    for module in sorted(made):
+        print(f"{module:32} {killed[module]:3} of {made[module]:3} killed")
+    share = killed.total() / made.total()
+    print(f"{'in all':32} {killed.total():3} of {made.total():3} killed: {share:.1%}")
+
+
+class Mutant:
+    """A module with one change, and the tests that reach it."""
+
+    def __init__(
+        self, path: Path, operator: str, line: int, code: str, change: str, tests: tuple[str, ...]
+    ) -> None:
+        self.path = path
+        self.operator = operator
+        self.line = line
+        self.code = code
+        self.change = change
+        self.tests = tests
+
+
+def _copied(folder: Path) -> Path:
+    for name in ("src", "tests", "docs"):
+        shutil.copytree(
+            ROOT / name, folder / name, ignore=shutil.ignore_patterns("__pycache__", "*.png")
+        )
+    shutil.copy(ROOT / "pyproject.toml", folder)
+    return folder
+
+
+def _run(copy: Path, *args: str, seconds: float = SECONDS) -> int:
+    try:
+        done = subprocess.run(
+            [sys.executable, *args], cwd=copy, capture_output=True, timeout=seconds, check=False,
+            env={"PYTHONPATH": f"{copy}/src", "PATH": "/usr/bin:/bin", "ULNAGER_CASES": CASES,
+                 "PYTHONDONTWRITEBYTECODE": "1"},
+        )  # fmt: skip
+    except subprocess.TimeoutExpired:
+        return -1
+    return done.returncode
+
+
+def _reached(copy: Path) -> dict[str, dict[int, set[str]]]:
+    """For each module and line of the core, the fast tests that reach it."""
+    (copy / ".coveragerc").write_text(
+        "[run]\ndynamic_context = test_function\nsource = ulnager.core\n"
+    )
+    tests = [f"tests/{name}.py" for name in FAST if (copy / "tests" / f"{name}.py").exists()]
+    pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider")
+    code = _run(copy, "-m", "coverage", "run", *pytest, *tests, seconds=1_200)
+    if code:
+        raise SystemExit("the tests do not pass by themselves")
+    from coverage import CoverageData
+
+    data = CoverageData(str(copy / ".coverage"))
+    data.read()
+    found: dict[str, dict[int, set[str]]] = {}
+    for name in data.measured_files():
+        lines = found.setdefault(str(Path(name).relative_to(copy / "src" / "ulnager" / "core")), {})
+        for line, contexts in data.contexts_by_lineno(name).items():
+            lines[line] = {context for context in contexts if context}
+    return found
+
+
+def _mutants(reached: dict[str, dict[int, set[str]]], count: int, seed: int) -> list[Mutant]:
+    """So many places of the core that some test reaches, each with one change."""
+    from cosmic_ray.ast import ast_nodes, get_ast
+    from cosmic_ray.mutating import mutate_code
+    from cosmic_ray.plugins import get_operator, operator_names
+
+    # By place, or the twelve things that may stand for a plus would outweigh all else.
+    places: dict[tuple[Path, Any], list[tuple[str, int]]] = {}
+    for path in sorted(CORE.rglob("*.py")):
+        nodes = list(ast_nodes(get_ast(path.read_text())))
+        for name in operator_names():
+            if not any(skipped in name for skipped in SKIPPED):
+                operator = get_operator(name)()
+                spans = [span for node in nodes for span in operator.mutation_positions(node)]
+                for occurrence, span in enumerate(spans):
+                    places.setdefault((path, span), []).append((name, occurrence))
+    chance = random.Random(seed)
+    order = sorted(places, key=str)
+    chance.shuffle(order)
+    found: list[Mutant] = []
+    for path, span in order:
+        name, occurrence = chance.choice(places[path, span])
+        tests = reached.get(str(path.relative_to(CORE)), {}).get(span[0][0], set())
+        code = path.read_text()
+        mutated = mutate_code(code, get_operator(name)(), occurrence) if tests else None
+        if mutated is None or mutated == code:
+            continue
+        change = [
+            text
+            for text in difflib.unified_diff(code.split("\n"), mutated.split("\n"), n=0)
+            if text[:1] in "+-" and text[:3] not in ("+++", "---")
+        ]
+        if all("import" in text or text[1:].lstrip().startswith('"') for text in change):
+            continue
+        told, reaching = "\n".join(change), tuple(sorted(tests))
+        found.append(Mutant(path, name, span[0][0], mutated, told, reaching))
+        if len(found) == count:
+            break
+    return found
+
+
+def _is_killed(copy: Path, mutant: Mutant) -> bool:
+    place = copy / mutant.path.relative_to(ROOT)
+    before = place.read_text()
+    place.write_text(mutant.code)
+    try:
+        tests = [f"tests/{test.replace('.', '.py::', 1)}" for test in mutant.tests]
+        return _run(copy, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests) != 0
+    finally:
+        place.write_text(before)
+
+
+if __name__ == "__main__":
+    main()
