@@ -1,0 +1,96 @@
+"""Makes the pictures of the README anew: what each command prints on the demo data, and draws.
+
+python docs/pictures.py
+"""
+
+from __future__ import annotations
+
+import shlex
+import subprocess
+import sys
+import textwrap
+from pathlib import Path
+
+import matplotlib
+from matplotlib.figure import Figure
+
+from ulnager.pictures.paper import FAINT, INK, PAPER, PERIOD
+
+FOLDER = Path(__file__).parent / "screenshots"
+CLOCK = "--today 2026-05-20"
+PICTURES = {
+    "define.png": [
+        f'resolve "last 3 whole months, 1 year earlier" {CLOCK}',
+        f'resolve "last 5 whole business days" {CLOCK} --holiday 2026-05-18',
+        f'readings "last 3 months" {CLOCK}',
+    ],
+    "explain.png": [
+        'resolve "last 2 whole quarters except 2025-12-25, 1 year earlier as of latest" '
+        f"--year-starts 10-01 --source demo:sailings {CLOCK} --explain",
+        f'resolve "from last friday of previous month to today" {CLOCK} --explain',
+    ],
+    "filter.png": [
+        f'filter "month to date except today" --column sailed_on {CLOCK}',
+        'filter "last 3 whole months" --column sailed_on --live --for postgresql',
+        'filter "last 3 whole months" --column sailed_on --live --for sqlite',
+        f'filter "last 7 whole days" --column sailed_on --for odata {CLOCK}',
+        'filter "last 24 rolling hours" --column scanned_at --type timestamptz --tz America/Halifax'
+        " --live --for postgresql",
+        f'filter "last 3 whole months" --column sailed_on {CLOCK} --run demo:sailings',
+    ],
+    "preview.png": [f'preview "last 3 whole months as of latest" demo:sailings {CLOCK} --rows 6'],
+    "profile.png": [f"profile demo:sailings {CLOCK}"],
+    "units.png": [
+        f'buckets "last 3 months to date as of latest" --by month --source demo:sailings {CLOCK}',
+        f"calendar 2026-05-11 2026-05-20 --year-starts 10-01 {CLOCK}",
+    ],
+    "demo.png": ["demo"],
+    "help.png": ["--help"],
+}
+DRAWN = {
+    "rows_a_day.png": f"profile demo:sailings {CLOCK} --picture",
+    "draw.png": f'draw "last 3 whole months" "month to date" "last 90 rolling days" {CLOCK} --to',
+}
+COLUMNS, LINES = 112, 42
+
+
+def main() -> None:
+    """Every picture, made anew."""
+    for name, commands in PICTURES.items():
+        text: list[tuple[str, str]] = []
+        for command in commands:
+            text.append((f"$ ulnager {command}", PERIOD))
+            text += [(line, INK) for line in _printed(command)]
+            text.append(("", INK))
+        _drawn(FOLDER / name, text)
+    for name, command in DRAWN.items():
+        _printed(f"{command} {FOLDER / name}")
+
+
+def _printed(command: str) -> list[str]:
+    done = subprocess.run(
+        [sys.executable, "-m", "ulnager", *shlex.split(command)],
+        capture_output=True, text=True, check=True,
+    )  # fmt: skip
+    return [*done.stdout.splitlines(), *done.stderr.splitlines()]
+
+
+def _drawn(path: Path, text: list[tuple[str, str]]) -> None:
+    """Lines of text as a page of 1280x800, in the type of a terminal."""
+    matplotlib.rcParams["font.family"] = "DejaVu Sans Mono"
+    lines = [
+        (part, colour)
+        for line, colour in text
+        for part in textwrap.wrap(line, COLUMNS, subsequent_indent="    ", drop_whitespace=False,
+                                  replace_whitespace=False, break_on_hyphens=False) or [""]
+    ][:LINES]  # fmt: skip
+    figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=PAPER)
+    for place, (line, colour) in enumerate(lines):
+        figure.text(0.025, 0.955 - place * 0.0222, line, color=colour, size=10.4, va="top",
+                    parse_math=False, weight="bold" if colour == PERIOD else "normal")  # fmt: skip
+    figure.text(0.975, 0.02, "demo data, made up throughout", color=FAINT, size=8, ha="right")
+    figure.savefig(path, facecolor=PAPER)
+
+
+if __name__ == "__main__":
+    main()
