@@ -125,7 +125,15 @@ def _reached(copy: Path) -> dict[str, dict[int, set[str]]]:
         lines = found.setdefault(str(Path(name).relative_to(copy / "src" / "ulnager" / "core")), {})
         for line, contexts in data.contexts_by_lineno(name).items():
             lines[line] = {context for context in contexts if context}
+    asked = {_test(name) for lines in found.values() for names in lines.values() for name in names}
+    if _run(copy, *pytest, "--collect-only", *sorted(asked)):
+        raise SystemExit(f"these are not all tests: {', '.join(sorted(asked))}")
     return found
+
+
+def _test(context: str) -> str:
+    """The name by which pytest knows a test."""
+    return f"tests/{context.replace('.', '.py::', 1)}"
 
 
 def _mutants(reached: dict[str, dict[int, set[str]]], count: int, seed: int) -> list[Mutant]:
@@ -174,8 +182,11 @@ def _is_killed(copy: Path, mutant: Mutant) -> bool:
     before = place.read_text()
     place.write_text(mutant.code)
     try:
-        tests = [f"tests/{test.replace('.', '.py::', 1)}" for test in mutant.tests]
-        return _run(copy, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests) != 0
+        tests = map(_test, mutant.tests)
+        code = _run(copy, "-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", *tests)
+        if code not in (0, 1, 2, -1):
+            raise SystemExit(f"pytest ended with {code} on {', '.join(mutant.tests)}")
+        return code != 0
     finally:
         place.write_text(before)
 

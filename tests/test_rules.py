@@ -114,7 +114,7 @@ def test_every_phrase_is_what_walking_the_days_gives(
     check_against_walking(template, *calendar, anchor, running, count, unit)
 
 
-@examples(250)
+@examples(150)
 @given(st.sampled_from(sorted(MEANINGS)), week_calendars(), modern_days, st.booleans(),
        st.integers(1, 4), units)  # fmt: skip
 def test_every_phrase_in_a_calendar_of_weeks(template, calendar, anchor, running, count, unit):

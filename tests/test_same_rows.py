@@ -100,8 +100,8 @@ def cases(draw, some_phrases=phrases | live_phrases):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(50)
-@given(drawn=st.lists(cases(), min_size=5, max_size=5))
+@examples(20)
+@given(drawn=st.lists(cases(), min_size=12, max_size=12))
 def test_frozen_and_live_conditions(name, drawn):
     """Any phrase, as fixed dates; and as SQL that works out its dates where there is one span."""
     engine = engine_named(name)
@@ -149,8 +149,8 @@ NOWS = st.sampled_from([row["z"].replace(microsecond=0) for row in rows()[200:-3
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(20)
-@given(drawn=st.lists(st.tuples(HOURS, NOWS, st.sampled_from(ZONES)), min_size=5, max_size=5))
+@examples(10)
+@given(drawn=st.lists(st.tuples(HOURS, NOWS, st.sampled_from(ZONES)), min_size=10, max_size=10))
 def test_live_conditions_of_hours(name, drawn):
     """In elapsed time, also over changes of clocks."""
     engine, told = engine_named(name), []
@@ -212,8 +212,8 @@ def table_cases(draw):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(25)
-@given(drawn=st.lists(table_cases(), min_size=5, max_size=5))
+@examples(10)
+@given(drawn=st.lists(table_cases(), min_size=12, max_size=12))
 def test_live_conditions_that_join_the_date_table(name, drawn):
     """Calendars of weeks and tables, units of one's own and business days."""
     engine = engine_named(name)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import ResolveError, SettingError
@@ -140,6 +140,10 @@ def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, runnin
                      alpha=0.45, zorder=1)  # fmt: skip
 
 
+# Words stand on a ground of their own, so that the anchor's line does not strike them through.
+_GROUND: Final = {"facecolor": "white", "edgecolor": "none", "alpha": 0.85, "pad": 1.5}
+
+
 def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: date) -> None:
     if result.is_empty:
         axes.text(_place(result.anchor.day), row, "  empty", color=WARN, va="center", fontsize=11)
@@ -160,7 +164,7 @@ def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: dat
         place = _place(result.spans[-1].stop or last) if near_edge else left
         axes.text(
             place, row - 0.29, text, va="bottom", ha="right" if near_edge else "left", fontsize=9.5,
-            color=INK, zorder=6,
+            color=INK, zorder=6, bbox=_GROUND,
         )  # fmt: skip
 
 
@@ -175,7 +179,5 @@ def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date) -> No
         whole = _place(data.last_whole) + 1
         axes.barh(row, high - whole, left=whole, height=0.3, color=WARN, edgecolor=INK, zorder=4)
         text += f", whole to {data.last_whole}"
-    # On a ground of its own, so that the anchor's line does not strike it through.
-    ground = {"facecolor": "white", "edgecolor": "none", "pad": 1.5}
     axes.text(low, row - 0.2, text, va="bottom", fontsize=9.5, color=INK, zorder=6, clip_on=True,
-              bbox=ground)  # fmt: skip
+              bbox=_GROUND)  # fmt: skip
