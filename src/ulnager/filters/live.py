@@ -271,27 +271,40 @@ class _Engine:
         if isinstance(arithmetic, SqlInstants):
             return str(arithmetic.as_sql(side))
         found: SqlDay = arithmetic.as_sql(side)
-        if held in ("date", "timestamp"):
-            return str(found)
-        if held == "yyyymm":
-            return self._key(found, 2)
-        if held == "yyyymmdd":
-            return self._key(found, 3)
-        if held == "iso-text":
-            is_text = self.engine.literal == "'{x}'"
-            return str(found) if is_text else self._formatted(found, "-", 3)
-        instant = midnight(self.engine, str(found), self.zone)
-        if held == "timestamptz":
-            return instant
-        seconds = filled(self.engine, "seconds", x=instant)
-        return seconds if held == "epoch-seconds" else f"{seconds} * 1000"
+        return _BOUNDS[held](self, found)
 
-    def _key(self, day: SqlDay, pieces: int) -> str:
+    def text(self, day: SqlDay) -> str:
+        """A date as ISO text."""
+        return str(day) if self.engine.literal == "'{x}'" else self._formatted(day, "-", 3)
+
+    def instant(self, day: SqlDay) -> str:
+        """The instant at which a date begins."""
+        return midnight(self.engine, str(day), self.zone)
+
+    def seconds(self, day: SqlDay) -> str:
+        """The seconds since 1970 at which a date begins."""
+        return filled(self.engine, "seconds", x=self.instant(day))
+
+    def key(self, day: SqlDay, pieces: int) -> str:
+        """A whole number of the first so many of year, month and day."""
         return f"CAST({self._formatted(day, '', pieces)} AS {self.engine.integer})"
 
     def _formatted(self, day: SqlDay, between: str, pieces: int) -> str:
         text = between.join(self.engine.pieces[:pieces]).replace("%", self.percent)
         return filled(self.engine, "formatted", x=str(day), f=text)
+
+
+# A day in terms of what a column holds, by its type.
+_BOUNDS: Final[dict[str, Callable[[_Engine, SqlDay], str]]] = {
+    "date": lambda sql, day: str(day),
+    "timestamp": lambda sql, day: str(day),
+    "timestamptz": _Engine.instant,
+    "yyyymm": lambda sql, day: sql.key(day, 2),
+    "yyyymmdd": lambda sql, day: sql.key(day, 3),
+    "epoch-seconds": _Engine.seconds,
+    "epoch-milliseconds": lambda sql, day: f"{sql.seconds(day)} * 1000",
+    "iso-text": _Engine.text,
+}
 
 
 def _whole_months(
