@@ -155,6 +155,9 @@ COLUMN_TYPES: Final[dict[str, Callable[[Resolution, tzinfo | None], Bounds]]] = 
 }
 
 
+INSTANT_TYPES: Final = ("timestamptz", "epoch-seconds", "epoch-milliseconds")
+"""What holds instants, whose days are known only with a zone."""
+
 ROUNDINGS: Final = ("inward", "outward")
 
 

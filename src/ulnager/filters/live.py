@@ -29,7 +29,7 @@ from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
-from ulnager.filters.columns import Held, held_as
+from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
 from ulnager.filters.engines import Engine, check_zone, engine_named, filled, local_day, midnight
 from ulnager.filters.joined import DateTable
 from ulnager.filters.sql import dialect_named, named_column
@@ -85,7 +85,7 @@ def live_where(
         if given not in _DAY_TYPES:
             raise FilterError(f"{name} is {given!r}; choose {', '.join(_DAY_TYPES)}")
     types = (column_type, latest_type if latest else "", anchor_type if anchor is not None else "")
-    if zone is None and any(held == "timestamptz" or held.startswith("epoch") for held in types):
+    if zone is None and any(name in INSTANT_TYPES for name in types):
         raise FilterError("a column of instants needs tz, where its days begin")
     known = calendars_of(calendar, calendars, defaults)
     _check(period.definition, known.chosen)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable
 
+from ulnager.core.language.tokens import SYNONYMS
 from ulnager.core.periods.rule import Rule
 
 WORDING = re.compile(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
@@ -28,10 +29,13 @@ class Branch:
         return [word, *branch.only_way_on()]
 
     def add(self, wording: str, rule: Rule) -> None:
+        """Lay a wording into the tree, its words as the tokens of a phrase have them."""
         branch = self
         for slot, word in WORDING.findall(wording):
-            branches = branch.slots if slot else branch.words
-            branch = branches.setdefault(slot or word, Branch())
+            if slot:
+                branch = branch.slots.setdefault(slot, Branch())
+            for token in () if slot else SYNONYMS.get(word, (word,)):
+                branch = branch.words.setdefault(token, Branch())
         branch.rule = rule
 
 
