@@ -2,6 +2,7 @@
 
 import contextlib
 import os
+import re
 import sqlite3
 import string
 import sys
@@ -527,3 +528,31 @@ def test_any_text_is_a_query_or_an_error_of_ours(text, engine):
         except SourceError:
             continue
         assert checked_query(sent, engine) == sent
+
+
+@pytest.mark.parametrize(
+    ("command", "message"),
+    [
+        ("resolve|this month|--now|0001-01-01T00:00+00:00|--tz|America/Halifax", "outside years 1"),
+        ("resolve|this month|--now|9999-12-31T23:00+00:00|--tz|Asia/Tokyo", "outside years 1"),
+        (
+            "calendar|0001-01-01|0001-01-02|--year-starts|10-01|--week-starts|sunday",
+            "outside years",
+        ),
+        ('resolve|"FY0001"|--year-starts|10-01', "outside years 1"),
+        ("filter|from 9999-12-31|--column|d|--type|yyyymm|--rounding|inward", "no month begins"),
+        ("profile|mysql://root@127.0.0.1/test?charset=nope|--table|t", "does not take|cannot be"),
+        ("profile|postgresql://h:port/x|--table|t", "the port a number"),
+        ("profile|postgresql://h/x?sslmoode=x|--table|t", "did you mean 'sslmode'"),
+        ("profile|sqlite://|--table|t", "in memory is empty"),
+        ("profile|" + "x" * 300 + ".csv", "can be no file's name"),
+        ("profile|a\0b.csv", "there is no file a␀b.csv"),
+        ("profile|demo:sailings|demo:bookings", "cannot be one of several"),
+        ("resolve|latest hour|--source|demo:sailings|--now|2026-05-20T08:30+00:00", "do not tell"),
+    ],
+)
+def test_only_our_own_errors(cli, command, message):
+    code, _, err = cli(*command.split("|"))
+    assert code in (1, 2)
+    assert "something went wrong" not in err
+    assert re.search(message, err), err

@@ -126,6 +126,13 @@ SERVERS: Final = {
 }
 
 
+# What drivers let through when a setting of the URL is of the wrong sort, or a value out of range.
+_OF_DRIVERS: Final = (
+    ArithmeticError, AttributeError, ImportError, LookupError, OSError, RuntimeError, TypeError,
+    ValueError,
+)  # fmt: skip
+
+
 class TableSource(Source):
     """A table of a database, or a query that stands for one.
 
@@ -144,7 +151,7 @@ class TableSource(Source):
         self._forms: dict[str, tuple[str, sa.ColumnElement[Any]]] = {}
         try:
             self._engine = self._made_engine()
-        except (sa.exc.SQLAlchemyError, ImportError) as error:
+        except (sa.exc.SQLAlchemyError, *_OF_DRIVERS) as error:
             raise self._unreadable(error) from None
         is_query = looks_like_query(table)
         self.rows = self._query_rows(table) if is_query else self._table_rows(table)
@@ -194,9 +201,7 @@ class TableSource(Source):
                     raise SourceError(too_long(self.name, self.timeout)) from None
                 if not error.connection_invalidated or is_last:
                     raise self._unreadable(error) from None
-            except (sa.exc.SQLAlchemyError, ValueError, OverflowError, TypeError) as error:
-                raise self._unreadable(error) from None
-            except ImportError as error:
+            except (sa.exc.SQLAlchemyError, *_OF_DRIVERS) as error:
                 raise self._unreadable(error) from None
         raise AssertionError
 
@@ -289,10 +294,11 @@ class TableSource(Source):
         return super().local(column, tz)
 
     def _unreadable(self, error: Exception) -> SourceError:
-        reason = str(getattr(error, "orig", None) or error).strip().splitlines() or [
-            type(error).__name__
-        ]
-        return SourceError(f"{self.name} cannot be read: {self._address.hidden(reason[0])}")
+        lines = str(getattr(error, "orig", None) or error).strip().splitlines()
+        reason = lines[0] if lines else type(error).__name__
+        if isinstance(error, AttributeError | LookupError | TypeError):
+            reason = f"the driver does not take what the URL says ({reason})"
+        return SourceError(f"{self.name} cannot be read: {self._address.hidden(reason)}")
 
 
 def _column_type(kind: Any) -> str | None:

@@ -132,6 +132,13 @@ def _to_database(columns: Columns, url: str, name: str, password: str | None) ->
         raise SourceError(
             f"the database cannot be written: its driver is missing: {error}"
         ) from None
-    except sa.exc.SQLAlchemyError as error:
+    except (
+        sa.exc.SQLAlchemyError,
+        AttributeError,
+        LookupError,
+        OSError,
+        TypeError,
+        ValueError,
+    ) as error:
         reason = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
         raise SourceError(f"{address.name} cannot be written: {address.hidden(reason)}") from None

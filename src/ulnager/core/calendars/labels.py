@@ -10,6 +10,7 @@ import re
 from datetime import date
 from typing import ClassVar, Protocol
 
+from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.units import MONTH_NAMES, Unit
 
@@ -59,13 +60,13 @@ class Labelled(Protocol):
 
 def label(calendar: Labelled, start: int, unit: Unit, short: bool) -> str:
     """The label of the unit that starts on a day number."""
-    day = date.fromordinal(start)
+    if unit is Unit.YEAR:
+        return year_label(calendar, start)
+    day = date_of(start)
     if unit is Unit.DAY:
         return f"{day.day} {MONTH_NAMES[day.month - 1]}" if short else day.isoformat()
     if unit is Unit.WEEK:
         return _week(calendar, day, short)
-    if unit is Unit.YEAR:
-        return year_label(calendar, start)
     if unit is Unit.MONTH:
         return _month(calendar, day, short)
     prefix = _PREFIXES.get(unit)
@@ -94,7 +95,7 @@ def _week(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
     if calendar.has_periods:
         month = calendar.unit_start(start, Unit.MONTH)
-        text = f"{_month(calendar, date.fromordinal(month), True)} W{(start - month) // 7 + 1}"
+        text = f"{_month(calendar, date_of(month), True)} W{(start - month) // 7 + 1}"
         return text if short else f"{text} {year_label(calendar, start)}"
     if day.weekday() == 0:
         year, week, _ = day.isocalendar()
@@ -123,7 +124,7 @@ def samples(calendar: Labelled) -> list[str]:
     found = []
     for unit in reversed(calendar.units):
         try:
-            start = date.fromordinal(calendar.unit_start(_SAMPLE_DAY, unit))
+            start = date_of(calendar.unit_start(_SAMPLE_DAY, unit))
             found.append(calendar.label(start, unit))
         except ResolveError:
             continue

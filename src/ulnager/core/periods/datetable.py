@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
@@ -68,7 +69,7 @@ def _unit_columns(
     cuts = edges.copy()
     cuts[0], cuts[-1] = low, high + 1
     units = np.repeat(np.arange(last - first + 1), np.diff(cuts))
-    begins = [date.fromordinal(start) for start in starts.tolist()]
+    begins = [date_of(start) for start in starts.tolist()]
     long, short = (
         np.array([calendar.label(begin, unit, short=brief) for begin in begins])
         for brief in (False, True)
