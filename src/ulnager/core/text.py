@@ -6,7 +6,6 @@ Data, names and files may hold anything. What a person reads of them goes throug
 from __future__ import annotations
 
 import re
-import unicodedata
 from typing import Final
 
 _PICTURES: Final = 0x2400
@@ -34,6 +33,9 @@ def visible(text: str, keep: str = "") -> str:
 
 
 def _is_shown(character: str) -> bool:
+    # Needed for odd text only, and not worth the wait otherwise.
+    import unicodedata
+
     return character.isprintable() or unicodedata.category(character) not in _HIDDEN
 
 

@@ -106,21 +106,27 @@ class Definition:
         )
         return Definition(self.rule, args)
 
-    # Each part is worked out once for a basis: what stands inside is asked for again and again,
-    # by the dates, by the reasons, and by every phrase around it.
+    # What holds other phrases is worked out once for a basis: what stands inside is asked for again
+    # and again, by the dates, by the reasons, and by every phrase around it.
 
     def span(self, basis: Basis) -> tuple[Any, Any]:
         """The one pair of start and stop; ResolveError when it may have several."""
+        if self.depth == 1:
+            return self._span(basis)
         found: tuple[Any, Any] = basis.once("span", self, self._span)
         return found
 
     def ranges(self, basis: Basis) -> tuple[Range, ...]:
         """All its pairs, disjoint and in order; none when it is empty."""
+        if self.depth == 1:
+            return self._ranges(basis)
         found: tuple[Range, ...] = basis.once("ranges", self, self._ranges)
         return found
 
     def day(self, basis: Basis) -> Any:
         """The day of a point."""
+        if self.depth == 1:
+            return self.rule.find(basis, *self.args)
         return basis.once("day", self, self._found)
 
     def changed(self, basis: Basis) -> Basis:
@@ -222,20 +228,23 @@ class Basis:
     calendars: Mapping[str, Calendar] = {}
     days: Basis | None = None
     _instants: Basis | None = None
+    _known: dict[tuple[str, Definition], Any] | None = None
 
     def __init__(self, calendar: Arithmetic, anchor: Any, running: bool) -> None:
         self.calendar = calendar
         self.anchor = anchor
         self.running = running
         self.open_day = anchor if running else anchor + 1
-        self._known: dict[tuple[str, Definition], Any] = {}
 
     def once(self, what: str, definition: Definition, find: Callable[[Basis], Any]) -> Any:
         """What ``find`` gives for a definition, worked out when it is first asked for."""
+        known = self._known
+        if known is None:
+            known = self._known = {}
         key = (what, definition)
-        found = self._known.get(key)
+        found = known.get(key)
         if found is None:
-            found = self._known[key] = find(self)
+            found = known[key] = find(self)
         return found
 
     def changed(self, **fields: Any) -> Basis:
@@ -244,7 +253,7 @@ class Basis:
         other.__dict__.update(self.__dict__)
         other.__dict__.update(fields)
         other.open_day = other.anchor if other.running else other.anchor + other.one
-        other._known, other._instants = {}, None
+        other._known = other._instants = None
         return other
 
     # From days to instants and back. A basis in instants is that of the same anchor, whose

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
@@ -25,6 +25,9 @@ class Calendars(NamedTuple):
         return basis
 
 
+_USUAL: Final = Calendars(GREGORIAN, {}, Defaults())
+
+
 def checked_calendar(calendar: object) -> Calendar:
     """The calendar itself; SettingError for anything else."""
     if not isinstance(calendar, Calendar):
@@ -42,6 +45,8 @@ def calendars_of(
 
     Raises SettingError for what is neither a calendar, a mapping of them, nor Defaults.
     """
+    if calendar is None and calendars is None and defaults is None:
+        return _USUAL
     if calendars is not None and not isinstance(calendars, Mapping):
         raise SettingError(
             f"calendars is of {type(calendars).__name__}; give a mapping of names to calendars"
