@@ -24,7 +24,7 @@ from typing import Any
 ROOT = Path(__file__).parent.parent
 CORE = ROOT / "src" / "ulnager" / "core"
 FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
-        "test_instants", "test_buckets")  # fmt: skip
+        "test_instants", "test_buckets", "test_reasons")  # fmt: skip
 """The tests of the core that take under 30 seconds together."""
 SECONDS = 90
 CASES = "0.3"

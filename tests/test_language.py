@@ -3,6 +3,7 @@
 import copy
 import pickle
 from datetime import UTC, datetime, timedelta
+from pathlib import Path
 
 import pytest
 from hypothesis import given
@@ -14,6 +15,8 @@ from ulnager.core.periods.rule import Kind
 
 from language_page import EXAMPLES, HOME, comes_out_as
 from strategies import any_phrase, examples, modern_days
+
+FOLDER = Path(__file__).parent
 
 
 @examples(400)
@@ -50,32 +53,9 @@ def test_whatever_can_be_said_resolves_or_says_why_not(phrase, day):
         assert str(reading)
 
 
-@pytest.mark.parametrize(
-    ("written", "canonical"),
-    [
-        ("Trailing Three Months", "last 3 rolling months"),
-        ("last 3 complete months", "last 3 whole months"),
-        ("last twelve full weeks", "last 12 whole weeks"),
-        ("rolling 7 days", "last 7 rolling days"),
-        ("the last month", "previous month"),
-        ("prior quarter", "previous quarter"),
-        ("following week", "next week"),
-        ("current year", "this year"),
-        ("MTD", "month to date"),
-        ("htd", "half to date"),
-        ("year-to-date", "year to date"),
-        ("last 2 half years", "last 2 halves"),
-        ("between yesterday and tomorrow", "from yesterday to tomorrow"),
-        ("from start of year to latest", "from start of this year to latest"),
-        ("2026-w14", "2026-W14"),
-        ("(this week)", "this week"),
-        ("today plus (yesterday plus tomorrow)", "today plus (yesterday plus tomorrow)"),
-        ("(today plus yesterday) plus tomorrow", "today plus yesterday plus tomorrow"),
-        ("start of (today plus yesterday)", "start of (today plus yesterday)"),
-        ("today in 'the \"old\" one'", "today in 'the \"old\" one'"),
-    ],
-)
-def test_other_wordings_of_the_same(written, canonical):
+@pytest.mark.parametrize("line", (FOLDER / "wordings.txt").read_text().splitlines())
+def test_other_wordings_of_the_same(line):
+    written, canonical = line.split(" => ")
     assert str(period(written)) == canonical
 
 

@@ -1,6 +1,7 @@
 """What phrases come out as: worked cases, laws, and witnesses that others wrote."""
 
 from datetime import date, timedelta
+from pathlib import Path
 
 import pandas as pd
 import pytest
@@ -24,36 +25,7 @@ from strategies import (
     week_calendars,
 )
 
-WORKED = """
-last 3 whole months      | today 2026-06-30 | 2026-03-01 | 2026-05-31
-last 3 whole months      | as of 2026-06-30 | 2026-04-01 | 2026-06-30
-last 3 rolling months    | today 2026-06-13 | 2026-03-14 | 2026-06-13
-last 3 months to date    | today 2026-06-13 | 2026-04-01 | 2026-06-13
-last 3 months to end     | today 2026-06-13 | 2026-04-01 | 2026-06-30
-last 1 rolling month     | as of 2026-03-31 | 2026-03-01 | 2026-03-31
-next 1 quarter from date | today 2026-05-20 | 2026-05-20 | 2026-06-30
-next 30 rolling days     | today 2026-05-20 | 2026-05-21 | 2026-06-19
-last 7 whole days        | today 2026-05-20 | 2026-05-13 | 2026-05-19
-last 3 rolling months    | today 2026-05-31 | 2026-03-01 | 2026-05-31
-last 1 rolling year      | today 2024-02-29 | 2023-03-01 | 2024-02-29
-next 1 rolling month     | as of 2026-01-31 | 2026-02-01 | 2026-02-28
-week to date             | today 2026-05-18 | 2026-05-18 | 2026-05-18
-rest of week             | today 2026-05-18 | 2026-05-19 | 2026-05-24
-last 1 rolling month     | as of 0001-01-31 | 0001-01-01 | 0001-01-31
-last 2 months to date    | as of 9999-12-15 | 9999-11-01 | 9999-12-15
-yesterday                | as of 2026-01-01 | 2026-05-19 | 2026-05-19
-since yesterday          | today 2026-05-20 | 2026-05-19 | 2026-05-20
-from 2 weeks before latest to latest | today 2026-05-20 | 2026-05-03 | 2026-05-17
-last 2 whole weeks as of latest      | today 2026-05-20 | 2026-05-04 | 2026-05-17
-month to date as of yesterday        | today 2026-06-01 | 2026-05-01 | 2026-05-31
-last 2 whole days as of today        | today 2026-05-20 | 2026-05-18 | 2026-05-19
-2026-W01                 | today 2026-05-20 | 2025-12-29 | 2026-01-04
-2026-Q2                  | today 2026-05-20 | 2026-04-01 | 2026-06-30
-2024-02                  | today 2026-05-20 | 2024-02-01 | 2024-02-29
-2026-03-01/2026-03-31    | today 2026-05-20 | 2026-03-01 | 2026-03-31
-this year                | today 2026-05-20 | 2026-01-01 | 2026-12-31
-after latest within all dates except from 2026-05-19 | today 2026-05-20 | 2026-05-18 | 2026-05-18
-"""
+WORKED = (Path(__file__).parent / "worked.txt").read_text()
 CLOCK, DATA = date(2026, 5, 20), ("2023-10-01", "2026-05-17")
 
 

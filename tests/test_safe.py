@@ -1,5 +1,6 @@
 """Attacks on every way in, beside a canary: nothing is written, shown or read that must not be."""
 
+import ast
 import contextlib
 import os
 import re
@@ -8,6 +9,7 @@ import string
 import sys
 from concurrent.futures import ThreadPoolExecutor
 from datetime import date
+from pathlib import Path
 
 import duckdb
 import pytest
@@ -36,6 +38,7 @@ from ulnager.sources.queries import checked_query, looks_like_query
 from engines import REQUIRED, URLS
 from strategies import examples
 
+FOLDER = Path(__file__).parent
 SECRET = "canary-PW77"
 NAME = f"ulnager_canary_{os.getpid()}"
 
@@ -72,59 +75,8 @@ def alive(url):
 
 CANARY = {date(2026, 5, 1): 1, date(2026, 5, 2): 1}
 ATTACKS = {
-    "": """DELETE FROM {t}
-        SELECT 1; DELETE FROM {t}
-        SELECT 1; ROLLBACK; BEGIN; DELETE FROM {t}; COMMIT; SELECT d FROM {t}
-        WITH x AS (DELETE FROM {t} RETURNING *) SELECT * FROM x
-        SELECT * INTO {t}_2 FROM {t}
-        UPDATE {t} SET v = 'x'
-        DROP TABLE {t}
-        EXPLAIN ANALYZE DELETE FROM {t}
-        SELECT d FROM {t} /* ; */ ; DELETE FROM {t} --
-        VALUES (1)""",
-    "postgresql": r"""SELECT 1; ROLLBACK; BEGIN READ WRITE; DELETE FROM {t}; COMMIT; SELECT d
-        COPY (SELECT 1) TO PROGRAM 'touch {f}'
-        SELECT pg_read_file('/etc/passwd') AS d
-        SELECT pg_catalog."pg_read_file"('/etc/passwd') AS d
-        SELECT PG_READ_FILE ('/etc/passwd') AS d
-        SELECT U&"\0070g_read_file"('/etc/passwd') AS d
-        SELECT query_to_xml('DELETE FROM {t}', true, true, '') AS d
-        SELECT lo_import('/etc/passwd') AS d
-        SELECT d, pg_terminate_backend(1) FROM {t}
-        SELECT d FROM {t} WHERE d IN (SELECT d FROM {t} WHERE pg_sleep(9) IS NULL)
-        SELECT d FROM {t} FOR UPDATE
-        SELECT set_config('transaction_read_only', 'off', false) AS d
-        SELECT nextval('x') AS d
-        SELECT E'\'; DELETE FROM {t}; --' AS d; DELETE FROM {t}
-        SET default_transaction_read_only = off
-        SELECT 1INTO {t}_2""",
-    "mariadb": r"""SELECT d FROM {t} INTO OUTFILE '{f}'
-        SELECT d INTO DUMPFILE '{f}' FROM {t}
-        SELECT d FROM {t} /*!50000 INTO OUTFILE '{f}' */
-        SELECT d FROM {t} /*M! INTO OUTFILE '{f}' */
-        SELECT d /* /* */ INTO OUTFILE '{f}' -- */ FROM {t}
-        SELECT LOAD_FILE('/etc/passwd') AS d
-        SELECT `load_file`('/etc/passwd') AS d
-        SELECT d, SLEEP(9) FROM {t}
-        SELECT GET_LOCK('a', 1) AS d
-        SELECT BENCHMARK(999999999, 1) AS d
-        SELECT d FROM {t} LOCK IN SHARE MODE
-        SELECT 'a\' ; DELETE FROM {t} ; -- '; DELETE FROM {t}
-        SET SESSION TRANSACTION READ WRITE""",
-    "sqlite": """ATTACH '{f}' AS other
-        SELECT load_extension('x') AS d
-        PRAGMA query_only = OFF
-        VACUUM INTO '{f}'""",
-    "duckdb": """COPY {t} TO '{f}'
-        SELECT * FROM read_text('/etc/passwd')
-        SELECT * FROM '/etc/passwd'
-        SELECT * FROM "/etc/passwd"
-        SELECT * FROM glob('/etc/*')
-        SELECT * FROM query('DELETE FROM {t}')
-        SET enable_external_access = true
-        ATTACH '{f}'
-        INSTALL httpfs
-        EXPORT DATABASE '{f}'""",
+    part.partition("]")[0].lstrip("["): part.splitlines()[1:]
+    for part in re.split(r"\n(?=\[)", (FOLDER / "attacks.txt").read_text())
 }
 
 
@@ -132,8 +84,8 @@ def test_no_query_does_more_than_read(server, tmp_path):
     engine, url = server
     made = tmp_path / "made"
     source = open_source(url, NAME)
-    for attack in (ATTACKS[""] + "\n" + ATTACKS[engine]).split("\n"):
-        query = attack.strip().format(t=NAME, f=made)
+    for attack in ATTACKS["every engine"] + ATTACKS[engine]:
+        query = attack.format(t=NAME, f=made)
         with pytest.raises(SourceError) as told:
             print(open_source(url, query).columns, query)
         assert "internal" not in str(told.value)
@@ -530,29 +482,10 @@ def test_any_text_is_a_query_or_an_error_of_ours(text, engine):
         assert checked_query(sent, engine) == sent
 
 
-@pytest.mark.parametrize(
-    ("command", "message"),
-    [
-        ("resolve|this month|--now|0001-01-01T00:00+00:00|--tz|America/Halifax", "outside years 1"),
-        ("resolve|this month|--now|9999-12-31T23:00+00:00|--tz|Asia/Tokyo", "outside years 1"),
-        (
-            "calendar|0001-01-01|0001-01-02|--year-starts|10-01|--week-starts|sunday",
-            "outside years",
-        ),
-        ('resolve|"FY0001"|--year-starts|10-01', "outside years 1"),
-        ("filter|from 9999-12-31|--column|d|--type|yyyymm|--rounding|inward", "no month begins"),
-        ("profile|mysql://root@127.0.0.1/test?charset=nope|--table|t", "does not take|cannot be"),
-        ("profile|postgresql://h:port/x|--table|t", "the port a number"),
-        ("profile|postgresql://h/x?sslmoode=x|--table|t", "did you mean 'sslmode'"),
-        ("profile|sqlite://|--table|t", "in memory is empty"),
-        ("profile|" + "x" * 300 + ".csv", "can be no file's name"),
-        ("profile|a\0b.csv", "there is no file a␀b.csv"),
-        ("profile|demo:sailings|demo:bookings", "cannot be one of several"),
-        ("resolve|latest hour|--source|demo:sailings|--now|2026-05-20T08:30+00:00", "do not tell"),
-    ],
-)
-def test_only_our_own_errors(cli, command, message):
-    code, _, err = cli(*command.split("|"))
+@pytest.mark.parametrize("line", (FOLDER / "own_errors.txt").read_text().splitlines())
+def test_only_our_own_errors(cli, line):
+    command, message = line.split(" => ")
+    code, _, err = cli(*ast.literal_eval(command).split("|"))
     assert code in (1, 2)
     assert "something went wrong" not in err
     assert re.search(message, err), err

@@ -1,0 +1,75 @@
+"""Why a period has its dates: every sentence, and every date in a sentence."""
+
+import re
+from datetime import date
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from ulnager import Extent, PeriodSyntaxError, ResolveError, period
+from ulnager.core.periods.names import Ordinal
+from ulnager.core.suggest import no_such
+from ulnager.core.text import masked, visible
+
+from strategies import modern_days, phrases
+
+TOLD = re.split(r"\n(?! )", (Path(__file__).parent / "reasons.txt").read_text().strip())
+NOW = {"now": "2026-05-20T08:30+00:00", "tz": "UTC", "data": ("2023-10-01", "2026-05-17")}
+
+
+@pytest.mark.parametrize("told", TOLD, ids=lambda told: told.partition("\n")[0])
+def test_the_sentences_are_these(told):
+    phrase, *lines = told.split("\n")
+    result = period(phrase).resolve(**NOW)
+    assert [f"    {step}" for step in result.steps] == [line for line in lines if "! " not in line]
+    assert [f"  ! {note}" for note in result.notes] == [line for line in lines if "  ! " in line]
+
+
+@given(phrases, modern_days, st.booleans())
+def test_the_last_sentence_has_the_dates(phrase, day, over):
+    try:
+        result = period(phrase).resolve(
+            data=Extent(date(1965, 3, 1), day), **({"as_of": day} if over else {"today": day})
+        )
+    except ResolveError:
+        return
+    *others, last = result.steps
+    shown = re.findall(r"\d{4}-\d\d-\d\d", last)
+    edges = [edge for span in result.spans[:4] for edge in dict.fromkeys((span.start, span.end))]
+    assert shown == [str(edge) for edge in edges if edge]
+    if result.days:
+        assert last.endswith(f": {result.days:,} day{'s' * (result.days > 1)}.")
+    if others and others[0].startswith("The anchor is"):
+        assert str(result.anchor.day) in others[0]
+        assert ("still running" in others[0]) == result.anchor.running
+        assert f"{result.anchor.day:%A}" in others[0]
+
+
+def test_words_for_places_and_names():
+    said = "first|2nd|3rd|4th|11th|12th|13th|20th|21st|111th|122nd|last".split("|")
+    for number, word in zip((1, 2, 3, 4, 11, 12, 13, 20, 21, 111, 122, -1), said, strict=True):
+        assert str(Ordinal(number)) == word
+    assert no_such("thing", "b", ["a", "c"]) == "there is no thing 'b'. There are: a, c"
+    assert no_such("thing", "x", []).endswith("There are: none")
+    many = [f"n{n}" for n in range(21)]
+    assert no_such("thing", "zz", many[:20]).endswith("n19")
+    assert no_such("thing", "zz", many).endswith("n19 …")
+    assert visible("\U000e0001\uffff\x00\x7f") == "\\U000e0001\\uffff␀␡"
+    assert masked("a=b token=c&d=e") == "a=b token=***&d=e"
+
+
+def test_a_long_phrase_shows_the_place_that_is_wrong():
+    for lead in (0, 30, 60, 500):
+        phrase = "today plus " * (lead // 11) + "today plsu today" + " plus today" * 20
+        with pytest.raises(PeriodSyntaxError) as told:
+            period(phrase)
+        _, shown, caret, *_ = str(told.value).split("\n")
+        assert shown[caret.index("^") :].startswith("plsu")
+        assert len(shown) <= PeriodSyntaxError.WIDTH + 4
+        assert shown.endswith("…") == (
+            len(phrase) - phrase.index("plsu") > PeriodSyntaxError.WIDTH // 2
+        )
+    with pytest.raises(PeriodSyntaxError, match="more than 60 phrases stand inside each other"):
+        period("end of " * 70 + "month")
