@@ -9,7 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import BusinessDays, ResolveError, SettingError, Unit, period
+from ulnager import (
+    BusinessDays,
+    MonthCalendar,
+    ResolveError,
+    SettingError,
+    Unit,
+    WeekCalendar,
+    period,
+)
 
 from oracle import Days
 from strategies import calendars, days, examples, modern_days, simple_phrases, units, week_calendars
@@ -40,7 +48,10 @@ def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running
     calendar = calendar[0]
     settings = {name: getattr(calendar, name) for name in calendar.FIELDS}
     settings["business"] = BusinessDays(holidays=anchors[:2])
-    calendar = type(calendar)(**settings)
+    check_arrays(phrase, type(calendar)(**settings), anchors, running)
+
+
+def check_arrays(phrase, calendar, anchors, running):
     clock, data = date(2026, 5, 20), ("2023-10-01", "2026-05-17")
     expected = []
     for anchor in anchors:
@@ -61,6 +72,22 @@ def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running
             assert start == stop
         else:
             assert (result.start, result.stop) == (start, stop)
+
+
+@pytest.mark.parametrize("phrase", [
+    "last 1 rolling month", "next 2 rolling quarters", "from 1 year before today to yesterday",
+    "last 3 rolling business days", "from 3 business days before today to tomorrow",
+    "from yesterday to 2 business days after today",
+    "last 2 whole weeks, 1 month later", "month to date, 1 period earlier", "rest of half",
+])  # fmt: skip
+@pytest.mark.parametrize("calendar", [
+    MonthCalendar("10-01", "sunday", business=BusinessDays(holidays=[date(2024, 5, 20)])),
+    WeekCalendar("4-5-4", "saturday", "january", "nearest"),
+], ids=["months", "weeks"])  # fmt: skip
+def test_arrays_on_every_day_of_a_year(phrase, calendar):
+    days = [date.fromordinal(n) for n in range(*map(date.toordinal, (date(2023, 12, 20),
+            date(2025, 2, 10))))]  # fmt: skip
+    check_arrays(phrase, calendar, days, running=True)
 
 
 def test_a_datetime_stands_for_its_date():
