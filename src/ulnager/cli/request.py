@@ -222,6 +222,9 @@ class Request:
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
+            for option in ("table", "delimiter", "header", "encoding"):
+                if getattr(self, option) is not None:
+                    raise SettingError(f"--{option}: how {name} is read is said in the book")
             return book.sources[name].opened(self.timeout)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and not rest.startswith("//"):
