@@ -6,8 +6,8 @@ of SQL here. What an engine cannot work out is an error, never another condition
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from datetime import UTC, date, datetime, tzinfo
+from collections.abc import Mapping
+from datetime import date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
 from sqlalchemy import ColumnElement, Dialect, and_
@@ -30,11 +30,10 @@ from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
 from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
-from ulnager.filters.engines import Engine, check_zone, engine_named, filled, local_day, midnight
 from ulnager.filters.joined import DateTable
+from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
-from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
 from ulnager.filters.sqlvalues import SqlDay
 
 _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
@@ -97,7 +96,7 @@ def live_where(
             raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
         today = today or now.astimezone(None if zone is None else zone_named(zone)).date()
     moving = _Moving(
-        period.definition, held, zone, known, _Latest(latest, latest_type), _Now(today, now),
+        period.definition, held, zone, known, Latest(latest, latest_type), _Now(today, now),
         _Anchored(anchor_type, running), date_table,
     )  # fmt: skip
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
@@ -151,13 +150,6 @@ class _Written:
         return last[1]
 
 
-class _Latest(NamedTuple):
-    """The table and column that answer for ``latest``, if any, and what that column holds."""
-
-    place: tuple[str, str] | None
-    column_type: str
-
-
 class _Now(NamedTuple):
     """What stands for the engine's clock; None for the clock itself."""
 
@@ -179,14 +171,14 @@ class _Moving(NamedTuple):
     held: Held
     zone: str | None
     calendars: Calendars
-    latest: _Latest
+    latest: Latest
     clock: _Now
     anchored: _Anchored
     date_table: str | None
 
     def bounds(self, dialect: Dialect, anchor: str | None = None) -> tuple[str | None, str | None]:
         """The start and the stop as SQL; None at an open side."""
-        sql = _Engine(dialect, self.zone)
+        sql = EngineSql(dialect, self.zone)
         if self.date_table is None:
             arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
         else:
@@ -208,7 +200,7 @@ class _Moving(NamedTuple):
             moment = sql.moment(self.clock.now)
             basis.now, basis.moment = moment, None if anchor else moment
         self.calendars.put_into(basis)
-        extent: Any = _SqlExtent(sql, self.latest)
+        extent: Any = SqlExtent(sql, self.latest)
         basis.data = extent
         start, stop = self.definition.span(basis)
         held_in: Any = basis.instants_here() if self.definition.is_sub_day else arithmetic
@@ -223,88 +215,6 @@ def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], hel
     """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
     name = on if isinstance(on, str) else getattr(on, "name", None)
     return held if latest is not None and latest[1] == name and held in _DAY_TYPES else "date"
-
-
-class _Engine:
-    """An engine with the dialect that quotes for it, and the time zone in use."""
-
-    def __init__(self, dialect: Dialect, zone: str | None) -> None:
-        self.engine: Engine = engine_named(dialect.name)
-        self.zone = zone
-        self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
-        # A driver that marks parameters with a percent sign takes two for one.
-        self.percent = "%%" if dialect.paramstyle in ("format", "pyformat") else "%"
-
-    def table(self, name: str) -> str:
-        return ".".join(map(self.quote, name.split(".")))
-
-    def clock(self, today: date | None) -> SqlDay:
-        """The date of the clock, or one that stands for it."""
-        if today is not None:
-            return SqlDay(self.engine, self.engine.literal.format(x=today))
-        if self.zone is None:
-            return SqlDay(self.engine, self.engine.today)
-        if self.engine.has_zones:
-            return self.day_of(self.engine.now, "timestamptz", may_be_null=False)
-        check_zone(self.engine, self.zone, "today")
-        return SqlDay(self.engine, self.engine.utc_today)
-
-    def day_of(self, value: str, held: str, *, may_be_null: bool = True) -> SqlDay:
-        """The day of a date, a timestamp, or an instant in the zone."""
-        if held == "timestamptz":
-            value = local_day(self.engine, value, self.zone)
-        elif held == "timestamp":
-            value = filled(self.engine, "date_of", x=value)
-        return SqlDay(self.engine, value, may_be_null=may_be_null)
-
-    def moment(self, now: datetime | None) -> Any:
-        """The instant of the clock, or one that stands for it."""
-        if now is None:
-            return SqlInstant(self.engine, self.engine.now)
-        local = now.astimezone(UTC).replace(tzinfo=None)
-        return SqlInstant(self.engine, self.engine.instant.format(x=local))
-
-    def bound(self, arithmetic: Any, side: Any, held: str) -> str | None:
-        """A start or a stop in terms of what the column holds; None at an open side."""
-        if side is None:
-            return None
-        if isinstance(arithmetic, SqlInstants):
-            return str(arithmetic.as_sql(side))
-        found: SqlDay = arithmetic.as_sql(side)
-        return _BOUNDS[held](self, found)
-
-    def text(self, day: SqlDay) -> str:
-        """A date as ISO text."""
-        return str(day) if self.engine.literal == "'{x}'" else self._formatted(day, "-", 3)
-
-    def instant(self, day: SqlDay) -> str:
-        """The instant at which a date begins."""
-        return midnight(self.engine, str(day), self.zone)
-
-    def seconds(self, day: SqlDay) -> str:
-        """The seconds since 1970 at which a date begins."""
-        return filled(self.engine, "seconds", x=self.instant(day))
-
-    def key(self, day: SqlDay, pieces: int) -> str:
-        """A whole number of the first so many of year, month and day."""
-        return f"CAST({self._formatted(day, '', pieces)} AS {self.engine.integer})"
-
-    def _formatted(self, day: SqlDay, between: str, pieces: int) -> str:
-        text = between.join(self.engine.pieces[:pieces]).replace("%", self.percent)
-        return filled(self.engine, "formatted", x=str(day), f=text)
-
-
-# A day in terms of what a column holds, by its type.
-_BOUNDS: Final[dict[str, Callable[[_Engine, SqlDay], str]]] = {
-    "date": lambda sql, day: str(day),
-    "timestamp": lambda sql, day: str(day),
-    "timestamptz": _Engine.instant,
-    "yyyymm": lambda sql, day: sql.key(day, 2),
-    "yyyymmdd": lambda sql, day: sql.key(day, 3),
-    "epoch-seconds": _Engine.seconds,
-    "epoch-milliseconds": lambda sql, day: f"{sql.seconds(day)} * 1000",
-    "iso-text": _Engine.text,
-}
 
 
 def _whole_months(
@@ -335,48 +245,6 @@ def _whole_months(
     start = rounded(first, False)
     # An empty span touches no month.
     return start, arithmetic.choose(first < last, rounded(last, True), start)
-
-
-class _SqlExtent:
-    """The dates of a column of a table, as SQL."""
-
-    def __init__(self, sql: _Engine, latest: _Latest) -> None:
-        self.sql = sql
-        self.latest = latest.place
-        self.held = "timestamp" if latest.column_type == "date" else latest.column_type
-
-    @property
-    def first(self) -> Any:
-        return _Deferred(self, "min")
-
-    @property
-    def last(self) -> Any:
-        return _Deferred(self, "max")
-
-    @property
-    def last_whole(self) -> Any:
-        raise FilterError(
-            "the latest whole day takes a profile of the data, which a condition cannot make; "
-            "measure from latest, or filter with frozen dates"
-        )
-
-
-class _Deferred:
-    """Stands for a date where the rules ask for its day number."""
-
-    def __init__(self, extent: _SqlExtent, which: str) -> None:
-        self.extent = extent
-        self.which = which
-
-    def toordinal(self) -> SqlDay:
-        found = self.extent
-        if found.latest is None:
-            raise FilterError(
-                "the phrase speaks of the data's dates; say which table and column hold them: "
-                "latest=('trips', 'day'), --latest-in trips.day"
-            )
-        table, column = found.sql.table(found.latest[0]), found.sql.quote(found.latest[1])
-        return found.sql.day_of(f"(SELECT {self.which}({column}) FROM {table})", found.held)
 
 
 def _check(definition: Definition, calendar: Calendar) -> None:
