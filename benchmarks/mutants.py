@@ -61,6 +61,8 @@ def main() -> None:
                 module = str(mutant.path.relative_to(CORE))
                 made[module] += 1
                 killed[module] += is_killed
+                if made.total() % 20 == 0:
+                    print(f"{killed.total()} of {made.total()} killed")
                 if not is_killed:
                     print(f"survived: {module}:{mutant.line} {mutant.operator}\n{mutant.change}")
                 sys.stdout.flush()

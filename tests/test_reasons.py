@@ -47,6 +47,12 @@ def test_the_last_sentence_has_the_dates(phrase, day, over):
         assert f"{result.anchor.day:%A}" in others[0]
 
 
+@pytest.mark.parametrize("line", (Path(__file__).parent / "labels.txt").read_text().splitlines())
+def test_labels_for_people(line):
+    phrase, label = line.split(" => ")
+    assert period(phrase).resolve(**NOW).label == label
+
+
 def test_words_for_places_and_names():
     said = "first|2nd|3rd|4th|11th|12th|13th|20th|21st|111th|122nd|last".split("|")
     for number, word in zip((1, 2, 3, 4, 11, 12, 13, 20, 21, 111, 122, -1), said, strict=True):
