@@ -178,8 +178,7 @@ def test_names_that_are_hard_to_quote(server, tmp_path):
     assert [column.name for column in source.columns] == names
     for name in names:
         assert preview(period("2026-05").resolve(), source, name).kept == 1
-        for clause in (live_where(period("2026-05"), name),):
-            assert source.kept(name, clause) == (1, 1)
+        assert source.kept(name, live_where(period("2026-05"), name)) == (1, 1)
     if engine != "duckdb":
         with sa.create_engine(url).begin() as base:
             sa.Table(made, sa.MetaData()).drop(base)
@@ -192,9 +191,7 @@ def test_what_is_sent_is_what_was_checked():
         "select extract(year from d)::int from s.t;;": "select extract(year from d)::int from s.t",
     }.items():
         assert checked_query(query, "postgresql") == sent
-    assert not any(
-        map(looks_like_query, ("trips", "a.b", "selections", "with_notes", "table x"[:5]))
-    )
+    assert not any(map(looks_like_query, ("trips", "a.b", "selections", "with_notes", "table")))
 
 
 @pytest.mark.parametrize(

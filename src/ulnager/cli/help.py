@@ -21,7 +21,7 @@ GROUPS: Final[dict[str, dict[str, str]]] = {
         "preview": "which rows a period keeps and leaves out",
     },
     "Measure": {"buckets": "the units that a period touches, and which are whole"},
-    "Try": {"demo": "a full run on the demo data"},
+    "Demo": {"demo": "a full run on the demo data"},
 }
 COMMANDS: Final = {name: told for group in GROUPS.values() for name, told in group.items()}
 

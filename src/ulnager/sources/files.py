@@ -20,7 +20,6 @@ from ulnager.sources.embedded import EmbeddedSource, quoted_name, text
 from ulnager.sources.naming import named_files
 
 _WIDE: Final = 1_000
-_CODES: Final = {"utf-8": "utf-8", "latin-1": "latin-1", "utf-16": "utf-16"}
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
@@ -108,7 +107,7 @@ class FileSource(EmbeddedSource):
         form = self._forms[0]
         said = (
             f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, skip = 0, "
-            f"encoding = {text(_CODES[form.encoding])}, {_STRICT}"
+            f"encoding = {text(form.encoding)}, {_STRICT}"
         )
         types, formats, same_names = self._types(escaped, said)
         if same_names and len(form.names) > _WIDE:
