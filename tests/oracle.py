@@ -66,6 +66,15 @@ class Days:
             last = self.around(last + 1, unit)[1]
         return last
 
+    def finer(self, unit, other):
+        """The smaller of two units, where every start of the larger is a start of it."""
+        nest = unit == other or (unit in MONTHS and other in MONTHS)
+        return (
+            min(unit, other, key=list(MONTHS).index)
+            if nest and unit in MONTHS
+            else (unit if nest else None)
+        )
+
     def moved(self, day, count, unit):
         """The same day of the month some months away, or the last one that there is."""
         if unit in ("day", "week"):
@@ -85,8 +94,11 @@ class Cycles(Days):
     def label(self, day, unit):
         return (day - self.first_day) // self.first_month if unit == "month" else day
 
+    def finer(self, unit, other):
+        return unit if unit == other else None
+
     def moved(self, day, count, unit):
-        return day + count * self.first_month
+        return day + count * {"day": 1, "week": 7, "month": self.first_month}[unit]
 
 
 @dataclass(frozen=True)
@@ -126,6 +138,11 @@ class Weeks(Days):
             period += 1
         quarter = min(period // 3, 3)
         return end, {"month": period, "quarter": quarter, "half": quarter // 2, "year": 0}[unit]
+
+    def finer(self, unit, other):
+        if unit != "day" and other != "day" and "week" in (unit, other):
+            return "week"
+        return super().finer(unit, other)
 
     def moved(self, day, count, unit):
         if unit in ("day", "week"):
@@ -225,6 +242,109 @@ BUSINESS_MEANINGS = {
     "last business day of {a}/{z}": lambda o, a, b, n: (o.walk(a + 60, -1, 1)[0],) * 2,
     "{n}th business day of {a}/{z}": lambda o, a, b, n: (o.walk(a, 1, n)[1],) * 2,
 }
+
+# How each phrase stands: what its first and its last day are the edges of ("to date": of the unit
+# where it is over), and the length that it is stepped by.
+STANDINGS = {
+    "this {u}": ("u", "u", "unit"), "previous {u}": ("u", "u", "unit"),
+    "last {u}": ("u", "u", "unit"), "next {u}": ("u", "u", "unit"),
+    "{u} to date": ("u", "to date", "unit"), "rest of {u}": ("", "u", "unit"),
+    "last {n} rolling {u}s": ("", "", "last"), "last {n} {u}s": ("", "", "last"),
+    "last {n} whole {u}s": ("u", "u", "count"), "last {n} {u}s to date": ("u", "to date", "count"),
+    "last {n} {u}s to end": ("u", "u", "count"), "next {n} rolling {u}s": ("", "", "next"),
+    "next {n} whole {u}s": ("u", "u", "count"), "next {n} {u}s from date": ("", "u", "count"),
+    "next {n} {u}s from start": ("u", "u", "count"), "since start of {u}": ("u", "to date", "days"),
+    "from {n} {u}s before start of {u} to end of {u}": ("", "u", "days"),
+    "until {n} {u}s after end of next {u}": ("", "", "open"),
+    "after end of previous {u}": ("u", "", "open"), "all dates": ("", "", "open"),
+}  # fmt: skip
+
+
+def moved_start(d, day, count, small, unit):
+    """The first day of a unit, which keeps its place in a larger one; the last where it has none."""
+    here = d.around(day, unit)
+    place, at = 0, here[0]
+    while at < day:
+        at, place = d.around(at, small)[1] + 1, place + 1
+    there = here
+    for _ in range(abs(count)):
+        there = d.around(there[0] - 1 if count < 0 else there[1] + 1, unit)
+    at = there[0]
+    for _ in range(place):
+        following = d.around(at, small)[1] + 1
+        at = at if following > there[1] else following
+    return at
+
+
+def shifted(template, d, a, b, n, u, shifts):
+    """A phrase and its shifts, one after the other: (count, unit), a unit may be "period"."""
+    first, last = MEANINGS[template](d, a, b, n, u)
+    at_first, at_last, step = STANDINGS[template]
+    at_first = u if at_first else None
+    to_date = at_last == "to date"
+    whole = not to_date or d.around(last, u)[1] == last
+    at_last = u if at_last else None
+    anchored = 0 if step in ("last", "next") else None
+    for count, unit in shifts:
+        if first is not None and last is not None and last < first:
+            return first, last
+        if unit == "period" and step in ("last", "next"):
+            if anchored is not None:
+                anchored += count
+                k = anchored + (step == "next")
+                first, last = d.moved(a, (k - 1) * n, u) + 1, d.moved(a, k * n, u)
+            elif count < 0:
+                base = first - 1
+                first, last = d.moved(base, count * n, u) + 1, d.moved(base, (count + 1) * n, u)
+            else:
+                base = last
+                first, last = d.moved(base, (count - 1) * n, u) + 1, d.moved(base, count * n, u)
+            continue
+        if unit == "period":
+            if step == "open":
+                return None
+            size, unit = {
+                "unit": (1, u),
+                "count": (n, u),
+                "days": (last and last - first + 1, "day"),
+            }[step]
+            count *= size
+        anchored = None
+        small = at_first and d.finer(at_first, unit)
+        if first is not None:
+            first = (
+                moved_start(d, first, count, small, unit) if small else d.moved(first, count, unit)
+            )
+        at_first = small
+        small = at_last and d.finer(at_last, unit)
+        if last is not None:
+            if small and whole:
+                begins = moved_start(d, d.around(last, small)[0], count, small, unit)
+                last = d.around(begins, small)[1]
+            else:
+                last = d.moved(last, count, unit)
+        at_last = small
+    return first, last
+
+
+def business_shifted(template, office, d, a, b, n, shifts):
+    """So many business days, moved: from the last one back, or for the next ones on."""
+    first, last = BUSINESS_MEANINGS[template](office, a, b, n)
+    n = n if "{n}" in template else 1
+    for count, unit in shifts:
+        if last < first:
+            return first, last
+        ahead = template.startswith("next")
+        day = first if ahead else last
+        if unit in ("period", "business day"):
+            for _ in range(abs(count) * (n if unit == "period" else 1)):
+                day += 1 if count > 0 else -1
+                while not office.works(day):
+                    day += 1 if count > 0 else -1
+        else:
+            day = d.moved(day, count, unit)
+        first, last = office.walk(day, 1 if ahead else -1, n)
+    return first, last
 
 
 def nth_weekday(first, last, weekday, ordinal):

@@ -41,6 +41,19 @@ days = st.one_of(st.integers(1, LAST), _modern_days, _odd_days).map(date.fromord
 modern_days = _modern_days.map(date.fromordinal)
 
 units = st.sampled_from(["day", "week", "month", "quarter", "half", "year"])
+PLURALS = {"half": "halves"}
+
+
+def chain(some_units, longest=3):
+    counts = st.integers(-3, 3).filter(bool)
+    return st.lists(st.tuples(counts, some_units), min_size=1, max_size=longest)
+
+
+def said(phrase, shifts):
+    for count, unit in shifts:
+        name = unit if abs(count) == 1 else PLURALS.get(unit, f"{unit}s")
+        phrase += f", {abs(count)} {name} {'later' if count > 0 else 'earlier'}"
+    return phrase
 
 
 @st.composite

@@ -38,7 +38,7 @@ from engines import (
     tally,
     what_python_keeps,
 )
-from strategies import calendars, examples, phrases
+from strategies import PLURALS, calendars, chain, examples, phrases, said, units
 
 UNITS = ["day", "week", "month", "quarter", "half", "year"]
 TEMPLATES = [
@@ -68,7 +68,6 @@ TODAYS = st.one_of(
     st.sampled_from([date(2024, 2, 29), date(2026, 5, 31), date(2025, 12, 31), date(2026, 2, 28)]),
 )
 TYPES = st.sampled_from(sorted(COLUMNS))
-PLURALS = {"half": "halves"}
 FISCAL = {"fiscal": MonthCalendar("10-01")}
 
 
@@ -78,6 +77,13 @@ def filled_in(template, unit, count):
 
 
 live_phrases = st.one_of(
+    st.builds(
+        lambda template, unit, count, shifts: said(filled_in(template, unit, count), shifts),
+        st.sampled_from([text for text in TEMPLATES if " as of " not in text]),
+        st.sampled_from(UNITS),
+        st.integers(1, 3),
+        chain(units | st.just("period")),
+    ),
     st.builds(filled_in, st.sampled_from(TEMPLATES), st.sampled_from(UNITS), st.integers(1, 8)),
     st.builds(filled_in, st.sampled_from(MONTHLY), st.just("month"), st.integers(1, 8)),
 )
@@ -107,9 +113,9 @@ def test_frozen_and_live_conditions(name, drawn):
     engine = engine_named(name)
     told = []
     for phrase, calendar, today, column_type, zone, rounding in drawn:
-        said = period(phrase)
+        meant = period(phrase)
         try:
-            result = said.resolve(today=today, calendar=calendar, data=LOADS, calendars=FISCAL)
+            result = meant.resolve(today=today, calendar=calendar, data=LOADS, calendars=FISCAL)
         except ResolveError:
             continue
         options = {"column_type": column_type, "tz": zone, "rounding": rounding}
@@ -121,7 +127,7 @@ def test_frozen_and_live_conditions(name, drawn):
             continue
         try:
             clause = live_where(
-                said, COLUMNS[column_type], **options, calendar=calendar, calendars=FISCAL,
+                meant, COLUMNS[column_type], **options, calendar=calendar, calendars=FISCAL,
                 latest=("ulnager_loads", "d"), today=today,
             )  # fmt: skip
         except ResolveError as error:
@@ -203,12 +209,14 @@ OWN_UNITS = {"harbour": ["pay period"], "school": ["term"], "camp": ["term"]}
 @st.composite
 def table_cases(draw):
     name = draw(st.sampled_from(sorted(CALENDARS)))
-    unit = draw(st.sampled_from([*UNITS, *OWN_UNITS.get(name, [])]))
-    return (
-        name,
-        filled_in(draw(st.sampled_from(TABLE_PHRASES)), unit, draw(st.integers(1, 3))),
-        draw(TODAYS),
+    all_units = st.sampled_from([*UNITS, *OWN_UNITS.get(name, [])])
+    phrase = filled_in(
+        draw(st.sampled_from(TABLE_PHRASES)), draw(all_units), draw(st.integers(1, 3))
     )
+    if " as of " not in phrase and draw(st.booleans()):
+        steps = all_units | st.sampled_from(["business day", "period"])
+        phrase = said(phrase, draw(chain(steps, 2)))
+    return name, phrase, draw(TODAYS)
 
 
 @pytest.mark.parametrize("name", ENGINES)
@@ -220,11 +228,11 @@ def test_live_conditions_that_join_the_date_table(name, drawn):
     told = []
     for calendar_name, phrase, today in drawn:
         calendar = CALENDARS[calendar_name]
-        said = period(phrase, calendar)
+        meant = period(phrase, calendar)
         try:
-            result = said.resolve(today=today, calendar=calendar, data=LOADS)
+            result = meant.resolve(today=today, calendar=calendar, data=LOADS)
             clause = live_where(
-                said, "d", calendar=calendar, latest=("ulnager_loads", "d"), today=today,
+                meant, "d", calendar=calendar, latest=("ulnager_loads", "d"), today=today,
                 date_table=engine.with_table(calendar_name),
             )  # fmt: skip
             clause.compile(dialect=dialect_named(name))
@@ -254,14 +262,14 @@ def test_data_frames(phrase, today, column, zone):
 
 def measured_each(phrase, calendar, running, zone, first=date.min, last=date.max):
     """What Python keeps when each row is measured from its own anchor, ``a``, if in that time."""
-    said, found, inside = period(phrase), {}, []
+    meant, found, inside = period(phrase), {}, []
     for row, day in zip(rows(), local_days(zone).tolist(), strict=True):
         anchor = row["a"]
         if anchor is not None and not first <= anchor <= last:
             anchor = None
         if anchor not in found and anchor is not None:
             clock = {"today": anchor} if running else {"as_of": anchor, "today": "2026-05-20"}
-            found[anchor] = said.resolve(**clock, calendar=calendar)
+            found[anchor] = meant.resolve(**clock, calendar=calendar)
         inside.append(anchor is not None and day is not None and found[anchor].contains(day))
     return tally(inside)
 
@@ -277,15 +285,15 @@ EACH = st.sampled_from([
 @given(phrase=EACH, calendar=calendars(), running=st.booleans(), zone=st.sampled_from(ZONES))
 def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
     """On every engine that is there, and in every data frame library."""
-    said, calendar = period(phrase), calendar[0]
+    meant, calendar = period(phrase), calendar[0]
     for column, column_type, tz in (("d", "date", "UTC"), ("z", "timestamptz", zone)):
         wanted = measured_each(phrase, calendar, running, tz)
         options = {"anchor": "a", "running": running, "tz": tz, "calendar": calendar}
         for library, (frame, tallied) in frames().items():
-            assert tallied(keep_each(frame, said, column, **options)) == wanted, (library, column)
+            assert tallied(keep_each(frame, meant, column, **options)) == wanted, (library, column)
         for name, engine in engines_there():
             if tz == "UTC" or name not in WITHOUT_ZONES:
-                clause = live_where(said, column, **options, column_type=column_type,
+                clause = live_where(meant, column, **options, column_type=column_type,
                                     today=date(2026, 5, 20))  # fmt: skip
                 assert engine.tallies([clause]) == [wanted], (name, column)
 

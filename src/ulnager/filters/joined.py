@@ -215,20 +215,21 @@ class DateTable(SqlArithmetic):
     def _place_kept(self, day: SqlDay, unit: Unit, count: int) -> SqlDay:
         """The day at the same place of another unit; where that is too short, its last day, or in
         a calendar of weeks the same weekday of its last week. One row of the table is that day."""
-        index, place = self._column(unit, "index"), self._column(unit, "day")
-        end, on = self._column(unit, "end"), self._on(day)
-        here = self._found(place, on)
-        last = f"{self.quote('date')} = {end}"
+        # The row of the day itself beside it: what the day is stands in the text once.
+        index, place, end = (
+            self._column(unit, "index"), self._column(unit, "day"), self._column(unit, "end")
+        )  # fmt: skip
+        date, weekday = self.quote("date"), self.quote("weekday")
+        last = f"there.{date} = there.{end}"
         if not self._listed(unit):
-            same = f"{self.quote('weekday')} = {self._found(self.quote('weekday'), on)}"
-            last = f"{self._column(Unit.WEEK, 'end')} = {end} AND {same}"
+            week = self._column(Unit.WEEK, "end")
+            last = f"there.{week} = there.{end} AND there.{weekday} = here.{weekday}"
         return SqlDay(
             self.engine,
-            self._found(
-                self.quote("date"),
-                f"{index} = {self._found(index, on)} {'-' if count < 0 else '+'} {abs(count)} "
-                f"AND ({place} = {here} OR {place} < {here} AND {last})",
-            ),
+            f"(SELECT there.{date} FROM {self.name} there, {self.name} here "
+            f"WHERE here.{date} = {day} "
+            f"AND there.{index} = here.{index} {'-' if count < 0 else '+'} {abs(count)} "
+            f"AND (there.{place} = here.{place} OR there.{place} < here.{place} AND {last}))",
             may_be_null=True,
         )
 

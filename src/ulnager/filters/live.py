@@ -278,7 +278,7 @@ def _is_there(point: Definition, calendar: Calendar) -> bool:
         inside = inside.args[0]
     if inside.rule.key in ("fixed", "labelled"):
         return True  # Its days are known now, and checked where they are counted.
-    unit, other, to_date = aligned(inside)
+    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
     if inside.rule.kind is not Kind.SPAN or unit is None or unit != other or to_date:
         return False
     if isinstance(calendar, TableCalendar) and calendar.lists(unit):

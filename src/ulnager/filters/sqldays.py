@@ -120,20 +120,6 @@ class SqlArithmetic(Narrows, OfCalendar):
             raise self.cannot(unit)
         return day
 
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
-        if isinstance(is_so, bool):
-            return yes if is_so else no
-        yes, no = self.as_sql(yes), self.as_sql(no)
-        # A null must not choose: it has to come out as a null.
-        else_ = f"WHEN NOT ({is_so.text}) THEN" if is_so.may_be_null else "ELSE"
-        return SqlDay(
-            self.engine,
-            f"CASE WHEN {is_so.text} THEN {yes} {else_} {no} END",
-            0,
-            is_so.may_be_null or yes.may_be_null or no.may_be_null,
-            yes.starts_month and no.starts_month,
-        )
-
     def on_weekday(self, day: Any, weekday: int) -> Any:
         if not isinstance(day, SqlDay):
             return self.calendar.on_weekday(day, weekday)

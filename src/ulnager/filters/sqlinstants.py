@@ -56,7 +56,9 @@ class SqlInstant:
         name = unit.name
         return filled(self.engine, "add_time", x=self.text, n=count, u=name, U=name.upper())
 
-    def __lt__(self, other: Any) -> SqlTruth:
+    def __lt__(self, other: Any) -> SqlTruth | bool:
+        if other.text == self.text:
+            return bool(self.microseconds < other.microseconds)
         return SqlTruth(f"{self} < {other}", self.may_be_null or other.may_be_null)
 
 
@@ -135,13 +137,6 @@ class SqlInstants(Narrows, InstantArithmetic):
                 f"a period of hours cannot be moved by {unit.plural} in SQL; "
                 "move it by hours, or filter with frozen dates"
             )
-
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
-        if isinstance(is_so, bool):
-            return super().choose(is_so, yes, no)
-        raise FilterError(
-            "this comparison of hours has no live condition; filter with frozen dates"
-        )
 
     def like_both(self, text: str, one: SqlInstant, two: SqlInstant) -> SqlInstant:
         return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)

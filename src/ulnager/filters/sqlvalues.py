@@ -6,11 +6,21 @@ rules run on both without knowing.
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Callable
+from operator import eq, ge, gt, le, lt
+from typing import Any, Final
 
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines import Engine, filled
+
+_COMPARED: Final[dict[str, Callable[[int, int], bool]]] = {
+    "=": eq,
+    "<=": le,
+    "<": lt,
+    ">=": ge,
+    ">": gt,
+}
 
 
 class SqlDay:
@@ -68,8 +78,11 @@ class SqlDay:
             return self.text
         return filled(self.engine, "add_days", x=self.text, n=self.days)
 
-    def _compared(self, sign: str, other: Any) -> SqlTruth:
+    def _compared(self, sign: str, other: Any) -> SqlTruth | bool:
         other = self.like(other)
+        if other.text == self.text:
+            # What hangs on the same day is known to be earlier or later.
+            return _COMPARED[sign](self.days, other.days)
         return SqlTruth(f"{self} {sign} {other}", self.may_be_null or other.may_be_null)
 
     def like(self, day: Any) -> SqlDay:
@@ -79,16 +92,16 @@ class SqlDay:
     def __eq__(self, other: object) -> Any:
         return self._compared("=", other)
 
-    def __le__(self, other: Any) -> SqlTruth:
+    def __le__(self, other: Any) -> SqlTruth | bool:
         return self._compared("<=", other)
 
-    def __lt__(self, other: Any) -> SqlTruth:
+    def __lt__(self, other: Any) -> SqlTruth | bool:
         return self._compared("<", other)
 
-    def __ge__(self, other: Any) -> SqlTruth:
+    def __ge__(self, other: Any) -> SqlTruth | bool:
         return self._compared(">=", other)
 
-    def __gt__(self, other: Any) -> SqlTruth:
+    def __gt__(self, other: Any) -> SqlTruth | bool:
         return self._compared(">", other)
 
     __hash__ = None  # type: ignore[assignment]
@@ -120,10 +133,9 @@ class SqlTruth:
         self.text = text
         self.may_be_null = may_be_null
 
-    def __and__(self, other: SqlTruth | bool) -> SqlTruth:
-        # What Python knows to be false would be an error anyway; see ``_check`` in ``live``.
+    def __and__(self, other: SqlTruth | bool) -> SqlTruth | bool:
         if isinstance(other, bool):
-            return self
+            return self if other else False
         return SqlTruth(f"{self.text} AND {other.text}", self.may_be_null or other.may_be_null)
 
     __rand__ = __and__
@@ -161,6 +173,19 @@ class Narrows:
     def like_both(self, text: str, one: Any, two: Any) -> Any:
         """What is as much as two others, with its text."""
         raise NotImplementedError
+
+    def choose(self, is_so: SqlTruth | bool, yes: Any, no: Any) -> Any:
+        """One of two days or instants; null where it is not known which."""
+        if isinstance(is_so, bool):
+            return yes if is_so else no
+        yes, no = self.as_sql(yes), self.as_sql(no)
+        if str(yes) == str(no):
+            return yes
+        # A null must not choose: it has to come out as a null.
+        else_ = f"WHEN NOT ({is_so.text}) THEN" if is_so.may_be_null else "ELSE"
+        found = self.like_both(f"CASE WHEN {is_so.text} THEN {yes} {else_} {no} END", yes, no)
+        found.may_be_null |= is_so.may_be_null
+        return found
 
     def later(self, one: Any, two: Any) -> Any:
         return self._of_two("later", "<", one, two)

@@ -41,8 +41,11 @@ class Arithmetic(Protocol):
     def settled(self, day: Any, unit: Unit) -> Any:
         """``day`` itself, or for business days the last one up to it."""
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        """Whether starts of ``aligned`` moved by ``moved_by`` are starts of ``aligned`` again."""
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        """The unit that starts of ``aligned`` moved by ``moved_by`` are starts of, if any."""
+
+    def varies(self, unit: Unit, smaller: Unit) -> bool:
+        """Whether some of the units have more of a smaller one than others."""
 
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         """``yes`` where ``is_so``, else ``no``."""
@@ -64,6 +67,10 @@ class Arithmetic(Protocol):
 
     is_plain: bool
     """Whether days are plain numbers, which can be compared, so that there may be several spans."""
+
+    @property
+    def plain(self) -> Calendar:
+        """The calendar itself, which answers for day numbers."""
 
     @property
     def business(self) -> BusinessDays:
@@ -136,8 +143,15 @@ class Calendar(Value):
             return self.business.day_at(self.business.position(day + 1) - 1)
         return day
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return aligned == moved_by
+    @property
+    def plain(self) -> Calendar:
+        return self
+
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        return aligned if aligned == moved_by else None
+
+    def varies(self, unit: Unit, smaller: Unit) -> bool:
+        return False
 
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no
@@ -277,11 +291,18 @@ class OfCalendar:
         raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
 
     @property
+    def plain(self) -> Calendar:
+        return self.calendar
+
+    @property
     def business(self) -> BusinessDays:
         return self.calendar.business
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         return self.calendar.keeps(aligned, moved_by)
+
+    def varies(self, unit: Unit, smaller: Unit) -> bool:
+        return self.calendar.varies(unit, smaller)
 
     def on_weekday(self, day: Any, weekday: int) -> Any:
         return self.calendar.on_weekday(day, weekday)

@@ -78,10 +78,10 @@ class InstantArithmetic(OfCalendar):
     def settled(self, instant: int, unit: Unit) -> int:
         return instant
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return bool(aligned.microseconds and moved_by.microseconds) or self.calendar.keeps(
-            aligned, moved_by
-        )
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        if aligned.microseconds and moved_by.microseconds:
+            return min(aligned, moved_by, key=lambda unit: unit.microseconds)
+        return self.calendar.keeps(aligned, moved_by)
 
     def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no

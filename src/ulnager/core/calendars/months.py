@@ -113,8 +113,10 @@ class MonthCalendar(Calendar):
             return day + unit.days * count
         return super().move_day(day, unit, count)
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return aligned == moved_by or bool(aligned.months and moved_by.months)
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        if aligned.months and moved_by.months:
+            return min(aligned, moved_by, key=lambda unit: unit.months)
+        return super().keeps(aligned, moved_by)
 
     def made_of(self, unit: Unit) -> tuple[Unit, int]:
         return (Unit.MONTH, unit.months) if unit.months else (unit, 1)

@@ -134,10 +134,14 @@ class TableCalendar(Calendar):
         stop = self._start(number + count + 1, unit, table)
         return min(there + day - table.edges[number], stop - 1)
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         if aligned in self._tables or moved_by in self._tables:
-            return aligned == moved_by
+            return super().keeps(aligned, moved_by)
         return self.base.keeps(aligned, moved_by)
+
+    def varies(self, unit: Unit, smaller: Unit) -> bool:
+        listed = unit in self._tables or smaller in self._tables
+        return not listed and self.base.varies(unit, smaller)
 
     def made_of(self, unit: Unit) -> tuple[Unit, int]:
         return (unit, 1) if unit in self._tables else self.base.made_of(unit)

@@ -237,10 +237,14 @@ class WeekCalendar(Calendar):
     def place_step(self, unit: Unit) -> int:
         return 7
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> bool:
-        return aligned == moved_by or bool(
-            moved_by.months and (aligned.months or aligned is Unit.WEEK)
-        )
+    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        # Days keep their week and weekday anyway, so that weeks moved as days stay weeks.
+        if aligned.months and moved_by.months:
+            return min(aligned, moved_by, key=lambda unit: unit.months)
+        return super().keeps(aligned, moved_by)
+
+    def varies(self, unit: Unit, smaller: Unit) -> bool:
+        return 0 < smaller.months < unit.months and not self.in_each(unit, smaller)
 
     def year_name(self, day: int) -> int:
         return self._year_of(day) - (self.year_named_by == "start")

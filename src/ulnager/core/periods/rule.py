@@ -36,7 +36,8 @@ class Rule(NamedTuple):
     on the rules that are readings of one ambiguous phrase. ``ends`` says what the start and
     the stop stand on, and ``step`` how long one period is, when it is moved to another time
     (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give
-    several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does.
+    several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does,
+    ``can_be_empty`` when the stop may come out before the start.
     """
 
     key: str
@@ -51,6 +52,7 @@ class Rule(NamedTuple):
     step: str = "length"
     find_one: Callable[..., Any] | None = None
     goes_on: bool = False
+    can_be_empty: bool = False
 
     @property
     def slots(self) -> tuple[str, ...]:

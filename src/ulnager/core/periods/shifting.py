@@ -1,20 +1,22 @@
 """The same period at another time, for comparisons.
 
-An end that is the start of a unit moves from start to start; any other end moves as a day.
-The end of a span "to date" that is the last day of its unit stays the last day, so that a
-whole month is compared with a whole month.
+Each shift works on the dates that the one before it gave, from left to right. An end that is the
+start of a unit moves from start to start; any other end moves as a day. What a shift leaves off
+the starts of units, as weeks do with a month, is off them for the next shift too. The end of a
+span "to date" that is the last day of its unit stays the last day, so that a whole month is
+compared with a whole month. So many business days stay so many. What is empty stays empty.
 """
 
 from __future__ import annotations
 
-from typing import Any
+from typing import Any, NamedTuple
 
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import RULES, Kind
 from ulnager.core.periods.spans import FixedDates
-from ulnager.core.units import Unit
+from ulnager.core.units import UNIT_NAMES, Unit
 
 PERIOD = Unit("period", "periods")
 """Stands for a period's own length in ``P, 2 periods earlier``."""
@@ -22,133 +24,275 @@ PERIOD = Unit("period", "periods")
 Pair = tuple[Any, Any]
 
 
-def moved(c: Basis, period: Definition, count: int, unit: Unit) -> Definition | Pair:
+class Moved(NamedTuple):
+    """A span on its way: its dates by now, and what its ends stand on.
+
+    What is asked of the unshifted span (was it empty, was it to the end of its unit) is asked once
+    and answered at the end: in SQL an answer at each step would be in the text of the next.
+    """
+
+    root: Definition
+    start: Any
+    stop: Any
+    start_unit: Unit | None
+    stop_unit: Unit | None
+    as_day: Any = None
+    """The stop of a span to date where it is not whole."""
+    is_whole: Any = True
+    is_there: Any = True
+    lengths: int | None = 0
+    """How many lengths a rolling span was moved from its anchor; None once it moved otherwise."""
+    length: Any = None
+    """How long it is, when it was asked before."""
+
+    def ended(self, c: Basis) -> Any:
+        """The stop, whichever it is."""
+        if self.as_day is None:
+            return self.stop
+        return c.calendar.choose(self.is_whole, self.stop, self.as_day)
+
+    def pair(self, c: Basis) -> Pair:
+        stop = self.ended(c)
+        if self.is_there is not True:
+            stop = c.calendar.choose(self.is_there, stop, self.start)
+        return self.start, stop
+
+
+def moved(c: Basis, period: Definition, count: int, unit: Unit | Definition) -> Definition | Pair:
     """A period moved by ``count`` units, later when positive.
 
-    The pair for a period that is one span; for a joined or cut one, the same join or cut of
-    parts that are moved.
+    ``unit`` may also be a period, by whose length it moves. The pair for a period that is one
+    span; for a joined or cut one, the same join or cut of parts that are moved.
     """
-    kind = period.rule.kind
-    if kind is Kind.READING:
-        return moved(c, period.rule.find(c, *period.args), count, unit)
-    if kind is Kind.BASIS:
-        inner = shifted(period.args[0], count, unit)
-        return Definition(period.rule, (inner, *period.args[1:]))
-    if kind is Kind.RANGES:
-        if unit == PERIOD:
-            # Every part moves by the length of the first one, which the others join or cut.
-            size, unit = _own_step(c, period.args[0])
-            if not isinstance(size, int):
-                raise ResolveError(
-                    f"'{period.args[0]}' has another length for each anchor, by which '{period}' "
-                    "cannot be stepped here; say by how much, such as ', 1 month earlier'"
-                )
-            count *= size
-        parts = (
-            shifted(part, count, unit) if isinstance(part, Definition) else part
-            for part in period.args
-        )
-        return Definition(period.rule, tuple(parts))
-    if kind is Kind.SHIFT and unit == PERIOD:
-        inner, steps, by = period.args
-        if by != PERIOD:
-            # The period's own steps first, then the shift that was there: the order is all one.
-            return Definition(period.rule, (shifted(inner, count, unit), steps, by))
-        count += steps if period.rule.key == "later" else -steps
-        return moved(c, inner, count, PERIOD) if count else inner
-    if unit == PERIOD:
-        if period.rule.step == "rolling":
-            return _rolled(c, period, count)
-        size, unit = _own_step(c, period)
-        count *= size
-    return _moved_span(c, period, count, unit)
+    found = _moved(c, _traced(c, period), count, unit)
+    return found if isinstance(found, Definition) else found.pair(c)
 
 
-def shifted(period: Definition, count: int, unit: Unit) -> Definition:
+def shifted(period: Definition, count: int, unit: Unit | Definition) -> Definition:
     """The definition of a period moved by ``count`` units, later when positive."""
     return Definition(RULES["later" if count > 0 else "earlier"], (period, abs(count), unit))
 
 
-def _rolled(c: Basis, period: Definition, count: int) -> Pair:
-    """The rolling span ``count`` lengths later, measured from the same anchor."""
-    size, unit = period.args
-    ahead = period.rule.family == "next"
-    return rolling(c, unit, (count - 1 + ahead) * size, (count + ahead) * size)
+def may_refill(period: Definition) -> bool:
+    """Whether what is empty might come out otherwise when its parts are moved."""
+    while period.rule.kind is Kind.SHIFT:
+        period = period.args[0]
+    return period.rule.kind is Kind.RANGES and all(
+        isinstance(part, Definition) for part in period.args
+    )
 
 
 def rolling(c: Basis, unit: Unit, first: int, last: int) -> Pair:
     """From ``first`` to ``last`` units after the anchor: ``[s(A, first)+1, s(A, last)+1)``."""
-    base = c.calendar.settled(c.anchor, unit)
+    return _rolling_from(c, c.calendar.settled(c.anchor, unit), unit, first, last)
+
+
+def _rolling_from(c: Basis, base: Any, unit: Unit, first: int, last: int) -> Pair:
     start = c.calendar.move_day(base, unit, first) if first else base
     stop = c.calendar.move_day(base, unit, last) if last else base
     return start + c.one, stop + c.one
 
 
-def _own_step(c: Basis, period: Definition) -> tuple[int, Unit]:
-    """The length of a period, as a count of units."""
-    rule = period.rule
-    if rule.kind is Kind.READING:
-        return _own_step(c, rule.find(c, *period.args))
-    if rule.kind in (Kind.RANGES, Kind.BASIS, Kind.SHIFT):
-        inner: Definition = period.args[0]
-        return _own_step(period.changed(c) if rule.kind is Kind.BASIS else c, inner)
-    if rule.step == "unit" and period.unit is not None:
-        return 1, period.unit
-    if rule.step in ("count", "rolling"):
-        count, unit = period.args
-        return count, unit
-    if rule.step == "fixed" and period.args[0].unit is not None:
-        return 1, period.args[0].unit
+def _traced(c: Basis, period: Definition) -> Moved | Definition:
+    """A period with all its shifts done: one span, or a join or cut of others."""
+    kind = period.rule.kind
+    if kind is Kind.READING:
+        return _traced(c, period.rule.find(c, *period.args))
+    if kind is Kind.RANGES or kind is Kind.BASIS:
+        return period
+    if kind is Kind.SHIFT:
+        inner, count, unit = period.args
+        return _moved(c, _traced(c, inner), count if period.rule.key == "later" else -count, unit)
     start, stop = period.span(c)
-    if start is None or stop is None:
+    start_unit, stop_unit, to_date = aligned(c, period)
+    found = Moved(period, start, stop, start_unit, stop_unit)
+    if start is not None and stop is not None and _can_be_empty(c, found):
+        found = found._replace(is_there=start < stop)
+    if to_date and stop_unit not in (None, Unit.BUSINESS_DAY) and stop is not None:
+        is_whole = c.calendar.unit_start(stop, stop_unit) == stop
+        found = found._replace(is_whole=is_whole, as_day=stop)
+    return found
+
+
+def _moved(
+    c: Basis, found: Moved | Definition, count: int, unit: Unit | Definition
+) -> Moved | Definition:
+    if isinstance(found, Definition):
+        return _parts_moved(found, count, unit)
+    if found.is_there is False:
+        return found
+    if unit == PERIOD and found.root.rule.step == "rolling" and not _is_business(c, found):
+        return _rolled(c, found, count)
+    length = found.length
+    if isinstance(unit, Definition):
+        size, unit = _length(c, unit)
+        count *= size
+    elif unit == PERIOD:
+        size, unit = _own_step(c, found)
+        length = size if unit == _tick(c) else None
+        count *= size
+    if _is_business(c, found):
+        return _business_days_moved(c, found, count, unit)
+    after = _ends_moved(c, found, count, unit)
+    return after._replace(length=length if unit.days or unit.microseconds else None)
+
+
+def _can_be_empty(c: Basis, found: Moved) -> bool:
+    rule = found.root.rule
+    return rule.can_be_empty or (_is_business(c, found) and rule.step == "unit")
+
+
+def _parts_moved(period: Definition, count: int, unit: Unit | Definition) -> Definition:
+    """The same join or cut of parts that are moved."""
+    first, *others = period.args
+    rule = period.rule
+    parts = [shifted(first, count, unit)]
+    if rule.kind is Kind.BASIS:
+        return Definition(rule, (*parts, *others))
+    if unit == PERIOD:
+        # Every part moves by the length of the first one, which the others join or cut.
+        unit = first
+    if rule.key == "within_data":
+        # The dates that are left are what moves, so that like is compared with like.
+        ends = (Definition(RULES["earliest"]), Definition(RULES["latest"]))
+        rule, others = RULES["within"], [Definition(RULES["between"], ends)]
+    for other in others:
+        parts.append(shifted(other, count, unit) if isinstance(other, Definition) else other)
+    return Definition(rule, tuple(parts))
+
+
+def _rolled(c: Basis, found: Moved, count: int) -> Moved:
+    """A rolling span that touches the one it was: measured from the same anchor, or after
+    another shift from its own dates."""
+    size, unit = found.root.args
+    if found.lengths is not None:
+        lengths = found.lengths + count
+        last = lengths + (found.root.rule.family == "next")
+        start, stop = rolling(c, unit, (last - 1) * size, last * size)
+        return found._replace(start=start, stop=stop, lengths=lengths)
+    if count < 0:
+        base, last = found.start - c.one, count + 1
+    else:
+        base, last = found.stop - c.one, count
+    start, stop = _rolling_from(c, base, unit, (last - 1) * size, last * size)
+    return found._replace(start=start, stop=stop)
+
+
+def _length(c: Basis, period: Definition) -> tuple[Any, Unit]:
+    """The length of a period, as a count of units."""
+    found = _traced(c, period)
+    if isinstance(found, Moved):
+        return _own_step(c, found)
+    return _length(found.changed(c) if found.rule.kind is Kind.BASIS else c, found.args[0])
+
+
+def _own_step(c: Basis, found: Moved) -> tuple[Any, Unit]:
+    root = found.root
+    rule = root.rule
+    if rule.step == "unit" and root.unit is not None:
+        return 1, root.unit
+    if rule.step in ("count", "rolling"):
+        count, unit = root.args
+        return count, unit
+    if rule.step == "fixed" and root.args[0].unit is not None:
+        return 1, root.args[0].unit
+    if found.start is None or found.stop is None:
         raise ResolveError(
-            f"'{period}' is open on one side and has no length to step by; "
+            f"'{root}' is open on one side and has no length to step by; "
             "say by how much, such as ', 1 year earlier'"
         )
-    return c.calendar.length(start, stop), _TICK if c.in_instants else Unit.DAY
+    length = found.length
+    if length is None:
+        length = c.calendar.length(found.start, found.ended(c))
+    return length, _tick(c)
 
 
-_TICK = Unit("microsecond", "microseconds", microseconds=1)
+def _tick(c: Basis) -> Unit:
+    """What lengths are counted in."""
+    return _MICROSECOND if c.in_instants else Unit.DAY
 
 
-def _moved_span(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
-    start, stop = period.span(c)
-    start_unit, stop_unit, to_date = aligned(period)
-    calendar = c.calendar
-    if period.rule.step == "fixed" and not c.in_instants:
-        # ISO forms are Gregorian, whatever calendar is in use.
-        calendar = GREGORIAN
+_MICROSECOND = Unit("microsecond", "microseconds", microseconds=1)
+
+
+def _is_business(c: Basis, found: Moved) -> bool:
+    return found.root.unit is Unit.BUSINESS_DAY and not c.in_instants
+
+
+def _business_days_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
+    """As many business days as before: from the end back, or for the next ones from the start."""
+    calendar, day = c.calendar, Unit.BUSINESS_DAY
+    rule = found.root.rule
+    others = (found.root.args[0] if rule.step in ("count", "rolling") else 1) - 1
+    if rule.template.startswith("next "):
+        start = calendar.unit_start(calendar.move_day(found.start, unit, count), day)
+        last = calendar.move_start(start, day, others) if others else start
+    else:
+        last = calendar.settled(calendar.move_day(found.stop - c.one, unit, count), day)
+        start = calendar.move_start(last, day, -others) if others else last
+    return found._replace(start=start, stop=last + c.one)
+
+
+def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
+    calendar, start, stop = c.calendar, found.start, found.stop
+    if found.root.rule.step == "fixed":
+        # ISO forms are Gregorian, whatever calendar is in use; units that are its own are its own.
+        is_common = unit.name in UNIT_NAMES and unit is not Unit.BUSINESS_DAY
+        if c.in_instants:
+            calendar = calendar.like(GREGORIAN) if is_common else calendar
+        else:
+            calendar = GREGORIAN if is_common else calendar.plain
+    start_unit = found.start_unit and calendar.keeps(found.start_unit, unit)
+    stop_unit = found.stop_unit and calendar.keeps(found.stop_unit, unit)
     if start is not None:
-        if start_unit is not None and calendar.keeps(start_unit, unit):
-            start = calendar.move_start(start, unit, count)
-        else:
-            start = calendar.move_day(start, unit, count)
+        move = calendar.move_start if start_unit else calendar.move_day
+        start = move(start, unit, count)
+    as_day = found.as_day
+    if as_day is not None:
+        as_day = calendar.move_day(as_day - c.one, unit, count) + c.one
     if stop is not None:
-        as_day = calendar.move_day(stop - c.one, unit, count) + c.one
-        if stop_unit is None or not calendar.keeps(stop_unit, unit):
-            stop = as_day
+        if not stop_unit:
+            stop = calendar.move_day(stop - c.one, unit, count) + c.one
+        elif calendar.varies(unit, stop_unit):
+            # The last unit inside takes its place in the other one.
+            last = calendar.unit_start(stop - c.one, stop_unit)
+            stop = calendar.unit_stop(calendar.move_start(last, unit, count), stop_unit)
         else:
-            as_start = calendar.move_start(stop, unit, count)
-            if to_date:
-                is_whole = calendar.unit_start(stop, stop_unit) == stop
-                stop = calendar.choose(is_whole, as_start, as_day)
-            else:
-                stop = as_start
-    return start, stop
+            stop = calendar.move_start(stop, unit, count)
+    return found._replace(
+        start=start, stop=stop, start_unit=start_unit, stop_unit=stop_unit, as_day=as_day,
+        lengths=None,
+    )  # fmt: skip
 
 
-def aligned(period: Definition) -> tuple[Unit | None, Unit | None, bool]:
+def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
     """Which units the start and the stop of a span are starts of, and whether it is to date."""
     rule = period.rule
-    if rule.kind is Kind.SHIFT or rule.kind is Kind.BASIS:
-        return aligned(period.args[0])
-    start = _end_unit(period, rule.ends[0])
+    if rule.kind is Kind.READING:
+        return aligned(c, rule.find(c, *period.args))
+    if rule.kind is Kind.SHIFT:
+        start, stop, to_date = aligned(c, period.args[0])
+        unit = period.args[2]
+        if unit == PERIOD or isinstance(unit, Definition):
+            unit = _root(period).unit or Unit.DAY
+        keeps = c.calendar.keeps
+        return start and keeps(start, unit), stop and keeps(stop, unit), to_date
+    if rule.kind is Kind.BASIS:
+        # Starts of units in another calendar are not starts in this one.
+        return aligned(c, period.args[0]) if rule.key == "as_of" else (None, None, False)
+    begin = _end_unit(c, period, rule.ends[0])
     if rule.ends[1] == "to date":
-        return start, period.unit or start, True
-    return start, _end_unit(period, rule.ends[1]), False
+        return begin, period.unit or begin, True
+    return begin, _end_unit(c, period, rule.ends[1]), False
 
 
-def _end_unit(period: Definition, end: str) -> Unit | None:
+def _root(period: Definition) -> Definition:
+    while period.rule.kind in (Kind.SHIFT, Kind.BASIS):
+        period = period.args[0]
+    return period
+
+
+def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
     if end == "unit":
         return period.unit
     if end == "fixed":
@@ -158,6 +302,6 @@ def _end_unit(period: Definition, end: str) -> Unit | None:
         point: Definition = period.args[-1 if end == "finish 2" else 0]
         edge = "start_of" if end == "begin" else "end_of"
         if point.rule.key == edge and point.args[0].rule.kind is not Kind.RANGES:
-            start, stop, _ = aligned(point.args[0])
-            return start if end == "begin" else stop
+            start, stop, to_date = aligned(c, point.args[0])
+            return start if end == "begin" else None if to_date else stop
     return None

@@ -82,6 +82,7 @@ def to_date(c: Basis, unit: Unit) -> Pair:
     also=("rest of this {unit}",),
     ends=("day", "unit"),
     step="unit",
+    can_be_empty=True,
 )
 def rest(c: Basis, unit: Unit) -> Pair:
     return c.anchor + c.one, c.calendar.unit_stop(c.anchor, unit)

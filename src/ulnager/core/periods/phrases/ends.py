@@ -24,6 +24,7 @@ def on(c: Basis, point: Definition) -> Pair:
     "It begins at {start} and ends {ends}, both ends in.",
     also=("between {point} and {point_2}",),
     ends=("begin", "finish 2"),
+    can_be_empty=True,
 )
 def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
     return c.begin(point), c.finish(point_2)
@@ -34,6 +35,7 @@ def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
     "since {point}",
     "It begins at {start} and ends with {the_anchor}.",
     ends=("begin", "to date"),
+    can_be_empty=True,
 )
 def since(c: Basis, point: Definition) -> Pair:
     return c.begin(point), c.anchor + c.one

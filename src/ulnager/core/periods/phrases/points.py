@@ -118,14 +118,20 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
 
 def _edge(c: Basis, period: Definition, side: int) -> Any:
     """The start or stop of a whole period, for a point."""
-    if period.rule.kind is not Kind.RANGES or not c.calendar.is_plain:
-        edge = period.span(c)[side]
-    else:
+    if c.calendar.is_plain:
         ranges = period.ranges(c)
-        if not ranges:
-            raise ResolveError(f"'{period}' is empty here, so it has no start and no end")
+        c.require(bool(ranges), lambda: _empty(period))
         edge = ranges[-side][side]
+    else:
+        start, stop = period.span(c)
+        if start is not None and stop is not None:
+            c.require(start < stop, lambda: _empty(period))
+        edge = stop if side else start
     if edge is None:
         name = "end" if side else "start"
         raise ResolveError(f"'{period}' is open on that side, so it has no {name}")
     return edge
+
+
+def _empty(period: Definition) -> str:
+    return f"'{period}' is empty here, so it has no start and no end"

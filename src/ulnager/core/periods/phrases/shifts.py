@@ -8,7 +8,7 @@ from ulnager.core.periods.names import Name
 from ulnager.core.periods.phrases.points import today
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.shifting import moved
+from ulnager.core.periods.shifting import may_refill, moved
 from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
@@ -16,12 +16,21 @@ from ulnager.core.units import Unit
 
 def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
     found = moved(c, period, count, unit)
-    return found.span(c) if isinstance(found, Definition) else found
+    if not isinstance(found, Definition):
+        return found
+    start, stop = found.span(c)
+    if start is not None and stop is not None and may_refill(period):
+        first, last = period.span(c)
+        if first is not None and last is not None:
+            stop = c.calendar.choose(first < last, stop, start)
+    return start, stop
 
 
 def _moved(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
     found = moved(c, period, count, unit)
-    return found.ranges(c) if isinstance(found, Definition) else (found,)
+    if not isinstance(found, Definition):
+        return (found,)
+    return () if may_refill(period) and not period.ranges(c) else found.ranges(c)
 
 
 @row(

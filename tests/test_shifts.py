@@ -1,0 +1,98 @@
+"""Periods at another time: shifts of shifts in every calendar, beside walking the days."""
+
+from datetime import date
+
+import numpy as np
+import pytest
+from hypothesis import assume, given
+from hypothesis import strategies as st
+
+from ulnager import (
+    BusinessDays,
+    MonthCalendar,
+    ResolveError,
+    TableCalendar,
+    own_unit,
+    period,
+)
+
+from oracle import BUSINESS_MEANINGS, MEANINGS, Cycles, Days, Office, business_shifted, shifted
+from strategies import PLURALS, calendars, chain, examples, modern_days, said, units, week_calendars
+
+LAST = date.max.toordinal()
+
+
+def check(phrase, expected, anchor, running, calendar):
+    """The dates of one anchor, and those of an array, are what was expected."""
+    basis = {"today": anchor} if running else {"as_of": anchor, "today": anchor}
+    meant = period(phrase, calendar)
+    if expected is None:
+        with pytest.raises(ResolveError, match="open on one side"):
+            meant.resolve(**basis, calendar=calendar)
+        return
+    first, last = expected
+    assume(all(day is None or 400 < day < LAST - 400 for day in expected))
+    result = meant.resolve(**basis, calendar=calendar)
+    starts, stops = meant.resolve_each([anchor] * 2, running, calendar, today=anchor)
+    if first is not None and last is not None and last < first:
+        assert result.is_empty
+        assert starts[0] == stops[0]
+        return
+    assert result.start == (first and date.fromordinal(first)), phrase
+    assert result.end == (last and date.fromordinal(last)), phrase
+    assert starts[1] == np.datetime64(result.start or "NaT") or result.start is None
+    assert stops[0] == np.datetime64(result.stop or "NaT") or result.stop is None
+    assert period(str(meant), calendar) == meant
+
+
+@examples(800)
+@given(
+    st.sampled_from(sorted(MEANINGS)), st.one_of(calendars(), week_calendars()), modern_days,
+    st.booleans(), st.integers(1, 3), units, chain(units | st.just("period")),
+)  # fmt: skip
+def test_shifts_of_shifts_are_what_walking_the_days_gives(
+    template, calendar, anchor, running, count, unit, shifts
+):
+    calendar, labels = calendar
+    a = anchor.toordinal()
+    phrase = template.replace("{u}s", PLURALS.get(unit, f"{unit}s"))
+    phrase = phrase.replace("{u}", unit).replace("{n}", str(count))
+    expected = shifted(template, labels, a, a if running else a + 1, count, unit, shifts)
+    check(said(phrase, shifts), expected, anchor, running, calendar)
+
+
+@given(
+    st.sampled_from(sorted(MEANINGS)), modern_days, st.booleans(), st.integers(1, 3),
+    st.integers(2, 40), chain(st.sampled_from(["day", "week", "month", "period"])), st.booleans(),
+)  # fmt: skip
+def test_shifts_by_units_of_ones_own(template, anchor, running, count, length, shifts, as_table):
+    start, a = date(2000, 1, 5), anchor.toordinal()
+    labels = Cycles(first_month=length, first_day=start.toordinal())
+    expected = shifted(template, labels, a, a if running else a + 1, count, "month", shifts)
+    phrase = template.replace("{u}", "crew week").replace("{n}", str(count))
+    shifts = [(n, "crew week" if unit == "month" else unit) for n, unit in shifts]
+    if as_table:
+        calendar = TableCalendar(("crew week", date.fromordinal(start.toordinal() + n * length))
+                                 for n in range(-14_000 // length, 16_000 // length))  # fmt: skip
+    else:
+        calendar = MonthCalendar(cycles=[own_unit("crew week", length, start)])
+    check(said(phrase, shifts), expected, anchor, running, calendar)
+
+
+@examples(400)
+@given(
+    st.sampled_from(sorted(set(BUSINESS_MEANINGS) - {t for t in BUSINESS_MEANINGS if "{a}" in t})),
+    modern_days, st.booleans(), st.integers(1, 6),
+    chain(st.sampled_from(["day", "week", "month", "year", "business day", "period"])),
+    st.sets(st.integers(-60, 60), max_size=30), st.sampled_from([(5, 6), (4, 5), (6,), ()]),
+)  # fmt: skip
+def test_business_days_keep_their_count(template, anchor, running, count, shifts, closed, off):
+    a = anchor.toordinal()
+    holidays = frozenset(a + day for day in closed)
+    names = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+    business = BusinessDays([names[day] for day in off], map(date.fromordinal, holidays))
+    office = Office(frozenset(off), holidays)
+    b = a if running else a + 1
+    expected = business_shifted(template, office, Days(), a, b, count, shifts)
+    phrase = said(template.replace("{n}", str(count)), shifts)
+    check(phrase, expected, anchor, running, MonthCalendar(business=business))
