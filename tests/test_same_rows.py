@@ -382,3 +382,48 @@ def test_primitives(name):
 def as_plain(value):
     """A date as text, however an engine gives it; anything else as it is."""
     return str(value)[:10] if isinstance(value, (date, str)) else int(value)
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(10)
+@given(drawn=st.lists(
+    st.tuples(live_phrases, NOWS, st.sampled_from(ZONES), st.sampled_from(["t", "z", "es", "em"]),
+              st.integers(1, 9)), min_size=6, max_size=6))  # fmt: skip
+def test_days_that_start_in_the_small_hours(name, drawn):
+    """Whole days move, of the clock and of the rows, frozen and live; and hold the moment."""
+    engine, told = engine_named(name), []
+    for phrase, now, zone, column, hour in drawn:
+        zone = "UTC" if name in WITHOUT_ZONES else zone
+        tz, after = ZoneInfo(zone), timedelta(hours=hour)
+        clock = {"now": now, "tz": zone, "day_starts": f"{hour:02}:00"}
+        today = period("today").resolve(**clock)
+        (start, stop), moment = today.instants(zone)[0], now.astimezone(UTC)
+        assert start <= moment < stop or abs(moment - start) < timedelta(hours=2)
+        held = {"t": "timestamp", "z": "timestamptz", "es": "epoch-seconds"}.get(
+            column, "epoch-milliseconds")  # fmt: skip
+        try:
+            result = period(phrase).resolve(**clock, data=LOADS, calendars=FISCAL)
+        except ResolveError:
+            continue
+        edges = result.local_bounds() if held == "timestamp" else result.instants(zone)
+        inside = [
+            (moment := row["t"] if held == "timestamp" else row["z"]) is not None
+            and any((not a or moment >= a) and (not b or moment < b) for a, b in edges)
+            for row in rows()
+        ]
+        by_days = [
+            row["z"] is not None
+            and result.contains(row["t"] if held == "timestamp"
+                                else row["z"].astimezone(tz).replace(tzinfo=None))
+            for row in rows()
+        ]  # fmt: skip
+        # The hour that comes twice, or never, may be on either side of the start of a day.
+        assert sum(a != b for a, b in zip(inside, by_days, strict=True)) < 40
+        case = (phrase, now, zone, held, after)
+        options = {"column_type": held, "tz": zone}
+        told.append((where(result, COLUMNS[held], **options), tally(inside), case))
+        if "latest" not in phrase and "earliest" not in phrase and "data" not in phrase:
+            clause = live_where(period(phrase), COLUMNS[held], **options, now=now,
+                                calendars=FISCAL, day_starts=f"{hour:02}:00")  # fmt: skip
+            told.append((clause, tally(inside), ("live", *case)))
+    compared(engine, told)

@@ -181,7 +181,6 @@ def _live(
     for given, instead in (
         (request.as_of, "--as-of; write it into the phrase: '… as of …'"),
         (request.source, "--source; name the table for latest in --latest-in"),
-        (request.day_starts != "00:00", "--day-starts; filter with frozen dates"),
     ):
         if given:
             raise FilterError(f"a live condition has no {instead}")
@@ -204,6 +203,7 @@ def _live(
         today=None if request.today is None else as_day(request.today, "--today"),
         now=request.now,
         anchor=anchor_column,
+        day_starts=request.day_starts,
         **options,
     )
     return period, clause, live_notes(period, defaults)

@@ -29,13 +29,13 @@ def _dates(result: Resolution, zone: tzinfo | None) -> Bounds:
 
 
 def _timestamps(result: Resolution, zone: tzinfo | None) -> Bounds:
-    if isinstance(result, InstantResolution):
-        return result.local_bounds()
-    return tuple((_midnight(span.start), _midnight(span.stop)) for span in result.spans)
+    return tuple((_as_time(start), _as_time(stop)) for start, stop in result.local_bounds())
 
 
-def _midnight(day: date | None) -> datetime | None:
-    return None if day is None else datetime.combine(day, time())
+def _as_time(bound: date | None) -> datetime | None:
+    if bound is None or isinstance(bound, datetime):
+        return bound
+    return datetime.combine(bound, time())
 
 
 def _instants(result: Resolution, zone: tzinfo | None) -> Bounds:
@@ -137,6 +137,11 @@ def _since(moment: datetime | None, size: int) -> int | None:
 
 def _iso_text(result: Resolution, zone: tzinfo | None) -> Bounds:
     # A date sorts before every time on it, so this holds for text with times too.
+    if result.day_starts:
+        raise FilterError(
+            f"days start {result.day_starts} after midnight, and text may hold dates or times; "
+            "make the column timestamps first"
+        )
     return tuple(
         (start and start.isoformat(), stop and stop.isoformat())
         for start, stop in _dates(result, zone)

@@ -19,8 +19,10 @@ class Engine(NamedTuple):
     """The primitives of one engine, as templates of SQL.
 
     ``today`` is the clock's date, ``utc_today`` the one in UTC, and ``now`` its instant.
-    ``local_day`` is the date of the instant ``{x}`` in a zone and ``midnight`` the instant at which
-    a date begins there, both empty where the engine cannot be relied on for zones.
+    ``local_now`` is the time of the clock in the zone of the session, ``time_of`` a date as the
+    local time at which it begins. ``local_day`` is the date of the instant ``{x}`` in a zone and
+    ``midnight`` the instant at which a date begins there, at ``{clock}`` or so long ``{after}``
+    midnight, both empty where the engine cannot be relied on for zones.
 
     ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
     ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
@@ -55,6 +57,8 @@ class Engine(NamedTuple):
     local_day: str = ""
     midnight: str = ""
     date_of: str = "CAST({x} AS DATE)"
+    time_of: str = "CAST({x} AS TIMESTAMP)"
+    local_now: str = "now()"
     add_months_first: str = ""
     add_count: str = ""
     later: str = "greatest({x}, {y})"
@@ -72,7 +76,8 @@ class Engine(NamedTuple):
 # Begins at the first of two midnights, which is a second after the last second before it; asked
 # for midnight itself, these engines take the later one.
 _FIRST_MIDNIGHT: Final = (
-    "((CAST({x} AS TIMESTAMP) - INTERVAL '1 second') AT TIME ZONE '{tz}' + INTERVAL '1 second')"
+    "((CAST({x} AS TIMESTAMP){after} - INTERVAL '1 second') AT TIME ZONE '{tz}' "
+    "+ INTERVAL '1 second')"
 )
 _TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
 _STRFTIME: Final = ("%Y", "%m", "%d")
@@ -86,6 +91,8 @@ ENGINES: Final = {
             today="date('now', 'localtime')",
             utc_today="date('now')",
             date_of="date({x})",
+            time_of="{x}",
+            local_now="datetime('now', 'localtime')",
             add_days="date({x}, '{s}{a} days')",
             add_count="date({x}, ({a}) || ' days')",
             add_months="min(date({x}, '{s}{a} months'), "
@@ -110,7 +117,7 @@ ENGINES: Final = {
         Engine(
             name="duckdb",
             today="current_date",
-            local_day="CAST({x} AT TIME ZONE '{tz}' AS DATE)",
+            local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
             midnight=_FIRST_MIDNIGHT,
             add_days="({x} {s} {a})",
             add_count="({x} + CAST({a} AS INTEGER))",
@@ -128,7 +135,7 @@ ENGINES: Final = {
         ),
         Engine(
             name="postgresql",
-            local_day="CAST({x} AT TIME ZONE '{tz}' AS DATE)",
+            local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
             midnight=_FIRST_MIDNIGHT,
             add_days="({x} {s} {a})",
             add_count="({x} + {a})",
@@ -151,6 +158,8 @@ ENGINES: Final = {
             # No zones by name: CONVERT_TZ gives NULL where their tables were never loaded.
             utc_today="UTC_DATE",
             date_of="DATE({x})",
+            time_of="{x}",
+            local_now="NOW(6)",
             add_days="({x} {s} INTERVAL {a} DAY)",
             add_count="({x} + INTERVAL ({a}) DAY)",
             add_months="({x} {s} INTERVAL {a} MONTH)",
@@ -173,10 +182,12 @@ ENGINES: Final = {
             name="spark",
             today="current_date()",
             now="current_timestamp()",
+            time_of="CAST({x} AS TIMESTAMP_NTZ)",
+            local_now="current_timestamp()",
             # Through the seconds, which no time zone of the session can move.
             local_day="date_from_unix_date(CAST(floor(unix_seconds("
-            "from_utc_timestamp({x}, '{tz}')) / 86400) AS INT))",
-            midnight="CAST(concat({x}, ' 00:00:00 {tz}') AS TIMESTAMP)",
+            "from_utc_timestamp({x}, '{tz}'){before}) / 86400) AS INT))",
+            midnight="CAST(concat({x}, ' {clock} {tz}') AS TIMESTAMP)",
             add_days="date_add({x}, {n})",
             add_count="date_add({x}, {a})",
             add_months="add_months({x}, {n})",
@@ -210,6 +221,7 @@ def engine_named(name: str) -> Engine:
 def filled(engine: Engine, primitive: str, **values: object) -> str:
     """A primitive with its values; a whole number ``n`` is there with its sign apart, too."""
     template: str = getattr(engine, primitive)
+    values = {"before": "", "after": "", "clock": "00:00:00", **values}
     inner = str(values.get("x", ""))
     if isinstance(number := values.get("n"), int):
         values |= {"s": "-" if number < 0 else "+", "a": abs(number)}
@@ -236,13 +248,33 @@ def check_zone(engine: Engine, zone: str | None, what: str) -> None:
         )
 
 
-def local_day(engine: Engine, instant: str, zone: str | None) -> str:
-    """The date of an instant in a zone, as SQL."""
+def local_day(engine: Engine, instant: str, zone: str | None, hours: int = 0) -> str:
+    """The date of an instant in a zone, as SQL; days begin so many hours after midnight."""
     check_zone(engine, zone, "the day of an instant")
-    return filled(engine, "local_day" if engine.has_zones else "date_of", x=instant, tz=zone)
+    if not engine.has_zones:
+        return day_of_time(engine, instant, hours)
+    before = f" - INTERVAL '{hours}' HOUR" if hours else ""
+    return filled(engine, "local_day", x=instant, tz=zone, before=before)
 
 
-def midnight(engine: Engine, day: str, zone: str | None) -> str:
+def midnight(engine: Engine, day: str, zone: str | None, hours: int = 0) -> str:
     """The instant at which a date begins in a zone, as SQL."""
     check_zone(engine, zone, "the start of a day")
-    return filled(engine, "midnight", x=day, tz=zone) if engine.has_zones else day
+    if not engine.has_zones:
+        return time_of_day(engine, day, hours)
+    after = f" + INTERVAL '{hours}' HOUR" if hours else ""
+    return filled(engine, "midnight", x=day, tz=zone, after=after, clock=f"{hours:02}:00:00")
+
+
+def day_of_time(engine: Engine, local: str, hours: int = 0) -> str:
+    """The date of a local time, as SQL."""
+    return filled(engine, "date_of", x=_moved(engine, local, -hours))
+
+
+def time_of_day(engine: Engine, day: str, hours: int = 0) -> str:
+    """The local time at which a date begins, as SQL."""
+    return _moved(engine, filled(engine, "time_of", x=day), hours) if hours else day
+
+
+def _moved(engine: Engine, local: str, hours: int) -> str:
+    return filled(engine, "add_time", x=local, n=hours, u="hour", U="HOUR") if hours else local

@@ -7,7 +7,7 @@ of SQL here. What an engine cannot work out is an error, never another condition
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, datetime, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
 
 from sqlalchemy import ColumnElement, Dialect, and_
@@ -22,7 +22,7 @@ from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Defaults
-from ulnager.core.periods.clock import as_instant
+from ulnager.core.periods.clock import as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.rule import Kind
@@ -58,6 +58,7 @@ def live_where(
     running: bool = False,
     date_table: str | None = None,
     rounding: str | None = None,
+    day_starts: str = "00:00",
 ) -> ColumnElement[bool]:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
@@ -65,7 +66,8 @@ def live_where(
     says where today is. ``latest`` is the table (with its schema before a dot if need be) and the
     column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what that column
     holds: ``date``, ``timestamp`` or ``timestamptz``. ``today`` fixes the clock, to try another
-    day, and ``now``, an aware datetime, its instant.
+    day, and ``now``, an aware datetime, its instant. A new day begins at ``day_starts``, a full
+    hour, for the clock and for timestamps and instants alike; dates are the days that they say.
 
     With ``anchor``, a column, every row is measured from its own date there; that day is over,
     unless it is ``running``. ``anchor_type`` is as for ``latest``.
@@ -78,6 +80,7 @@ def live_where(
     cannot; ResolveError for a period that may have several spans.
     """
     zone = None if tz is None else zone_name(tz)
+    after = _checked_start(day_starts, column_type)
     held = held_as(column_type, tz, rounding)
     latest_type = latest_type or _same_type(latest, on, column_type)
     for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
@@ -94,10 +97,11 @@ def live_where(
         now = as_instant(now)
         if now.tzinfo is None:
             raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
-        today = today or now.astimezone(None if zone is None else zone_named(zone)).date()
+        local = now.astimezone(None if zone is None else zone_named(zone))
+        today = today or (local - after).date()
     moving = _Moving(
         period.definition, held, zone, known, Latest(latest, latest_type), _Now(today, now),
-        _Anchored(anchor_type, running), date_table,
+        _Anchored(anchor_type, running), date_table, after,
     )  # fmt: skip
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     # Which sides there are is the same on every engine.
@@ -175,10 +179,11 @@ class _Moving(NamedTuple):
     clock: _Now
     anchored: _Anchored
     date_table: str | None
+    day_starts: timedelta
 
     def bounds(self, dialect: Dialect, anchor: str | None = None) -> tuple[str | None, str | None]:
         """The start and the stop as SQL; None at an open side."""
-        sql = EngineSql(dialect, self.zone)
+        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(hours=1))
         if self.date_table is None:
             arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
         else:
@@ -193,6 +198,7 @@ class _Moving(NamedTuple):
         )
         is_clock = anchor is None or self.anchored.running
         basis = Basis(arithmetic, day, is_clock)
+        basis.day_starts = self.day_starts
         # A running anchor is the clock of its row.
         basis.today = day if is_clock else sql.clock(self.clock.today)
         if self.zone is not None:
@@ -209,6 +215,19 @@ class _Moving(NamedTuple):
         return sql.bound(held_in, start, self.held.column_type), sql.bound(
             held_in, stop, self.held.column_type
         )
+
+
+def _checked_start(day_starts: str, column_type: str) -> timedelta:
+    after = time_after_midnight(day_starts)
+    if after % timedelta(hours=1):
+        raise FilterError(
+            f"day_starts is {day_starts}; live days begin at a full hour; filter with frozen dates"
+        )
+    if after and column_type == "iso-text":
+        raise FilterError(
+            "day_starts takes a column of timestamps or instants: text may hold dates or times"
+        )
+    return after
 
 
 def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:

@@ -9,7 +9,16 @@ from typing import Any, Final, NamedTuple
 from sqlalchemy import Dialect
 
 from ulnager.core.errors import FilterError
-from ulnager.filters.engines import Engine, check_zone, engine_named, filled, local_day, midnight
+from ulnager.filters.engines import (
+    Engine,
+    check_zone,
+    day_of_time,
+    engine_named,
+    filled,
+    local_day,
+    midnight,
+    time_of_day,
+)
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
 from ulnager.filters.sqlvalues import SqlDay
 
@@ -22,9 +31,11 @@ class Latest(NamedTuple):
 
 
 class EngineSql:
-    """An engine with the dialect that quotes for it, and the time zone in use."""
+    """An engine with the dialect that quotes for it, the time zone in use, and how many hours after
+    midnight a day begins there."""
 
-    def __init__(self, dialect: Dialect, zone: str | None) -> None:
+    def __init__(self, dialect: Dialect, zone: str | None, hours: int = 0) -> None:
+        self.hours = hours
         self.engine: Engine = engine_named(dialect.name)
         self.zone = zone
         self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
@@ -39,18 +50,23 @@ class EngineSql:
         if today is not None:
             return SqlDay(self.engine, self.engine.literal.format(x=today))
         if self.zone is None:
+            if self.hours:
+                day = day_of_time(self.engine, self.engine.local_now, self.hours)
+                return SqlDay(self.engine, day)
             return SqlDay(self.engine, self.engine.today)
         if self.engine.has_zones:
             return self.day_of(self.engine.now, "timestamptz", may_be_null=False)
         check_zone(self.engine, self.zone, "today")
+        if self.hours:
+            return self.day_of(self.engine.now, "timestamp", may_be_null=False)
         return SqlDay(self.engine, self.engine.utc_today)
 
     def day_of(self, value: str, held: str, *, may_be_null: bool = True) -> SqlDay:
         """The day of a date, a timestamp, or an instant in the zone."""
         if held == "timestamptz":
-            value = local_day(self.engine, value, self.zone)
+            value = local_day(self.engine, value, self.zone, self.hours)
         elif held == "timestamp":
-            value = filled(self.engine, "date_of", x=value)
+            value = day_of_time(self.engine, value, self.hours)
         return SqlDay(self.engine, value, may_be_null=may_be_null)
 
     def moment(self, now: datetime | None) -> Any:
@@ -75,7 +91,11 @@ class EngineSql:
 
     def instant(self, day: SqlDay) -> str:
         """The instant at which a date begins."""
-        return midnight(self.engine, str(day), self.zone)
+        return midnight(self.engine, str(day), self.zone, self.hours)
+
+    def time(self, day: SqlDay) -> str:
+        """The local time at which a date begins."""
+        return time_of_day(self.engine, str(day), self.hours)
 
     def seconds(self, day: SqlDay) -> str:
         """The seconds since 1970 at which a date begins."""
@@ -93,7 +113,7 @@ class EngineSql:
 # A day in terms of what a column holds, by its type.
 _BOUNDS: Final[dict[str, Callable[[EngineSql, SqlDay], str]]] = {
     "date": lambda sql, day: str(day),
-    "timestamp": lambda sql, day: str(day),
+    "timestamp": EngineSql.time,
     "timestamptz": EngineSql.instant,
     "yyyymm": lambda sql, day: sql.key(day, 2),
     "yyyymmdd": lambda sql, day: sql.key(day, 3),

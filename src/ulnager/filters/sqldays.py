@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import tzinfo
+from datetime import timedelta, tzinfo
 from typing import Any
 
 from ulnager.core.calendars.base import Calendar, OfCalendar
@@ -129,8 +129,8 @@ class SqlArithmetic(Narrows, OfCalendar):
         both = one.starts_month and two.starts_month
         return SqlDay(self.engine, text, 0, one.may_be_null or two.may_be_null, both)
 
-    def instants(self, zone: tzinfo) -> Any:
-        return SqlInstants(self.calendar, zone, self)
+    def instants(self, zone: tzinfo, day_starts: timedelta) -> Any:
+        return SqlInstants(self.calendar, zone, self, day_starts)
 
     def like(self, calendar: Calendar) -> SqlArithmetic:
         return self if calendar == self.calendar else SqlArithmetic(calendar, self.engine)

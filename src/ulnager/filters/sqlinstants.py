@@ -6,7 +6,7 @@ engine works out.
 
 from __future__ import annotations
 
-from datetime import UTC, tzinfo
+from datetime import UTC, timedelta, tzinfo
 from typing import Any
 
 from ulnager.core.calendars.base import Calendar
@@ -74,8 +74,9 @@ class SqlInstants(Narrows, InstantArithmetic):
 
     is_plain = False
 
-    def __init__(self, calendar: Calendar, zone: tzinfo, days: Any) -> None:
-        super().__init__(calendar, zone)
+    def __init__(self, calendar: Calendar, zone: tzinfo, days: Any, day_starts: timedelta) -> None:
+        super().__init__(calendar, zone, day_starts)
+        self.hours = day_starts // timedelta(hours=1)
         self.days = days
         self.engine: Engine = days.engine
         self.name = zone_name(zone)
@@ -95,13 +96,13 @@ class SqlInstants(Narrows, InstantArithmetic):
     def day_of(self, instant: Any) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().day_of(instant)
-        text = local_day(self.engine, str(instant), self.name)
+        text = local_day(self.engine, str(instant), self.name, self.hours)
         return SqlDay(self.engine, text, may_be_null=instant.may_be_null)
 
     def instant_of(self, day: Any) -> Any:
         if not isinstance(day, SqlDay):
             return super().instant_of(day)
-        text = midnight(self.engine, str(day), self.name)
+        text = midnight(self.engine, str(day), self.name, self.hours)
         return SqlInstant(self.engine, text, 0, day.may_be_null)
 
     def unit_start(self, instant: Any, unit: Unit) -> Any:
@@ -142,4 +143,4 @@ class SqlInstants(Narrows, InstantArithmetic):
         return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)
 
     def like(self, calendar: Calendar) -> SqlInstants:
-        return SqlInstants(calendar, self.zone, self.days.like(calendar))
+        return SqlInstants(calendar, self.zone, self.days.like(calendar), self.day_starts)

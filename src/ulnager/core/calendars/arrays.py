@@ -7,7 +7,7 @@ units can therefore be used, at the same cost.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from typing import Any
 
 import numpy as np
@@ -54,6 +54,26 @@ def as_dates(values: Any) -> NDArray[np.datetime64]:
         raise SettingError(
             f"{type(values).__name__} does not hold days; give an array of datetime64, or dates"
         ) from None
+
+
+def inside(days: Any, times: Iterable[Any], dates: Iterable[Any]) -> NDArray[np.bool_]:
+    """Which days or local timestamps are within half-open bounds; None is an open side.
+
+    Timestamps are compared with ``times``, dates, which are days whenever those start, with
+    ``dates``. NaT is never inside.
+    """
+    values = np.asarray(days)
+    if values.dtype.kind != "M":
+        values = as_dates(days)
+    found = np.zeros(values.shape, dtype=bool)
+    for start, stop in dates if values.dtype == np.dtype("datetime64[D]") else times:
+        is_in = ~np.isnat(values)
+        if start is not None:
+            is_in &= values >= np.datetime64(start)
+        if stop is not None:
+            is_in &= values < np.datetime64(stop)
+        found |= is_in
+    return found
 
 
 def each_span(
@@ -157,8 +177,8 @@ class _Units:
             self._numbers = calendar.business.positions(low, high)
             return
         first, last = calendar.unit_number(low, unit), calendar.unit_number(high, unit)
-        edges = calendar.unit_starts(unit, first, last + 1)
-        edges[0], edges[-1] = low, high + 1
+        edges = np.append(calendar.unit_starts(unit, first, last), high + 1)
+        edges[0] = low
         self._numbers = np.repeat(np.arange(first, last + 1), np.diff(edges))
 
 

@@ -8,14 +8,15 @@ these four (one date, an array, a database) can resolve any period.
 
 from __future__ import annotations
 
-from datetime import date, tzinfo
+from datetime import date, timedelta, tzinfo
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
 from ulnager.core.calendars import labels
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.daynumbers import date_of
-from ulnager.core.errors import ResolveError
-from ulnager.core.units import Unit
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.suggest import no_such
+from ulnager.core.units import UNITS, Unit
 from ulnager.core.values import Value
 
 if TYPE_CHECKING:
@@ -43,6 +44,9 @@ class Arithmetic(Protocol):
 
     def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         """The unit that starts of ``aligned`` moved by ``moved_by`` are starts of, if any."""
+
+    def lists_day(self, day: Any, unit: Unit) -> Any:
+        """Whether the unit around a day is known to its end; not beyond a table."""
 
     def varies(self, unit: Unit, smaller: Unit) -> bool:
         """Whether some of the units have more of a smaller one than others."""
@@ -92,8 +96,6 @@ class Calendar(Value):
     kind: ClassVar[str]
     is_plain = True
     business: BusinessDays
-    has_periods: ClassVar[bool] = False
-    """Whether its months are periods of whole weeks."""
     cycles: tuple[Unit, ...] = ()
     """Units of a fixed number of days, made with :func:`ulnager.own_unit`."""
 
@@ -150,6 +152,9 @@ class Calendar(Value):
     def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         return aligned if aligned == moved_by else None
 
+    def lists_day(self, day: Any, unit: Unit) -> Any:
+        return True
+
     def varies(self, unit: Unit, smaller: Unit) -> bool:
         return False
 
@@ -202,6 +207,11 @@ class Calendar(Value):
         return np.arange(first, last + 1, dtype=np.int64) * own.days + own.epoch
 
     @property
+    def has_periods(self) -> bool:
+        """Whether its months are periods of whole weeks."""
+        return False
+
+    @property
     def own_units(self) -> tuple[Unit, ...]:
         """The units that only this calendar has; phrases may speak of them."""
         return self.cycles
@@ -211,14 +221,26 @@ class Calendar(Value):
         """The units that days are grouped into, from the smallest on."""
         return (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.HALF, Unit.YEAR, *self.own_units)
 
-    def label(self, start: date, unit: Unit, *, short: bool = False) -> str:
-        """The name of the unit that starts on a date, long or short.
+    def unit_named(self, name: Unit | str) -> Unit:
+        """The unit of that name, singular or plural; SettingError when there is none."""
+        if isinstance(name, Unit):
+            return name
+        own = {text: own for own in self.own_units for text in (own.name, own.plural)}
+        found = own.get(name) or Unit.named(name)
+        if found is None:
+            known = [unit.name for unit in (*UNITS, *self.own_units)]
+            raise SettingError(no_such("unit", str(name), known))
+        return found
+
+    def label(self, day: date, unit: Unit | str, *, short: bool = False) -> str:
+        """The name of the unit around a date, long or short.
 
         >>> from ulnager import MonthCalendar
-        >>> MonthCalendar(year_starts="10-01").label(date(2026, 1, 1), Unit.QUARTER)
+        >>> MonthCalendar(year_starts="10-01").label(date(2026, 1, 1), "quarter")
         'Q2 FY2026'
         """
-        return labels.label(self, start.toordinal(), unit, short)
+        known = self.unit_named(unit)
+        return labels.label(self, self.unit_start(day.toordinal(), known), known, short)
 
     def labelled(self, text: str) -> tuple[int, int] | None:
         """The start and stop of the unit with that long label, as day numbers, or None."""
@@ -242,7 +264,7 @@ class Calendar(Value):
         first = self.unit_start(day, Unit.YEAR)
         return self.unit_number(day, unit) - self.unit_number(first, unit) + 1
 
-    def floor(self, day: date, unit: Unit) -> date:
+    def floor(self, day: date, unit: Unit | str) -> date:
         """The first day of the unit around ``day``.
 
         >>> from ulnager import MonthCalendar
@@ -251,9 +273,9 @@ class Calendar(Value):
 
         Raises ResolveError when this calendar has no such unit, or outside years 1 to 9999.
         """
-        return date_of(self.unit_start(day.toordinal(), unit))
+        return date_of(self.unit_start(day.toordinal(), self.unit_named(unit)))
 
-    def shift(self, day: date, unit: Unit, count: int) -> date:
+    def shift(self, day: date, unit: Unit | str, count: int) -> date:
         """The same day ``count`` units later; its place in the unit is clamped.
 
         >>> from ulnager import MonthCalendar
@@ -262,7 +284,7 @@ class Calendar(Value):
 
         Raises ResolveError when this calendar has no such unit, or outside years 1 to 9999.
         """
-        return date_of(self.move_day(day.toordinal(), unit, count))
+        return date_of(self.move_day(day.toordinal(), self.unit_named(unit), count))
 
     def describe(self) -> dict[str, Any]:
         """The calendar's settings as plain values, ``kind`` first."""
@@ -286,7 +308,7 @@ class OfCalendar:
     def __init__(self, calendar: Calendar) -> None:
         self.calendar = calendar
 
-    def instants(self, zone: tzinfo) -> Any:
+    def instants(self, zone: tzinfo, day_starts: timedelta) -> Any:
         """The arithmetic of instants over this one, in a zone."""
         raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
 
@@ -300,6 +322,9 @@ class OfCalendar:
 
     def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         return self.calendar.keeps(aligned, moved_by)
+
+    def lists_day(self, day: Any, unit: Unit) -> Any:
+        return self.calendar.lists_day(day, unit)
 
     def varies(self, unit: Unit, smaller: Unit) -> bool:
         return self.calendar.varies(unit, smaller)

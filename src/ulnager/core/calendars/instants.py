@@ -37,18 +37,23 @@ class InstantArithmetic(OfCalendar):
 
     is_plain = True
 
-    def __init__(self, calendar: Calendar, zone: tzinfo) -> None:
+    def __init__(self, calendar: Calendar, zone: tzinfo, day_starts: timedelta) -> None:
         super().__init__(calendar)
         self.zone = zone
+        self.day_starts = day_starts
 
     def day_of(self, instant: int) -> int:
         """The number of the local day around an instant."""
-        return moment_of(instant, self.zone).toordinal()
+        local = moment_of(instant, self.zone)
+        try:
+            return (local - self.day_starts).toordinal() if self.day_starts else local.toordinal()
+        except OverflowError:
+            raise out_of_range() from None
 
     def instant_of(self, day: int) -> int:
         """The instant at which a local day begins."""
         try:
-            return instant_number(day_start(date_of(day), self.zone))
+            return instant_number(day_start(date_of(day), self.zone, self.day_starts))
         except OverflowError:
             raise out_of_range() from None
 
@@ -72,7 +77,7 @@ class InstantArithmetic(OfCalendar):
         if unit.microseconds:
             return instant + unit.microseconds * count
         wall = instant + self._offset(instant)
-        day = self.calendar.move_day(self.day_of(instant), unit, count)
+        day = self.calendar.move_day(moment_of(instant, self.zone).toordinal(), unit, count)
         return self._at(day, wall % MICROSECOND_DAY)
 
     def settled(self, instant: int, unit: Unit) -> int:
@@ -93,7 +98,7 @@ class InstantArithmetic(OfCalendar):
         return self.calendar.earlier(one, two)
 
     def like(self, calendar: Calendar) -> InstantArithmetic:
-        return InstantArithmetic(calendar, self.zone)
+        return InstantArithmetic(calendar, self.zone, self.day_starts)
 
     def _offset(self, instant: int) -> int:
         offset = moment_of(instant, self.zone).utcoffset()

@@ -12,6 +12,7 @@ from datetime import date, timedelta
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from ulnager.core.calendars import labels
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
@@ -65,7 +66,7 @@ class TableCalendar(Calendar):
     _tables: dict[Unit, _Listed]
 
     def __init__(self, rows: Iterable[Iterable[Any]], base: Calendar = GREGORIAN) -> None:
-        found = tuple(TableRow(*row) for row in rows)
+        found = tuple(_stripped(TableRow(*row)) for row in rows)
         self._put(
             rows=found,
             base=base,
@@ -73,9 +74,10 @@ class TableCalendar(Calendar):
             cycles=base.cycles,
             _tables=_checked(found),
         )
+        self._check_labels()
 
     @property
-    def has_periods(self) -> bool:  # type: ignore[override]
+    def has_periods(self) -> bool:
         return self.base.has_periods
 
     @property
@@ -95,9 +97,14 @@ class TableCalendar(Calendar):
         table = self._tables.get(unit)
         if table is None:
             return self.base.unit_number(day, unit)
-        if not table.edges[0] <= day < table.edges[-1]:
+        # The day after the last one starts a unit that is not listed, but that ends the last one.
+        if not table.edges[0] <= day <= table.edges[-1]:
             raise self._outside(unit, table)
         return bisect_right(table.edges, day) - 1
+
+    def lists_day(self, day: Any, unit: Unit) -> Any:
+        table = self._tables.get(unit)
+        return table is None or (table.edges[0] <= day) & (day < table.edges[-1])
 
     def _start(self, number: int, unit: Unit, table: _Listed) -> int:
         if not 0 <= number < len(table.edges):
@@ -165,20 +172,45 @@ class TableCalendar(Calendar):
     def year_name(self, day: int) -> int:
         return self.base.year_name(day)
 
-    def label(self, start: date, unit: Unit, *, short: bool = False) -> str:
+    def label(self, day: date, unit: Unit | str, *, short: bool = False) -> str:
         """The label in the table, or the base's for its units."""
-        table = self._tables.get(unit)
+        known = self.unit_named(unit)
+        table = self._tables.get(known)
         if table is None:
-            return self.base.label(start, unit, short=short)
-        text = table.labels[self.unit_number(start.toordinal(), unit)]
-        return text or super().label(start, unit, short=short)
+            return self.base.label(day, known, short=short)
+        if not self.lists_day(day.toordinal(), known):
+            raise self._outside(known, table)
+        text = table.labels[self.unit_number(day.toordinal(), known)]
+        return text or super().label(day, known, short=short)
 
     def labelled(self, text: str) -> tuple[int, int] | None:
+        wanted = text.strip().casefold()
         for table in self._tables.values():
-            if text in table.labels:
-                place = table.labels.index(text)
-                return table.edges[place], table.edges[place + 1]
-        return self.base.labelled(text)
+            for place, label in enumerate(table.labels):
+                if label is not None and label.casefold() == wanted:
+                    return table.edges[place], table.edges[place + 1]
+        return super().labelled(text) or self.base.labelled(text)
+
+    def _check_labels(self) -> None:
+        """SettingError for a label that means something else as well."""
+        rows: dict[str, int] = {}
+        for number, row in enumerate(self.rows, 1):
+            if not row.label:
+                continue
+            if '"' in row.label and "'" in row.label:
+                raise SettingError(f"row {number}: {row.label!r} has both sorts of quotes; use one")
+            wanted = row.label.casefold()
+            if wanted in rows:
+                raise SettingError(
+                    f"row {number}: the label {row.label!r} is that of row {rows[wanted]} too"
+                )
+            rows[wanted] = number
+            other = labels.unit_labelled(self, row.label)
+            if other is not None and other[0] != row.start.toordinal():
+                raise SettingError(
+                    f"row {number}: {row.label!r} is what this calendar calls the {other[1]} from "
+                    f"{date_of(other[0])}; choose another label"
+                )
 
     def describe(self) -> dict[str, Any]:
         return {
@@ -192,6 +224,10 @@ class TableCalendar(Calendar):
 
     def __str__(self) -> str:
         return f"table of {', '.join(unit.plural for unit in self._tables)}; {self.base}"
+
+
+def _stripped(row: TableRow) -> TableRow:
+    return row._replace(label=row.label.strip() or None) if isinstance(row.label, str) else row
 
 
 def _checked(rows: tuple[TableRow, ...]) -> dict[Unit, _Listed]:
@@ -210,7 +246,6 @@ def _checked(rows: tuple[TableRow, ...]) -> dict[Unit, _Listed]:
 
 
 def _listed(name: str, rows: list[tuple[int, TableRow]]) -> _Listed:
-    labels: dict[str, int] = {}
     for (number, row), (after, following) in pairwise(rows):
         if following.start <= row.start:
             raise SettingError(
@@ -227,12 +262,6 @@ def _listed(name: str, rows: list[tuple[int, TableRow]]) -> _Listed:
     for number, row in rows:
         if row.end is not None and row.end < row.start:
             raise SettingError(f"row {number}: this {name} ends on {row.end}, before it starts")
-        if row.label and row.label in labels:
-            raise SettingError(
-                f"row {number}: the label {row.label!r} is that of row {labels[row.label]} too"
-            )
-        if row.label:
-            labels[row.label] = number
     number, last = rows[-1]
     edges = [row.start.toordinal() for _, row in rows]
     if last.end is not None:

@@ -66,7 +66,11 @@ class WeekCalendar(Calendar):
         "layout", "last_day", "month", "ends", "long_period", "year_named_by", "business", "cycles"
     )  # fmt: skip
     kind = "weeks"
-    has_periods = True
+
+    @property
+    def has_periods(self) -> bool:
+        """Its months are periods."""
+        return True
 
     def __init__(
         self,

@@ -11,10 +11,13 @@ from datetime import UTC, date, datetime, timedelta, tzinfo
 from ulnager.core.errors import ResolveError, SettingError
 
 _SECOND = timedelta(seconds=1)
+_NOTHING = timedelta()
 
 
-def day_start(day: date, zone: tzinfo) -> datetime:
+def day_start(day: date, zone: tzinfo, after: timedelta = _NOTHING) -> datetime:
     """The instant at which a local day begins, as an aware datetime in UTC.
+
+    Days that begin so long ``after`` midnight begin when the clocks first show that time.
 
     >>> from zoneinfo import ZoneInfo
     >>> day_start(date(2026, 5, 20), ZoneInfo("Europe/London"))
@@ -24,6 +27,9 @@ def day_start(day: date, zone: tzinfo) -> datetime:
     which the clocks are put forward (the reading of RFC 5545 for times that do not exist).
     """
     try:
+        if after:
+            local = datetime(day.year, day.month, day.day, tzinfo=zone) + after
+            return local.astimezone(UTC)
         return _day_start(day, zone)
     except OverflowError:
         raise ResolveError(

@@ -9,35 +9,26 @@ for each sort of thing, so that no phrase takes long.
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date, datetime
 from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.failures import UNIT_WORDS, failure
-from ulnager.core.language.iso import fixed_dates
-from ulnager.core.language.tokens import Token, tokens_of
+from ulnager.core.language.failures import failure
+from ulnager.core.language.slots import Alternatives, Slots
 from ulnager.core.language.tree import Branch, tree_of
-from ulnager.core.periods.daysets import DAY_SETS, DaySet
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.names import ORDINAL_WORDS, DayName, Label, Name, Ordinal, Timestamp
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind, Rule
-from ulnager.core.periods.shifting import PERIOD
-from ulnager.core.units import UNITS, WEEKDAYS, Unit
+from ulnager.core.units import Unit
 
 MOST_NESTED: Final = 60
 # A phrase within these can be read again in its canonical form, whatever is in it.
 _SURELY_READ: Final = 8
 _SURELY_LONG: Final = 600
 
-Alternatives = list[tuple[Any, int]]
-"""What a slot can hold from one place on: each value with the place after it."""
-
 
 _PHRASES = tree_of(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
 _POINTS = tree_of(r for r in RULES.values() if r.kind is Kind.POINT)
 _CHAINS = tree_of(r for r in RULES.values() if r.follows)
-_ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
 def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
@@ -81,20 +72,11 @@ def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
     )
 
 
-class _Reader:
+class _Reader(Slots):
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
-        self.phrase = phrase
-        self.unit_names = UNIT_WORDS
-        if own_units:
-            own = {name: unit for unit in own_units for name in (unit.name, unit.plural)}
-            self.unit_names = {**UNIT_WORDS, **own}
-        self.tokens = tokens_of(phrase)
+        super().__init__(phrase, own_units)
         self.memo: dict[tuple[str, int], Alternatives] = {}
         self.depth = 0
-        # Filled on a second reading, when the first has failed.
-        self.tracing = False
-        self.furthest = 0
-        self.expected: dict[str, None] = {}
 
     def whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition:
         """The one definition that takes in every token."""
@@ -162,14 +144,14 @@ class _Reader:
 
     def _periods(self, place: int) -> Alternatives:
         found = self._made_all(_PHRASES, place)
-        if self._is_word(place, "("):
+        if self.is_word(place, "("):
             for inner, end in self.chains(place + 1):
-                if self._is_word(end, ")"):
+                if self.is_word(end, ")"):
                     found.append((inner, end + 1))
                 elif self.tracing:
-                    self._expect(end, ")")
+                    self.expect(end, ")")
         elif self.tracing:
-            self._expect(place, "(")
+            self.expect(place, "(")
         return sorted(found, key=_longest)
 
     def points(self, place: int) -> Alternatives:
@@ -212,54 +194,11 @@ class _Reader:
                 found += self._walk(branch, place + 1, args)
         if self.tracing:
             for word, next_branch in tree.words.items():
-                self._expect(place, " ".join([word, *next_branch.only_way_on()]))
+                self.expect(place, " ".join([word, *next_branch.only_way_on()]))
         for slot, branch in tree.slots.items():
             for value, end in _SLOTS[slot](self, place):
                 found += self._walk(branch, end, (*args, value))
         return found
-
-    # What each slot of a wording takes.
-
-    def _token(self, place: int, kind: str, expected: str) -> Token | None:
-        if place < len(self.tokens) and self.tokens[place].kind == kind:
-            return self.tokens[place]
-        if self.tracing:
-            self._expect(place, expected)
-        return None
-
-    def count(self, place: int) -> Alternatives:
-        token = self._token(place, "number", "a number")
-        if token is None:
-            return []
-        if not token.text.strip("0"):
-            if self.tracing and place >= self.furthest:
-                raise self._problem(token, "a count starts at 1")
-            return []
-        return [(int(token.text), place + 1)]
-
-    def unit(self, place: int) -> Alternatives:
-        tokens = self.tokens
-        found: Alternatives = []
-        if place < len(tokens) and tokens[place].kind == "word":
-            word = tokens[place].text
-            if place + 1 < len(tokens):
-                unit = self.unit_names.get(f"{word} {tokens[place + 1].text}")
-                if unit is not None:
-                    return [(unit, place + 2)]
-            unit = self.unit_names.get(word)
-            if unit is not None:
-                return [(unit, place + 1)]
-        if self.tracing:
-            for unit in UNITS:
-                if unit.days or unit.months:
-                    self._expect(place, unit.plural if self._counted(place) else unit.name)
-            if self.unit_names is not UNIT_WORDS:
-                for name in self.unit_names.keys() - UNIT_WORDS.keys():
-                    self._expect(place, name)
-        return found
-
-    def _counted(self, place: int) -> bool:
-        return place > 0 and any(t.kind == "number" for t in self.tokens[max(0, place - 2) : place])
 
     def period(self, place: int) -> Alternatives:
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""
@@ -271,127 +210,9 @@ class _Reader:
         ]
         return sorted([*self.periods(place), *bare], key=_longest)
 
-    def date(self, place: int) -> Alternatives:
-        token = self._token(place, "date", "a date")
-        if token is None:
-            return []
-        try:
-            return [(date.fromisoformat(token.text), place + 1)]
-        except ValueError as error:
-            raise self._problem(token, f"there is no date {token.text}: {error}") from None
-
-    def iso(self, place: int) -> Alternatives:
-        if place >= len(self.tokens):
-            return []
-        token = self.tokens[place]
-        if token.kind not in ("iso", "interval") and not (
-            token.kind == "number" and len(token.text) == 4
-        ):
-            return []
-        try:
-            return [(fixed_dates(token.text), place + 1)]
-        except ValueError as error:
-            if token.kind == "number":
-                return []
-            raise self._problem(token, str(error)) from None
-
-    def steps(self, place: int) -> Alternatives:
-        """A unit, or the period's own length."""
-        if self._is_word(place, "period") or self._is_word(place, "periods"):
-            return [(PERIOD, place + 1)]
-        if self.tracing:
-            self._expect(place, "periods")
-        return self.unit(place)
-
-    def timestamp(self, place: int) -> Alternatives:
-        token = self._token(place, "timestamp", "a timestamp")
-        if token is None:
-            return []
-        try:
-            return [(Timestamp(token.text, datetime.fromisoformat(token.text)), place + 1)]
-        except ValueError as error:
-            raise self._problem(token, f"there is no time {token.text}: {error}") from None
-
-    def ordinal(self, place: int) -> Alternatives:
-        if place < len(self.tokens):
-            token = self.tokens[place]
-            number = _ORDINALS.get(token.text)
-            if token.kind == "ordinal":
-                number = int(token.text[:-2])
-            if number:
-                return [(Ordinal(number), place + 1)]
-        return []
-
-    def dayname(self, place: int) -> Alternatives:
-        if place < len(self.tokens) and self.tokens[place].text in WEEKDAYS:
-            weekday = WEEKDAYS.index(self.tokens[place].text)
-            return [(DayName(Unit.DAY, weekday), place + 1)]
-        if self.tracing:
-            self._expect(place, "day")
-            self._expect(place, "a weekday")
-        return [
-            (DayName(unit), end)
-            for unit, end in self.unit(place)
-            if unit in (Unit.DAY, Unit.BUSINESS_DAY)
-        ]
-
-    def days(self, place: int) -> Alternatives:
-        """One or several sorts of days: ``weekends and fridays``."""
-        found: Alternatives = []
-        names: list[str] = []
-        while True:
-            name, end = self._day_set(place)
-            if name is None:
-                return found[::-1]
-            names.append(name)
-            found.append((DaySet(tuple(names)), end))
-            if not (self._is_word(end, "and") or self._is_word(end, ",")):
-                return found[::-1]
-            place = end + 1
-
-    def _day_set(self, place: int) -> tuple[str | None, int]:
-        for size in (2, 1):
-            words = [token.text for token in self.tokens[place : place + size]]
-            name = " ".join(words)
-            for known in (name, f"{name}s"):
-                if len(words) == size and known in DAY_SETS:
-                    return known, place + size
-        if self.tracing:
-            for known in ("weekends", "weekdays", "business days", "holidays", "a weekday"):
-                self._expect(place, known)
-        return None, place
-
-    def label(self, place: int) -> Alternatives:
-        token = self._token(place, "name", "a label in quotes")
-        return [] if token is None else [(Label(token.text), place + 1)]
-
-    def calendar(self, place: int) -> Alternatives:
-        if place < len(self.tokens) and self.tokens[place].kind in ("word", "name"):
-            token = self.tokens[place]
-            written = token.text if token.kind == "name" else self.phrase[token.start : token.end]
-            return [(Name(written), place + 1)]
-        if self.tracing:
-            self._expect(place, "the name of a calendar")
-        return []
-
-    def _is_word(self, place: int, text: str) -> bool:
-        return place < len(self.tokens) and self.tokens[place].text == text
-
-    # What to say when it cannot be read.
-
-    def _expect(self, place: int, what: str) -> None:
-        if place > self.furthest:
-            self.furthest = place
-            self.expected.clear()
-        if place == self.furthest:
-            self.expected[what] = None
-
-    def _problem(self, token: Token, problem: str) -> PeriodSyntaxError:
-        return PeriodSyntaxError(self.phrase, token.start, token.end - token.start, problem)
-
     def _too_deep(self, place: int) -> PeriodSyntaxError:
         token = self.tokens[min(place, len(self.tokens) - 1)]
-        return self._problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
+        return self.problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
 
 
 def _longest(alternative: tuple[Any, int]) -> int:

@@ -52,6 +52,7 @@ class Clock(NamedTuple):
                 raise SettingError("give today or now, not both: now already says which day it is")
             basis = Basis(calendar, as_day(self.today, "today").toordinal(), True)
             basis.today, basis.zone = basis.anchor, zone
+            basis.day_starts = time_after_midnight(self.day_starts)
             return basis
         moment = as_instant(self.now) if self.now is not None else _present(zone)
         if zone is None:
@@ -63,13 +64,13 @@ class Clock(NamedTuple):
             )
         else:
             moment = _taken_to(moment, zone)
-        started = _time_of_day(self.day_starts)
+        after = time_after_midnight(self.day_starts)
         try:
-            day = (moment - timedelta(hours=started.hour, minutes=started.minute)).date()
+            day = (moment - after).date()
         except OverflowError:
             raise out_of_range() from None
         basis = Basis(calendar, day.toordinal(), True)
-        basis.today, basis.zone = basis.anchor, zone
+        basis.today, basis.zone, basis.day_starts = basis.anchor, zone, after
         if zone is not None:
             basis.now = basis.moment = instant_number(moment)
         return basis
@@ -102,11 +103,13 @@ def as_instant(now: datetime | str) -> datetime:
         ) from None
 
 
-def _time_of_day(text: str) -> time:
+def time_after_midnight(text: str) -> timedelta:
+    """How long after midnight a time of day is; SettingError for what is none."""
     try:
-        return time.fromisoformat(text)
+        found = time.fromisoformat(text)
     except (ValueError, TypeError):
         raise SettingError(f"day_starts is {text!r}; give a time such as '04:00'") from None
+    return timedelta(hours=found.hour, minutes=found.minute)
 
 
 def as_day(value: object, name: str) -> date:

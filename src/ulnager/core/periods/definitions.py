@@ -8,7 +8,7 @@ which holds everything that a period may be measured against.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
-from datetime import tzinfo
+from datetime import timedelta, tzinfo
 from typing import Any
 
 from ulnager.core.calendars.base import Arithmetic, Calendar, OfCalendar
@@ -207,7 +207,8 @@ class Basis:
 
     ``anchor`` is A of the rules; ``open_day`` is B, the first day that is not over;
     ``one`` is the width of an anchor. ``today`` is the clock's day and may be None when
-    no phrase needs it; ``now`` is its instant and ``zone`` where the days are, likewise.
+    no phrase needs it; ``now`` is its instant and ``zone`` where the days are, likewise;
+    ``day_starts`` is how long after midnight they begin.
     ``moment`` is the instant of a running anchor. A basis ``in_instants`` keeps the one in
     ``days`` that it was made from.
     """
@@ -223,6 +224,7 @@ class Basis:
     now: int | None = None
     moment: int | None = None
     zone: tzinfo | None = None
+    day_starts: timedelta = timedelta()
     data: Extent | None = None
     defaults: Defaults = Defaults()
     calendars: Mapping[str, Calendar] = {}
@@ -287,9 +289,9 @@ class Basis:
                 "hours, minutes and seconds need a time zone; give now with its offset, or tz"
             )
         if isinstance(self.calendar, OfCalendar):
-            return self.calendar.instants(self.zone)  # type: ignore[no-any-return]
+            return self.calendar.instants(self.zone, self.day_starts)  # type: ignore[no-any-return]
         assert isinstance(self.calendar, Calendar)
-        return InstantArithmetic(self.calendar, self.zone)
+        return InstantArithmetic(self.calendar, self.zone, self.day_starts)
 
     def in_days(self) -> Basis:
         """The basis in days that this one was made from, or is."""

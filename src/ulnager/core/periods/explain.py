@@ -35,6 +35,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
     return (
         *readings_notes(definition, basis),
         *_clock_notes(definition, basis),
+        *_week_notes(definition, basis),
         *_empty_notes(definition, basis),
     )
 
@@ -232,6 +233,22 @@ def _clock_notes(definition: Definition, basis: Basis) -> Iterator[str]:
             day = shown(point.day(view), view)
             yield f"'{point}' is the clock's, {day}; the anchor is another day"
             return
+
+
+def _week_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+    """Weeks in ISO's form start on a Monday, whatever the calendar says."""
+    calendar = basis.in_days().calendar
+    for part in definition.walk():
+        if part.rule.key == "fixed" and part.args[0].unit is Unit.WEEK:
+            start, stop = part.args[0].start, part.args[0].stop
+            around = calendar.unit_start(start + 3, Unit.WEEK)
+            if around != start:
+                name = calendar.plain.label(date.fromordinal(around), Unit.WEEK)
+                yield (
+                    f"'{part}' is ISO's week, {_shown_range(start, stop, basis.in_days())}; this "
+                    f'calendar\'s own is "{name}", '
+                    f"{_shown_range(around, around + 7, basis.in_days())}"
+                )
 
 
 def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime, tzinfo
 from typing import Final, NamedTuple
 
@@ -13,6 +14,9 @@ ORDINAL_WORDS: Final = (
     "seventh", "eighth", "ninth", "tenth", "eleventh", "twelfth",
 )  # fmt: skip
 
+
+NUMBERED_WEEK: Final = re.compile(r"week \d{1,2} of \d{4}")
+"""A label that is said without quotes too."""
 
 _ENDINGS: Final = {1: "st", 2: "nd", 3: "rd"}
 

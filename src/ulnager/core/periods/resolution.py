@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta, tzinfo
+from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
@@ -18,8 +18,7 @@ from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.spans import Range, Span
 from ulnager.core.periods.wording import label_of
-from ulnager.core.suggest import no_such
-from ulnager.core.units import UNITS, Unit
+from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
     import numpy as np
@@ -138,7 +137,7 @@ class Resolution:
         return explain.steps(self._definition, self._basis)
 
     def contains(self, day: date) -> bool:
-        """Whether the day is in one of the spans; a naive datetime stands for its date.
+        """Whether the day is in one of the spans; a naive datetime stands for its day.
 
         >>> import ulnager
         >>> march = ulnager.period("2026-03").resolve()
@@ -151,6 +150,11 @@ class Resolution:
             raise SettingError(
                 f"{day!r} is no date; give a date, and take an instant to its zone and date first"
             )
+        if isinstance(day, datetime):
+            try:
+                day -= self._basis.day_starts
+            except OverflowError:
+                return False
         return any(day in span for span in self.spans)
 
     def mask(self, days: Any) -> NDArray[np.bool_]:
@@ -163,26 +167,24 @@ class Resolution:
         >>> ulnager.period("2026-03").resolve().mask(days)
         array([ True, False, False])
         """
-        import numpy as np
+        from ulnager.core.calendars.arrays import inside
 
-        values = np.asarray(days)
-        if values.dtype.kind != "M":
-            from ulnager.core.calendars.arrays import as_dates
-
-            values = as_dates(days)
-        found = np.zeros(values.shape, dtype=bool)
-        for start, stop in self.local_bounds():
-            inside = ~np.isnat(values)
-            if start is not None:
-                inside &= values >= np.datetime64(start)
-            if stop is not None:
-                inside &= values < np.datetime64(stop)
-            found |= inside
-        return found
+        is_timed = isinstance(self, InstantResolution)
+        return inside(days, self.local_bounds(), self.local_bounds() if is_timed else self.spans)
 
     def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
-        """The start and stop of each span without a zone; None at an open side."""
-        return tuple((span.start, span.stop) for span in self.spans)
+        """The start and stop of each span without a zone: dates, or where days do not start at
+        midnight datetimes; None at an open side."""
+        after = self._basis.day_starts
+        if not after:
+            return tuple((span.start, span.stop) for span in self.spans)
+        return tuple(
+            (
+                span.start and datetime.combine(span.start, time()) + after,
+                span.stop and datetime.combine(span.stop, time()) + after,
+            )
+            for span in self.spans
+        )
 
     def buckets(
         self, unit: Unit | str, partial: str = "mark", data: Extent | None = None
@@ -209,14 +211,7 @@ class Resolution:
 
     def unit_named(self, unit: Unit | str) -> Unit:
         """The unit of that name in the calendar; SettingError when there is none."""
-        if isinstance(unit, Unit):
-            return unit
-        own = {name: own for own in self.calendar.own_units for name in (own.name, own.plural)}
-        found = own.get(unit) or Unit.named(unit)
-        if found is None:
-            raise SettingError(
-                no_such("unit", str(unit), [u.name for u in (*UNITS, *own.values())])
-            )
+        found: Unit = self.calendar.unit_named(unit)
         return found
 
     def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
@@ -232,10 +227,11 @@ class Resolution:
         Raises SettingError for a count below 1 or an unknown unit, ResolveError when the
         period has no length to step by.
         """
-        known = PERIOD if unit in ("period", "periods") else unit
-        if isinstance(known, str):
-            known = Unit.named(known) or known
-        if count < 1 or isinstance(known, str):
+        try:
+            known = PERIOD if unit in ("period", "periods") else self.unit_named(unit)
+        except SettingError:
+            known = None
+        if count < 1 or known is None:
             raise SettingError(
                 f"counterpart({count!r}, {unit!r}): give a count from 1 on and a unit such as "
                 "'year' or 'period'"
@@ -255,14 +251,19 @@ class Resolution:
 
         Raises SettingError when there is no such time zone.
         """
-        zone = zone_named(tz)
+        zone, after = zone_named(tz), self._basis.day_starts
         return tuple(
             (
-                None if span.start is None else day_start(span.start, zone),
-                None if span.stop is None else day_start(span.stop, zone),
+                None if span.start is None else day_start(span.start, zone, after),
+                None if span.stop is None else day_start(span.stop, zone, after),
             )
             for span in self.spans
         )
+
+    @property
+    def day_starts(self) -> timedelta:
+        """How long after midnight a day starts."""
+        return self._basis.day_starts
 
     def to_dict(self, *, steps: bool = False) -> dict[str, Any]:
         """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""

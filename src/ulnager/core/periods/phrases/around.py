@@ -72,6 +72,7 @@ def latest_unit(c: Basis, unit: Unit) -> Pair:
     step="unit",
 )
 def to_date(c: Basis, unit: Unit) -> Pair:
+    c.require(c.calendar.lists_day(c.anchor, unit), lambda: f"this {unit} is not in the table")
     return c.calendar.unit_start(c.anchor, unit), c.anchor + c.one
 
 
