@@ -12,6 +12,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final, NamedTuple
 
+from ulnager.core.calendars.zones import skips_days, zone_named
 from ulnager.core.errors import FilterError
 
 
@@ -22,7 +23,8 @@ class Engine(NamedTuple):
     ``local_now`` is the time of the clock in the zone of the session, ``time_of`` a date as the
     local time at which it begins. ``local_day`` is the date of the instant ``{x}`` in a zone and
     ``midnight`` the instant at which a date begins there, at ``{clock}`` or so long ``{after}``
-    midnight, both empty where the engine cannot be relied on for zones.
+    midnight (``skipped_midnight`` is right where the day before was left out), both empty where
+    the engine cannot be relied on for zones.
 
     ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
     ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
@@ -56,6 +58,7 @@ class Engine(NamedTuple):
     now: str = "now()"
     local_day: str = ""
     midnight: str = ""
+    skipped_midnight: str = ""
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
     local_now: str = "now()"
@@ -79,6 +82,7 @@ _FIRST_MIDNIGHT: Final = (
     "((CAST({x} AS TIMESTAMP){after} - INTERVAL '1 second') AT TIME ZONE '{tz}' "
     "+ INTERVAL '1 second')"
 )
+_MIDNIGHT: Final = "((CAST({x} AS TIMESTAMP){after}) AT TIME ZONE '{tz}')"
 _TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
 _STRFTIME: Final = ("%Y", "%m", "%d")
 
@@ -119,6 +123,7 @@ ENGINES: Final = {
             today="current_date",
             local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
             midnight=_FIRST_MIDNIGHT,
+            skipped_midnight=_MIDNIGHT,
             add_days="({x} {s} {a})",
             add_count="({x} + CAST({a} AS INTEGER))",
             add_months="CAST({x} {s} INTERVAL {a} MONTH AS DATE)",
@@ -137,6 +142,7 @@ ENGINES: Final = {
             name="postgresql",
             local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
             midnight=_FIRST_MIDNIGHT,
+            skipped_midnight=_MIDNIGHT,
             add_days="({x} {s} {a})",
             add_count="({x} + {a})",
             add_months="CAST({x} {s} INTERVAL '{a} months' AS DATE)",
@@ -263,7 +269,12 @@ def midnight(engine: Engine, day: str, zone: str | None, hours: int = 0) -> str:
     if not engine.has_zones:
         return time_of_day(engine, day, hours)
     after = f" + INTERVAL '{hours}' HOUR" if hours else ""
-    return filled(engine, "midnight", x=day, tz=zone, after=after, clock=f"{hours:02}:00:00")
+    found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=f"{hours:02}:00:00")
+    if engine.skipped_midnight and zone is not None and skips_days(zone_named(zone)):
+        # Of a day after one that is left out, the second before it is a day too early to be there.
+        other = filled(engine, "skipped_midnight", x=day, tz=zone, after=after)
+        found = filled(engine, "earlier", x=found, y=other)
+    return found
 
 
 def day_of_time(engine: Engine, local: str, hours: int = 0) -> str:

@@ -16,6 +16,7 @@ from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 
 from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.calendars.zones import zone_name, zone_named
@@ -209,6 +210,8 @@ class _Moving(NamedTuple):
         extent: Any = SqlExtent(sql, self.latest)
         basis.data = extent
         start, stop = self.definition.span(basis)
+        if isinstance(stop, int) and stop == LAST_DAY + 1:
+            stop = None  # The day after the last one is none: that side is open.
         held_in: Any = basis.instants_here() if self.definition.is_sub_day else arithmetic
         if self.held.column_type == "yyyymm":
             start, stop = _whole_months(arithmetic, start, stop, self.held.rounding)

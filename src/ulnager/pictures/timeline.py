@@ -38,7 +38,7 @@ def draw_timeline(
     """
     if not 1 <= len(results) <= MOST_PERIODS:
         raise SettingError(f"{len(results)} periods cannot be drawn; give 1 to {MOST_PERIODS}")
-    if any(result.local_bounds() and not result.days and result.end is None and not _is_open(result)
+    if any(result.spans and not result.days and result.end is None and not _is_open(result)
            for result in results):  # fmt: skip
         raise ResolveError("periods of hours cannot be drawn on a timeline of days")
     first, last = _range(results, data)
@@ -77,7 +77,7 @@ def draw_timeline(
 
 
 def _is_open(result: Resolution) -> bool:
-    return any(start is None or stop is None for start, stop in result.local_bounds())
+    return any(start is None or stop is None for start, stop in result.spans)
 
 
 def _folded(text: str, width: int = 30) -> str:

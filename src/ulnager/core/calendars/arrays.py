@@ -8,6 +8,7 @@ units can therefore be used, at the same cost.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
+from datetime import date
 from typing import Any
 
 import numpy as np
@@ -121,15 +122,18 @@ def _spans_of(
         empty = np.less_equal(stop, start)
         start = np.where(empty, np.clip(start, FIRST_DAY, LAST_DAY), start)
         stop = np.where(empty, start, stop)
-    return _dates(start, days.shape), _dates(stop, days.shape)
+    stops = _dates(stop, days.shape, LAST_DAY + 1)
+    # The day after the last one is none: that side is open.
+    stops[stops > np.datetime64(date.max)] = np.datetime64("NaT")
+    return _dates(start, days.shape), stops
 
 
-def _dates(numbers: Any, shape: tuple[int, ...]) -> NDArray[np.datetime64]:
+def _dates(numbers: Any, shape: tuple[int, ...], last: int = LAST_DAY) -> NDArray[np.datetime64]:
     """Day numbers, or None for an open side, as dates; ResolveError outside years 1 to 9999."""
     if numbers is None:
         return np.full(shape, "NaT", dtype="datetime64[D]")
     numbers = np.broadcast_to(numbers, shape)
-    if numbers.min() < FIRST_DAY or numbers.max() > LAST_DAY:
+    if numbers.min() < FIRST_DAY or numbers.max() > last:
         raise out_of_range()
     dates: NDArray[np.datetime64] = (numbers - EPOCH).astype("datetime64[D]")
     return dates

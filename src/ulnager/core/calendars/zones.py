@@ -7,6 +7,8 @@ day here begins at the first instant at which the local date is that day or a la
 from __future__ import annotations
 
 from datetime import UTC, date, datetime, timedelta, tzinfo
+from functools import cache
+from itertools import pairwise
 
 from ulnager.core.errors import ResolveError, SettingError
 
@@ -55,6 +57,37 @@ def _day_start(day: date, zone: tzinfo) -> datetime:
         else:
             low = middle
     return high
+
+
+def is_shown_twice(moment: datetime) -> bool:
+    """Whether local clocks show a time twice, and something else in between.
+
+    Not so the very first of such times: whatever the clocks show from there on is after it.
+
+    >>> from zoneinfo import ZoneInfo
+    >>> halifax = ZoneInfo("America/Halifax")
+    >>> [is_shown_twice(datetime(2025, 11, 2, *at, tzinfo=halifax)) for at in ((1, 0), (1, 30))]
+    [False, True]
+    """
+    if not _is_ambiguous(moment):
+        return False
+    return bool(moment.fold) or _is_ambiguous(moment - timedelta(microseconds=1))
+
+
+def _is_ambiguous(moment: datetime) -> bool:
+    early, late = moment.replace(fold=0).utcoffset(), moment.replace(fold=1).utcoffset()
+    return early is not None and late is not None and early > late
+
+
+@cache
+def skips_days(zone: tzinfo) -> bool:
+    """Whether the zone ever moved over the date line, so that a whole day was left out."""
+    offsets = [
+        datetime(year, month, 1, tzinfo=UTC).astimezone(zone).utcoffset() or _NOTHING
+        for year in range(1850, 2101)
+        for month in range(1, 13)
+    ]
+    return any(after - before > timedelta(hours=18) for before, after in pairwise(offsets))
 
 
 def zone_named(tz: str | tzinfo) -> tzinfo:

@@ -12,7 +12,7 @@ from datetime import timedelta, tzinfo
 from typing import Any
 
 from ulnager.core.calendars.base import Arithmetic, Calendar, OfCalendar
-from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.calendars.instants import InstantArithmetic
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
@@ -303,7 +303,7 @@ class Basis:
         return tuple(
             (
                 None if start is None else here.instant_of(start),
-                None if stop is None else here.instant_of(stop),
+                None if stop is None or stop > LAST_DAY else here.instant_of(stop),
             )
             for start, stop in ranges
         )

@@ -126,6 +126,10 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
                 yield f"That makes '{part}' {shown_ranges(part, basis)}."
     if kind is Kind.SPAN and definition.unit is not None:
         yield from _unit_step(definition, definition.unit, view)
+    cuts = definition.rule.key in ("except", "except_days")
+    if cuts and definition.ranges(basis) == definition.args[0].ranges(basis):
+        yield f"None of them is in '{definition.args[1]}', so nothing is taken out."
+        return
     if definition.rule.because:
         yield definition.rule.because.format_map(_Words(definition, view))
 

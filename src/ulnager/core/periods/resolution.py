@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.instants import instant_number, moment_of
-from ulnager.core.calendars.zones import day_start, zone_named
+from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Extent
@@ -16,8 +16,8 @@ from ulnager.core.periods.buckets import Bucket, buckets_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
-from ulnager.core.periods.spans import Range, Span
-from ulnager.core.periods.wording import label_of
+from ulnager.core.periods.spans import LastSpan, Range, Span
+from ulnager.core.periods.wording import as_values, label_of
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -46,7 +46,7 @@ class Resolution:
         for start, stop in self._ranges:
             if start is not None and not FIRST_DAY <= start <= LAST_DAY:
                 raise out_of_range()
-            if stop is not None and not FIRST_DAY < stop <= LAST_DAY:
+            if stop is not None and not FIRST_DAY < stop <= LAST_DAY + 1:
                 raise out_of_range()
 
     def _value(self, number: int) -> date:
@@ -62,11 +62,9 @@ class Resolution:
 
     @property
     def stop(self) -> date | None:
-        """The first date after the last one; None as for ``start``."""
-        ranges = self._ranges
-        if not ranges or ranges[-1][1] is None:
-            return None
-        return self._value(ranges[-1][1])
+        """The first date after the last one; None as for ``start``, and after 9999-12-31."""
+        spans = self.spans
+        return spans[-1].stop if spans else None
 
     @property
     def end(self) -> date | None:
@@ -94,13 +92,13 @@ class Resolution:
     @cached_property
     def spans(self) -> tuple[Span, ...]:
         """The spans, disjoint and in order."""
-        return tuple(
-            Span(
-                None if start is None else self._value(start),
-                None if stop is None else self._value(stop),
-            )
-            for start, stop in self._ranges
-        )
+        return tuple(self._span(start, stop) for start, stop in self._ranges)
+
+    def _span(self, start: int | None, stop: int | None) -> Span:
+        first = None if start is None else self._value(start)
+        if stop == LAST_DAY + 1:
+            return LastSpan(first, None)
+        return Span(first, None if stop is None else self._value(stop))
 
     @cached_property
     def anchor(self) -> Anchor:
@@ -267,32 +265,7 @@ class Resolution:
 
     def to_dict(self, *, steps: bool = False) -> dict[str, Any]:
         """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
-        anchor = self.anchor
-        found: dict[str, Any] = {
-            "period": str(self.period),
-            "anchor": {
-                "date": anchor.day.isoformat(),
-                "running": anchor.running,
-                "from": anchor.source,
-            },
-            "calendar": self.calendar.describe(),
-            "spans": [
-                {
-                    "start": _iso(span.start),
-                    "end": _iso(span.end),
-                    "stop": _iso(span.stop),
-                    "days": span.days,
-                }
-                for span in self.spans
-            ],
-            "days": self.days,
-            "empty": self.is_empty,
-            "label": self.label,
-            "notes": list(self.notes),
-        }
-        if steps:
-            found["steps"] = list(self.steps)
-        return found
+        return as_values(self, steps=steps)
 
     def __eq__(self, other: object) -> bool:
         return (
@@ -372,7 +345,23 @@ class InstantResolution(Resolution):
             for start, stop in self._ranges
         )
 
+    def _span(self, start: int | None, stop: int | None) -> Span:
+        first = None if start is None else self._value(start)
+        return Span(first, None if stop is None else self._value(stop))
+
     def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+        """The start and stop of each span as local times, without a zone.
+
+        Raises ResolveError where one lies in an hour that the clocks show twice: local times
+        cannot tell the first from the second.
+        """
+        for bound in (bound for span in self.spans for bound in span):
+            if isinstance(bound, datetime) and is_shown_twice(bound):
+                raise ResolveError(
+                    f"'{self.period}' goes from or to {bound.isoformat(' ')}, a time that the "
+                    "clocks show twice that day, and local times do not say which is meant; "
+                    "take instants (timestamptz, with tz), or dates that begin or end elsewhere"
+                )
         return tuple(
             (start and start.replace(tzinfo=None), stop and stop.replace(tzinfo=None))
             for start, stop in self.instants(self.zone)
@@ -409,7 +398,3 @@ def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolut
     if definition.is_sub_day:
         return InstantResolution(definition, basis, ranges, period or definition)
     return Resolution(definition, basis, ranges, period or definition)
-
-
-def _iso(day: date | None) -> str | None:
-    return None if day is None else day.isoformat()

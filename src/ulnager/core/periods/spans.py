@@ -62,6 +62,24 @@ class Span(NamedTuple):
         return f"{self.start} to {self.end}"
 
 
+class LastSpan(Span):
+    """Dates up to and with 9999-12-31: the day after it is none, so ``stop`` is None, but it ends.
+
+    >>> LastSpan(date(9999, 12, 1), None).end, LastSpan(date(9999, 12, 1), None).days
+    (datetime.date(9999, 12, 31), 31)
+    """
+
+    __slots__ = ()
+
+    @property
+    def end(self) -> date | None:
+        return date.max
+
+    @property
+    def days(self) -> int | None:
+        return None if self.start is None else (date.max - self.start).days + 1
+
+
 # Beyond every day and every instant. Ranges of any length are worked through with plain numbers.
 _FIRST: Final = -(10**30)
 _LAST: Final = 10**30

@@ -1,8 +1,9 @@
-"""Spans as people say them: ``1 Mar to 31 May 2026``."""
+"""What came out, for people (``1 Mar to 31 May 2026``) and for programs."""
 
 from __future__ import annotations
 
 from datetime import date, datetime
+from typing import Any
 
 from ulnager.core.periods.spans import Span
 from ulnager.core.units import MONTH_NAMES
@@ -43,3 +44,37 @@ def _clock(moment: datetime) -> str:
 
 def _day(day: date) -> str:
     return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"
+
+
+def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
+    """A resolution as plain values, dates as ISO 8601 text, ready for JSON."""
+    anchor = result.anchor
+    found: dict[str, Any] = {
+        "period": str(result.period),
+        "anchor": {
+            "date": anchor.day.isoformat(),
+            "running": anchor.running,
+            "from": anchor.source,
+        },
+        "calendar": result.calendar.describe(),
+        "spans": [
+            {
+                "start": _iso(span.start),
+                "end": _iso(span.end),
+                "stop": _iso(span.stop),
+                "days": span.days,
+            }
+            for span in result.spans
+        ],
+        "days": result.days,
+        "empty": result.is_empty,
+        "label": result.label,
+        "notes": list(result.notes),
+    }
+    if steps:
+        found["steps"] = list(result.steps)
+    return found
+
+
+def _iso(day: date | None) -> str | None:
+    return None if day is None else day.isoformat()

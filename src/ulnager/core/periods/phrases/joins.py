@@ -67,7 +67,17 @@ def _data_range(c: Basis) -> tuple[Range, ...]:
     find_one=_data_overlap,
 )
 def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
-    return intersection(period.ranges(c), _data_range(c))
+    return _cut(c, period, _data_range(c))
+
+
+def _cut(c: Basis, period: Definition, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
+    """A period within ranges; one that is open is cut before its days are told apart."""
+    if period.rule in (only, except_days):
+        inner, days = period.args
+        within_it = _cut(c, inner, ranges)
+        those = _within_days(c, within_it, days, inner)
+        return those if period.rule is only else intersection(within_it, complement(those))
+    return intersection(period.ranges(c), ranges)
 
 
 @row(
@@ -77,4 +87,4 @@ def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
     find_one=_overlap,
 )
 def within(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
-    return intersection(period.ranges(c), period_2.ranges(c))
+    return _cut(c, period, period_2.ranges(c))
