@@ -261,7 +261,7 @@ STANDINGS = {
 
 
 def moved_start(d, day, count, small, unit):
-    """The first day of a unit, which keeps its place in a larger one; the last where it has none."""
+    """A unit's first day, which keeps its place in a larger one; the last where it has none."""
     here = d.around(day, unit)
     place, at = 0, here[0]
     while at < day:

@@ -247,7 +247,7 @@ class Request:
             return data.extent(column, tz)
         from ulnager.sources.profile import profile
 
-        return profile(data, column, tz=tz).extent
+        return profile(data, column, tz=tz, calendar=self.chosen_calendar).extent
 
     def named(self, text: str) -> Period:
         """The period of that name in the book, or the one that the phrase defines."""

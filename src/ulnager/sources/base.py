@@ -7,7 +7,7 @@ Nothing here changes data.
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, tzinfo
+from datetime import date, timedelta, tzinfo
 from typing import Any, NamedTuple
 
 from sqlalchemy import (
@@ -25,7 +25,7 @@ from sqlalchemy import type_coerce as as_type
 
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import SourceError
-from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.anchors import MOST_APART, Extent, is_far
 from ulnager.core.suggest import no_such
 
 
@@ -113,7 +113,18 @@ class Source:
         if first is None:
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
-        return Extent(first, last)
+        return Extent(first, last, before_last=self.before_last(day, last))
+
+    def before_last(self, day: ColumnElement[Any], last: date) -> date | None:
+        """The last date but one, if it is far from the last."""
+        if not isinstance(last, date) or last < date(1, 1, 1) + timedelta(days=MOST_APART):
+            return None
+        ((before,),) = self.run(select(func.max(day)).select_from(self.rows).where(day < last))
+        if not isinstance(before, date) or not is_far(last, before, 0):
+            return None
+        ((another,),) = self.run(select(func.max(day)).select_from(self.rows).where(day < before))
+        usual = (before - another).days if isinstance(another, date) else 0
+        return before if is_far(last, before, usual) else None
 
     def check_days(self, column: Column, *days: Any) -> None:
         """SourceError for what is no date to Python, such as one after year 9999."""

@@ -127,7 +127,7 @@ def preview(
     ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
     first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
-    extent = None if low is None else Extent(low, high)
+    extent = None if low is None else Extent(low, high, before_last=source.before_last(day, high))
     return Preview(
         result,
         source.name,
@@ -155,6 +155,8 @@ def _warnings(result: Resolution, extent: Extent | None, total: int, kept: int) 
         return [*found, "the column holds no date at all, only nulls"]
     if not kept and not result.is_empty:
         found.append(f"no row is kept: the data runs from {extent.first} to {extent.last}")
+    if extent.lone_text and extent.lone_text not in found:
+        found.append(extent.lone_text)
     end, start = result.end, result.start
     if kept and end is not None and extent.last < end:
         short = (end - extent.last).days

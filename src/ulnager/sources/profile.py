@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, timedelta, tzinfo
+from itertools import pairwise
 from statistics import median
 from typing import Any, Final
 
@@ -14,13 +15,16 @@ from sqlalchemy import func, select
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.anchors import Extent, is_far
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.sources.base import Source
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
+NEIGHBOURS: Final = 5
+FEW: Final = 2
+"""So many days, far from all others, lie alone."""
 
 
 @dataclass(frozen=True)
@@ -33,6 +37,7 @@ class Profile:
     day; ``duplicates`` of the key, None when none was asked for; ``last_whole``, the last day
     with as many rows as usual, and the ``evidence`` against the days after it; the ``anchor``
     that is suggested and ``because`` of what. ``counts`` holds the rows of each day.
+    ``before_last`` is the last date but one where the last lies alone, far from all others.
     """
 
     source: str
@@ -52,6 +57,7 @@ class Profile:
     anchor: str
     because: str
     counts: dict[date, int]
+    before_last: date | None = None
 
     @property
     def extent(self) -> Extent:
@@ -61,7 +67,7 @@ class Profile:
             for span in self.missing
             if span.start is not None and span.stop is not None
         ]
-        return Extent(self.first, self.last, self.last_whole, tuple(missing))
+        return Extent(self.first, self.last, self.last_whole, tuple(missing), self.before_last)
 
     def to_dict(self) -> dict[str, Any]:
         """The profile as plain values, ready for JSON."""
@@ -103,7 +109,9 @@ def profile(
     """What a date column of a source holds.
 
     ``share`` is the part of a usual day's rows that makes a day whole; usual is the median of
-    the same weekday in the 8 weeks before. With a ``calendar``, its days off are not missed.
+    the same weekday in the 8 weeks before, or of the days just before where that is not known.
+    With a ``calendar``, its days off are not missed. A date that lies alone, more than 8 weeks
+    after all others, is no whole day.
     ``key`` names a column whose values should occur once.
 
     >>> import ulnager
@@ -123,8 +131,11 @@ def profile(
     if not days:
         raise SourceError(f"{source.name}: column {found.name!r} holds no date in {nulls:,} rows")
     first, last = next(iter(days)), next(reversed(days))
-    last_whole, evidence = _last_whole(days, share)
-    anchor, because = _suggestion(first, last, last_whole, today)
+    last_whole, evidence = _last_whole(days, share, calendar)
+    lone = _lone(days)
+    anchor, because = _suggestion(first, lone or last, last_whole, today)
+    if lone is not None and anchor == "latest":
+        anchor, because = "latest whole day", evidence[0]
     return Profile(
         source=source.name,
         column=found.name,
@@ -135,7 +146,7 @@ def profile(
         median=median(days.values()),
         smallest=min(days.values()),
         largest=max(days.values()),
-        missing=_missing(days, first, last, calendar),
+        missing=_missing(days, first, lone or last, calendar),
         after_today=sum(n for day, n in days.items() if today is not None and day > today),
         duplicates=None if key is None else _duplicates(source, key),
         last_whole=last_whole,
@@ -143,23 +154,50 @@ def profile(
         anchor=anchor,
         because=because,
         counts=days,
+        before_last=None if lone is None else max(day for day in days if day < last),
     )
 
 
-def _last_whole(days: dict[date, int], share: float) -> tuple[date, tuple[str, ...]]:
-    """The last day with as many rows as usual, and what speaks against those after it."""
+def _last_whole(
+    days: dict[date, int], share: float, calendar: Calendar | None
+) -> tuple[date, tuple[str, ...]]:
+    """The last day with as many rows as usual, and what speaks against those after it.
+
+    Usual is what the same weekday has in the 8 weeks before, and what the days just before it
+    have where that is not known, or where the calendar says that it is a day off.
+    """
     evidence: list[str] = []
+    lone = _lone(days)
     for day in reversed(days):
-        before = (day - timedelta(weeks=n) for n in range(1, WEEKS + 1))
-        usual = [days[other] for other in before if other in days]
+        if lone is not None and day > lone:
+            evidence.append(f"{day} lies alone, {(day - lone).days:,} days after {lone}")
+            continue
+        weeks = (day - timedelta(weeks=n) for n in range(1, WEEKS + 1))
+        usual = [days[other] for other in weeks if other in days]
+        name = f"usual {WEEKDAYS[day.weekday()].title()}"
+        is_off = calendar is not None and not calendar.business.contains(day)
+        if len(usual) < 2 or is_off:
+            around = (day - timedelta(days=n) for n in range(1, 7 * WEEKS + 1))
+            usual = [days[other] for other in around if other in days][:NEIGHBOURS]
+            name = f"usual day before it{', and is a day off' * is_off}"
         if len(usual) < 2 or days[day] >= share * median(usual):
             return day, tuple(evidence)
-        weekday = WEEKDAYS[day.weekday()].title()
         evidence.append(
-            f"{day} holds {days[day] / median(usual):.0%} of a usual {weekday} "
-            f"({days[day]:,} rows for {median(usual):,.0f})"
+            f"{day} holds {days[day] / median(usual):.0%} of a {name} "
+            f"({days[day]:,} row{'s' * (days[day] != 1)} for {median(usual):,.0f})"
         )
     return next(reversed(days)), ("no day holds as many rows as usual",)
+
+
+def _lone(days: dict[date, int]) -> date | None:
+    """The last day but for one or two that lie alone, far ahead of all others."""
+    last = list(days)[-FEW - 2 :]
+    gaps = [(after - before).days for before, after in pairwise(days)]
+    usual = median(gaps) if gaps else 0
+    for before, after in reversed(list(pairwise(last))):
+        if is_far(after, before, usual) and sum(day >= after for day in last) <= FEW:
+            return before
+    return None
 
 
 def _missing(

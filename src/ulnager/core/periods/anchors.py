@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from ulnager.core.periods.spans import Range
 
@@ -12,7 +12,8 @@ class Extent(NamedTuple):
     """The first and last date that the data holds; it answers for ``earliest`` and ``latest``.
 
     ``last_whole`` is the last day that is loaded whole, and ``missing`` holds the days without
-    rows as half-open ranges of day numbers, where a profile has found them.
+    rows as half-open ranges of day numbers, where a profile has found them. ``before_last`` is the
+    last date but one, where the last lies alone, far from all others.
 
     >>> Extent(date(2023, 10, 1), date(2026, 5, 17)).last
     datetime.date(2026, 5, 17)
@@ -22,6 +23,29 @@ class Extent(NamedTuple):
     last: date
     last_whole: date | None = None
     missing: tuple[Range, ...] = ()
+    before_last: date | None = None
+
+    @property
+    def lone_text(self) -> str:
+        """That the last date lies alone, and how far from the others; empty when it does not."""
+        if self.before_last is None:
+            return ""
+        gap = (self.last - self.before_last).days
+        return f"the last date, {self.last}, lies alone, {gap:,} days after {self.before_last}"
+
+
+MOST_APART: Final = 56
+"""Days without rows, 8 weeks of them, before a date that lies alone."""
+
+
+def is_far(day: date, before: date, usual: float) -> bool:
+    """Whether a date is far from the one before it, as dates with rows usually lie apart.
+
+    >>> september, december = date(2026, 9, 1), date(2026, 12, 1)
+    >>> is_far(december, september, 1), is_far(december, september, 91)
+    (True, False)
+    """
+    return (day - before).days > max(MOST_APART, 8 * usual)
 
 
 class Anchor(NamedTuple):

@@ -14,8 +14,10 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.definitions import Basis
-from ulnager.core.periods.spans import Range, intersection
+from ulnager.core.periods.daysets import DaySet
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.spans import Range, complement, intersection
 from ulnager.core.units import Unit
 
 PARTIAL: Final = ("mark", "drop", "keep")
@@ -55,23 +57,32 @@ class Bucket(NamedTuple):
         return {**plain, "reasons": list(self.reasons), "whole": self.is_whole}
 
 
+class Asked(NamedTuple):
+    """What was resolved: the definition, its basis, and the basis that it is measured against."""
+
+    definition: Definition
+    basis: Basis
+    measured: Basis
+
+
 def buckets_of(
-    ranges: tuple[Range, ...], basis: Basis, unit: Unit, partial: str, data: Extent | None
+    ranges: tuple[Range, ...], asked: Asked, unit: Unit, partial: str, data: Extent | None
 ) -> tuple[Bucket, ...]:
     """The buckets of a period's ranges; see :meth:`ulnager.Resolution.buckets`."""
     if partial not in PARTIAL:
         raise SettingError(f"partial is {partial!r}; choose {', '.join(PARTIAL)}")
     if unit.microseconds or unit is Unit.BUSINESS_DAY:
         raise SettingError(f"days cannot be split into {unit.plural}; choose day, week, month, …")
-    found = tuple(_split(ranges, basis, unit, data))
+    found = tuple(_split(ranges, asked, unit, data))
     if partial == "drop":
         return tuple(bucket for bucket in found if bucket.is_whole)
     return tuple(b._replace(reasons=()) for b in found) if partial == "keep" else found
 
 
 def _split(
-    ranges: tuple[Range, ...], basis: Basis, unit: Unit, data: Extent | None
+    ranges: tuple[Range, ...], asked: Asked, unit: Unit, data: Extent | None
 ) -> Iterator[Bucket]:
+    basis = asked.measured
     calendar = basis.calendar
     assert isinstance(calendar, Calendar)
     start, stop = (ranges[0][0], ranges[-1][1]) if ranges else (0, 0)
@@ -86,56 +97,109 @@ def _split(
         raise ResolveError(
             f"that would be more than {MOST_BUCKETS:,} buckets; choose a larger unit"
         )
+    # Which units are covered is a question of the period before its sorts of days are told apart.
+    sorts = tuple(_sorts(asked.definition))
+    covered = _unsorted(asked.definition).ranges(asked.basis) if sorts else ranges
     # Units without a day of the period in them are passed over.
     first = calendar.unit_start(start, unit)
     while first < stop:
         after = calendar.move_start(first, unit, 1)
         parts = intersection(ranges, ((first, after),))
         if parts:
-            yield _bucket(parts, first, after, basis, calendar, unit, data)
+            whole: tuple[Range, ...] = ((first, after),)
+            for is_only, days in sorts:
+                those = days.within(whole, calendar.business, unit)
+                whole = those if is_only else intersection(whole, complement(those))
+            reasons = [
+                *_cover_reasons(intersection(covered, ((first, after),)), first, after),
+                *_clock_reasons(first, after, basis),
+                *(() if data is None else _data_reasons(parts, whole, data)),
+            ]
+            yield _bucket(parts, first, after, calendar, unit, tuple(reasons))
         first = after
+
+
+def _sorts(definition: Definition) -> Iterator[tuple[bool, DaySet]]:
+    """The sorts of days that a period is cut by, innermost first, and whether only they stay."""
+    if definition.rule.kind is Kind.POINT or not definition.args:
+        return
+    first = definition.args[0]
+    if isinstance(first, Definition):
+        yield from _sorts(first)
+    if definition.rule.key in ("only", "except_days"):
+        yield definition.rule.key == "only", definition.args[1]
+
+
+def _unsorted(definition: Definition) -> Definition:
+    """The same period without its cuts by sorts of days."""
+    if definition.rule.kind is Kind.POINT:
+        return definition
+    if definition.rule.key in ("only", "except_days"):
+        return _unsorted(definition.args[0])
+    args = (_unsorted(arg) if isinstance(arg, Definition) else arg for arg in definition.args)
+    return Definition(definition.rule, tuple(args))
+
+
+def _cover_reasons(parts: tuple[Range, ...], first: int, after: int) -> Iterator[str]:
+    start, stop = (parts[0][0] or first, parts[-1][1] or after) if parts else (first, first)
+    if start > first:
+        yield "starts late"
+    if stop < after:
+        yield "ends early"
+    if _days(parts, first, after) < stop - start:
+        yield "days are cut out"
+
+
+def _clock_reasons(first: int, after: int, basis: Basis) -> Iterator[str]:
+    """What the clock says, whatever the anchor is."""
+    open_day = basis.open_day if basis.today is None else basis.today
+    if first > open_day:
+        yield "not begun"
+    elif after > open_day:
+        yield "still running"
+
+
+def _data_reasons(
+    parts: tuple[Range, ...], whole: tuple[Range, ...], data: Extent
+) -> Iterator[str]:
+    """What the data lacks of the days that the unit should have."""
+    first, after = (whole[0][0], whole[-1][1]) if whole else (None, None)
+    if after is not None and after - 1 > data.last.toordinal():
+        yield "the data ends"
+    if first is not None and first < data.first.toordinal():
+        yield "the data begins later"
+    missing = _days(intersection(parts, data.missing), 0, 0)
+    if missing:
+        yield f"{missing} day{'s' * (missing > 1)} missing"
+    if data.last_whole is not None:
+        late = ((data.last_whole.toordinal() + 1, data.last.toordinal() + 1),)
+        if intersection(intersection(parts, late), complement(data.missing)):
+            yield "half loaded"
+
+
+def _days(parts: tuple[Range, ...], first: int, after: int) -> int:
+    return sum((high or after) - (low or first) for low, high in parts)
 
 
 def _bucket(
     parts: tuple[Range, ...],
     first: int,
     after: int,
-    basis: Basis,
     calendar: Calendar,
     unit: Unit,
-    data: Extent | None,
+    reasons: tuple[str, ...],
 ) -> Bucket:
     start, stop = parts[0][0] or first, parts[-1][1] or after
-    days = sum((high or after) - (low or first) for low, high in parts)
-    reasons = []
-    if start > first:
-        reasons.append("starts late")
-    if stop < after:
-        reasons.append("ends early")
-    if days < stop - start:
-        reasons.append("days are cut out")
-    if after > basis.open_day:
-        reasons.append("still running")
-    if data is not None:
-        if date_of(after - 1) > data.last:
-            reasons.append("the data ends")
-        if date_of(first) < data.first:
-            reasons.append("the data begins later")
-        missing = sum(
-            (high or after) - (low or first) for low, high in intersection(parts, data.missing)
-        )
-        if missing:
-            reasons.append(f"{missing} day{'s' * (missing > 1)} missing")
     unit_start = date_of(first)
     return Bucket(
         date_of(start),
         date_of(stop - 1),
-        days,
+        _days(parts, first, after),
         unit,
         unit_start,
         date_of(after - 1),
         after - first,
         calendar.label(unit_start, unit),
         calendar.label(unit_start, unit, short=True),
-        tuple(reasons),
+        reasons,
     )

@@ -36,6 +36,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
         *readings_notes(definition, basis),
         *_clock_notes(definition, basis),
         *_week_notes(definition, basis),
+        *_lone_notes(definition, basis),
         *_empty_notes(definition, basis),
     )
 
@@ -253,6 +254,16 @@ def _week_notes(definition: Definition, basis: Basis) -> Iterator[str]:
                     f'calendar\'s own is "{name}", '
                     f"{_shown_range(around, around + 7, basis.in_days())}"
                 )
+
+
+def _lone_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+    """A last date that is far from all others may be a slip, and everything is measured from it."""
+    if basis.data is None or not basis.data.lone_text:
+        return
+    source = basis.source if isinstance(basis.source, Definition) else None
+    parts = (*definition.walk(), *(source.walk() if source else ()))
+    if any(part.rule.key in ("latest", "latest_unit", "within_data") for part in parts):
+        yield basis.data.lone_text
 
 
 def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:

@@ -12,7 +12,7 @@ from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Extent
-from ulnager.core.periods.buckets import Bucket, buckets_of
+from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
@@ -189,8 +189,10 @@ class Resolution:
     ) -> tuple[Bucket, ...]:
         """The period split at the boundaries of a unit, in order.
 
-        Each bucket says why it is not whole: it starts late, ends early, is still running as
-        of the anchor, and with ``data`` also that the data ends or days are missing.
+        Each bucket says why it is not whole: it starts late, ends early, is still running or has
+        not begun by the clock, and with ``data`` also that the data ends, days are missing, or
+        its last day is half loaded. A cut by sorts of days, such as ``only business days``,
+        leaves a unit whole that holds all its days of that sort.
         ``partial`` says what happens to those: ``"mark"`` keeps them with their reasons,
         ``"drop"`` leaves them out, ``"keep"`` keeps them unmarked. Units without rows have
         their bucket too.
@@ -204,8 +206,9 @@ class Resolution:
         Raises SettingError for an unknown unit or word, ResolveError for an open period.
         """
         known = self.unit_named(unit)
-        basis = _measured(self._definition, self._basis)[1]
-        return buckets_of(self._ranges, basis, known, partial, data)
+        measured = _measured(self._definition, self._basis)[1]
+        asked = Asked(self._definition, self._basis, measured)
+        return buckets_of(self._ranges, asked, known, partial, data)
 
     def unit_named(self, unit: Unit | str) -> Unit:
         """The unit of that name in the calendar; SettingError when there is none."""
