@@ -10,6 +10,7 @@ from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from ulnager import (
+    BusinessDays,
     FilterError,
     MonthCalendar,
     ResolveError,
@@ -426,4 +427,43 @@ def test_days_that_start_in_the_small_hours(name, drawn):
             clause = live_where(period(phrase), COLUMNS[held], **options, now=now,
                                 calendars=FISCAL, day_starts=f"{hour:02}:00")  # fmt: skip
             told.append((clause, tally(inside), ("live", *case)))
+    compared(engine, told)
+
+
+MANY = st.builds(
+    "last {} rolling years{}{}".format,
+    st.sampled_from([5, 6, 25]),
+    st.sampled_from([" except weekends", " only fridays and mondays", " only business days",
+                     " except tuesdays only weekdays", " except holidays except weekends"]),
+    st.sampled_from(["", " except 2020-03-02/2021-01-31", ", 1 year earlier", " plus 2026-05-24",
+                     " within data"]),
+)  # fmt: skip
+OFFICE = MonthCalendar(
+    business=BusinessDays(
+        ["friday", "saturday"], [date(2024, 5, 20), date(2025, 12, 25)], [date(2023, 3, 4)]
+    )
+)
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(3)
+@given(drawn=st.lists(
+    st.tuples(MANY, st.sampled_from(["date", "timestamp", "timestamptz"]), st.sampled_from(ZONES)),
+    min_size=3, max_size=3))  # fmt: skip
+def test_very_many_spans(name, drawn):
+    """Cut by weekdays, on every engine; and, on the first, in every data frame library."""
+    engine, told = engine_named(name), []
+    for phrase, column_type, zone in drawn:
+        result = period(phrase).resolve(today=date(2026, 5, 20), calendar=OFFICE,
+                                        data=(date(2009, 1, 1), date(2027, 1, 1)))  # fmt: skip
+        options = {"column_type": column_type, "tz": zone, "rounding": "outward"}
+        wanted = what_python_keeps(result, *options.values())
+        clause = where(result, COLUMNS[column_type], **options)
+        if column_type == "timestamptz" and name in WITHOUT_ZONES and phrase[5:7] == "25":
+            continue  # Thousands of spans, which take an engine long.
+        told.append((clause, wanted, (phrase, column_type, zone)))
+        if name == ENGINES[0]:
+            for library, (frame, tallied) in frames().items():
+                kept = keep(frame, result, COLUMNS[column_type], tz=zone)
+                assert tallied(kept) == wanted, library
     compared(engine, told)

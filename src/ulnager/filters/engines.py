@@ -28,8 +28,9 @@ class Engine(NamedTuple):
 
     ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
     ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
-    and ``week_start`` of the week from weekday ``{w}``. ``add_months`` clamps to the last day of
-    the month; ``add_months_first``, if given, need not, since it moves firsts of months only.
+    and ``week_start`` of the week from weekday ``{w}``; ``weekday`` is 0 for Monday.
+    ``add_months`` clamps to the last day of the month; ``add_months_first``, if given, need not,
+    since it moves firsts of months only.
     ``add_count`` adds days that are themselves SQL, and ``days_between`` counts them from ``{y}``
     to ``{x}``.
 
@@ -48,6 +49,7 @@ class Engine(NamedTuple):
     truncates: Mapping[str, str]
     months_start: str
     week_start: str
+    weekday: str
     days_between: str
     formatted: str
     pieces: tuple[str, str, str]
@@ -107,6 +109,7 @@ ENGINES: Final = {
             months_start="date({x}, 'start of month', "
             "'-' || ((strftime('%m', {x}) + {k}) % {m}) || ' months')",
             week_start="date({x}, '-' || ((strftime('%w', {x}) + {w6}) % 7) || ' days')",
+            weekday="((strftime('%w', {x}) + 6) % 7)",
             days_between="CAST(julianday({x}) - julianday({y}) AS INTEGER)",
             formatted="strftime('{f}', {x})",
             pieces=_STRFTIME,
@@ -132,6 +135,7 @@ ENGINES: Final = {
             months_start="CAST(date_trunc('month', {x}) "
             "- to_months(CAST(mod(month({x}) + {k}, {m}) AS INTEGER)) AS DATE)",
             week_start="({x} - CAST(mod(isodow({x}) + {w6}, 7) AS INTEGER))",
+            weekday="(isodow({x}) - 1)",
             days_between="({x} - {y})",
             formatted="strftime({x}, '{f}')",
             pieces=_STRFTIME,
@@ -152,6 +156,7 @@ ENGINES: Final = {
             "- make_interval(months => mod(CAST(extract(month FROM {x}) AS INTEGER) + {k}, "
             "{m})) AS DATE)",
             week_start="({x} - mod(CAST(extract(isodow FROM {x}) AS INTEGER) + {w6}, 7))",
+            weekday="(CAST(extract(isodow FROM {x}) AS INTEGER) - 1)",
             days_between="({x} - {y})",
             formatted="to_char({x}, '{f}')",
             pieces=("YYYY", "MM", "DD"),
@@ -174,6 +179,7 @@ ENGINES: Final = {
             months_start="({x} - INTERVAL DAYOFMONTH({x}) - 1 DAY "
             "- INTERVAL MOD(MONTH({x}) + {k}, {m}) MONTH)",
             week_start="({x} - INTERVAL MOD(WEEKDAY({x}) + {w7}, 7) DAY)",
+            weekday="WEEKDAY({x})",
             days_between="DATEDIFF({x}, {y})",
             formatted="DATE_FORMAT({x}, '{f}')",
             pieces=_STRFTIME,
@@ -201,6 +207,7 @@ ENGINES: Final = {
             truncates=_TRUNCATES,
             months_start="add_months(trunc({x}, 'MM'), -mod(month({x}) + {k}, {m}))",
             week_start="date_sub({x}, mod(weekday({x}) + {w7}, 7))",
+            weekday="weekday({x})",
             days_between="datediff({x}, {y})",
             formatted="date_format({x}, '{f}')",
             pieces=("yyyy", "MM", "dd"),

@@ -5,10 +5,9 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 
 from __future__ import annotations
 
-import functools
-import operator
 from collections.abc import Mapping
 from datetime import tzinfo
+from itertools import zip_longest
 from typing import Any, NamedTuple, TypeVar
 
 import narwhals as nw
@@ -21,7 +20,7 @@ from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
-from ulnager.filters.frozen import frozen_where
+from ulnager.filters.frozen import MANY, frozen_where, weekly_bounds
 from ulnager.filters.live import live_where
 from ulnager.filters.sql import sql_text
 
@@ -52,13 +51,15 @@ def keep(
     found = _column(data, column, tz)
     bounds = column_bounds(result, found.held)
     native: FrameT
-    if data.implementation.is_pyspark():
+    many = len(bounds) > MANY
+    if data.implementation.is_pyspark() or (many and data.implementation.is_duckdb()):
         # As text: through Python a local time would be taken in the driver's zone.
         clause = frozen_where(result, column, found.held)
-        native = data.to_native().filter(sql_text(clause, "spark"))
+        target = "spark" if data.implementation.is_pyspark() else "duckdb"
+        native = data.to_native().filter(sql_text(clause, target))
         return native
     try:
-        kept = data.filter(_mask(found.values, bounds))
+        kept = data.filter(_mask_of_many(found, result) if many else _mask(found.values, bounds))
     except (TypeError, ValueError) as error:
         raise FilterError(f"column {column!r} could not be compared with dates: {error}") from None
     native = kept.to_native()
@@ -192,7 +193,28 @@ def _mask(values: nw.Expr, bounds: tuple[tuple[Any, Any], ...]) -> nw.Expr:
     if not spans:
         return values.is_null() & ~values.is_null()
     found = [~values.is_null() if span is None else span for span in spans]
-    return functools.reduce(operator.or_, found)
+    while len(found) > 1:
+        # In pairs, so that no library has to go deep.
+        pairs = zip_longest(found[::2], found[1::2])
+        found = [one if two is None else one | two for one, two in pairs]
+    return found[0]
+
+
+def _mask_of_many(column: _Column, result: Resolution) -> nw.Expr:
+    """Very many spans, which are mostly weekdays of longer ones."""
+    weekly = weekly_bounds(result, column.held)
+    if weekly is None:
+        return _mask(column.values, column_bounds(result, column.held))
+    local = column.values
+    if column.held.column_type == "timestamptz":
+        local = local.dt.convert_time_zone(str(column.held.zone))
+    # Narwhals counts weekdays from 1, for Monday.
+    mask = _mask(column.values, weekly.whole) & local.dt.weekday().is_in(
+        [day + 1 for day in weekly.weekdays]
+    )
+    if weekly.less:
+        mask &= ~_mask(column.values, weekly.less)
+    return mask | _mask(column.values, weekly.more) if weekly.more else mask
 
 
 def _local_times(part: Any, column: _Column) -> Any:

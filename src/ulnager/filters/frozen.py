@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any, Final
+from itertools import zip_longest
+from typing import Any, Final, NamedTuple
 
 from sqlalchemy import BindParameter, Boolean, ColumnElement, and_, bindparam, literal_column, or_
 from sqlalchemy.ext.compiler import compiles
@@ -11,13 +12,17 @@ from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import TypeEngine
 
+from ulnager.core.calendars.zones import zone_name
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, Held, column_bounds
+from ulnager.filters.engines import ENGINES, day_of_time, filled, local_day
 from ulnager.filters.sql import named_column
 from ulnager.filters.sqltypes import value_type
 
 MANY: Final = 200
 """How many spans are expressions of SQLAlchemy; more are written as they are."""
+
+_WITH_WEEKDAYS: Final = ("date", "timestamp", "timestamptz")
 
 # Not every engine knows the word false; all of them know this.
 _NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
@@ -29,7 +34,7 @@ def frozen_where(
     """A condition that keeps the rows of a resolution; see :func:`ulnager.where`."""
     target = named_column(on)
     if len(result.spans) > MANY:
-        return ManySpans(target, column_bounds(result, held), value_type(held.column_type))
+        return ManySpans(target, column_bounds(result, held), held, weekly_bounds(result, held))
     spans = []
     for start, stop in _parameters(result, held):
         sides = []
@@ -65,30 +70,90 @@ def _parameters(
     ]
 
 
+class WeeklyBounds(NamedTuple):
+    """Bounds of longer spans, the weekdays that count, and bounds of days less and more."""
+
+    whole: Bounds
+    weekdays: tuple[int, ...]
+    less: Bounds
+    more: Bounds
+
+
+def weekly_bounds(result: Resolution, held: Held) -> WeeklyBounds | None:
+    """The bounds of a period that is cut by weekdays, when they are fewer that way."""
+    found = result.weekly() if held.column_type in _WITH_WEEKDAYS else None
+    if found is None:
+        return None
+    whole, less, more = (
+        column_bounds(result.with_ranges(ranges), held) if ranges else ()
+        for ranges in (found.whole, found.less, found.more)
+    )
+    return WeeklyBounds(whole, found.weekdays, less, more)
+
+
 class ManySpans(FunctionElement[bool]):
-    """A condition of very many spans, in brackets; built of expressions it would take seconds."""
+    """A condition of very many spans, in brackets; built of expressions it would take seconds.
+
+    Where the spans are weekdays of longer ones, engines are asked for the weekday.
+    """
 
     inherit_cache = False
     type = Boolean()
 
-    def __init__(self, on: ColumnElement[Any], bounds: Bounds, held: TypeEngine[Any]) -> None:
+    def __init__(
+        self, on: ColumnElement[Any], bounds: Bounds, held: Held, weekly: WeeklyBounds | None
+    ) -> None:
         super().__init__(on)
         self.bounds = bounds
         self.held = held
+        self.weekly = weekly
 
 
 @compiles(ManySpans)
 def _many_spans(element: ManySpans, compiler: SQLCompiler, **options: Any) -> str:
     (target,) = element.clauses
     name = compiler.process(target, **options)
-    written = _writer(element.held, compiler, options)
-    spans = []
-    for start, stop in element.bounds:
-        sides = [] if start is None else [f"{name} >= {written('start', start)}"]
-        if stop is not None:
-            sides.append(f"{name} < {written('stop', stop)}")
-        spans.append(" AND ".join(sides))
-    return f"({' OR '.join(spans)})"
+    written = _writer(value_type(element.held.column_type), compiler, options)
+
+    def spans(bounds: Bounds) -> str:
+        texts = []
+        for start, stop in bounds:
+            sides = [] if start is None else [f"{name} >= {written('start', start)}"]
+            if stop is not None:
+                sides.append(f"{name} < {written('stop', stop)}")
+            texts.append(" AND ".join(sides))
+        return _balanced(texts)
+
+    weekly = element.weekly
+    day = None if weekly is None else _weekday(name, element.held, compiler.dialect.name)
+    if weekly is None or day is None:
+        return spans(element.bounds)
+    found = f"{spans(weekly.whole)} AND {day} IN ({', '.join(map(str, weekly.weekdays))})"
+    if weekly.less:
+        found = f"{found} AND NOT {spans(weekly.less)}"
+    return f"({found} OR {spans(weekly.more)})" if weekly.more else f"({found})"
+
+
+def _balanced(texts: list[str]) -> str:
+    """Alternatives in brackets of two, so that no engine has to go deep."""
+    while len(texts) > 1:
+        pairs = zip_longest(texts[::2], texts[1::2])
+        texts = [one if two is None else f"({one} OR {two})" for one, two in pairs]
+    return texts[0] if texts[0].startswith("((") else f"({texts[0]})"
+
+
+def _weekday(name: str, held: Held, dialect: str) -> str | None:
+    """The weekday of a column, 0 for Monday, as SQL; None where an engine cannot tell it."""
+    engine = ENGINES.get(dialect)
+    if engine is None:
+        return None
+    if held.column_type == "timestamptz":
+        if not engine.has_zones or getattr(held.zone, "key", None) is None:
+            return None
+        day = local_day(engine, name, zone_name(held.zone or "UTC"))
+    else:
+        day = name if held.column_type == "date" else day_of_time(engine, name)
+    return filled(engine, "weekday", x=day)
 
 
 def _writer(

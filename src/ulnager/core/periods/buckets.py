@@ -14,9 +14,8 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.daysets import DaySet
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import Range, complement, intersection
 from ulnager.core.units import Unit
 
@@ -98,8 +97,8 @@ def _split(
             f"that would be more than {MOST_BUCKETS:,} buckets; choose a larger unit"
         )
     # Which units are covered is a question of the period before its sorts of days are told apart.
-    sorts = tuple(_sorts(asked.definition))
-    covered = _unsorted(asked.definition).ranges(asked.basis) if sorts else ranges
+    sorts = tuple(sorts_of(asked.definition))
+    covered = unsorted(asked.definition).ranges(asked.basis) if sorts else ranges
     # Units without a day of the period in them are passed over.
     first = calendar.unit_start(start, unit)
     while first < stop:
@@ -117,27 +116,6 @@ def _split(
             ]
             yield _bucket(parts, first, after, calendar, unit, tuple(reasons))
         first = after
-
-
-def _sorts(definition: Definition) -> Iterator[tuple[bool, DaySet]]:
-    """The sorts of days that a period is cut by, innermost first, and whether only they stay."""
-    if definition.rule.kind is Kind.POINT or not definition.args:
-        return
-    first = definition.args[0]
-    if isinstance(first, Definition):
-        yield from _sorts(first)
-    if definition.rule.key in ("only", "except_days"):
-        yield definition.rule.key == "only", definition.args[1]
-
-
-def _unsorted(definition: Definition) -> Definition:
-    """The same period without its cuts by sorts of days."""
-    if definition.rule.kind is Kind.POINT:
-        return definition
-    if definition.rule.key in ("only", "except_days"):
-        return _unsorted(definition.args[0])
-    args = (_unsorted(arg) if isinstance(arg, Definition) else arg for arg in definition.args)
-    return Definition(definition.rule, tuple(args))
 
 
 def _cover_reasons(parts: tuple[Range, ...], first: int, after: int) -> Iterator[str]:

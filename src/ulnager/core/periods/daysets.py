@@ -82,6 +82,10 @@ class DaySet(NamedTuple):
     def __str__(self) -> str:
         return " and ".join(self.names)
 
+    def weekdays(self, business: BusinessDays) -> set[int]:
+        """The weekdays that are always among these, 0 for Monday, single days apart."""
+        return {day for name in self.names for day in DAY_SETS[name](business).weekdays}
+
     def within(
         self, ranges: tuple[Range, ...], business: BusinessDays, what: object
     ) -> tuple[Range, ...]:

@@ -16,6 +16,7 @@ from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
+from ulnager.core.periods.sorts import Weekly, weekly
 from ulnager.core.periods.spans import LastSpan, Range, Span
 from ulnager.core.periods.wording import as_values, label_of
 from ulnager.core.units import Unit
@@ -209,6 +210,16 @@ class Resolution:
         measured = _measured(self._definition, self._basis)[1]
         asked = Asked(self._definition, self._basis, measured)
         return buckets_of(self._ranges, asked, known, partial, data)
+
+    def weekly(self) -> Weekly | None:
+        """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
+        if self._basis.day_starts or self._definition.is_sub_day:
+            return None
+        return weekly(self._definition, self._basis, self.calendar.business, self._ranges)
+
+    def with_ranges(self, ranges: tuple[Range, ...]) -> Resolution:
+        """The same with other ranges of day numbers."""
+        return type(self)(self._definition, self._basis, ranges, self.period)
 
     def unit_named(self, unit: Unit | str) -> Unit:
         """The unit of that name in the calendar; SettingError when there is none."""
