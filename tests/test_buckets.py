@@ -1,6 +1,6 @@
 """Periods split at the boundaries of units, and the table of days that calendars write."""
 
-from datetime import timedelta
+from datetime import date, timedelta
 
 import pytest
 from hypothesis import assume, given
@@ -15,6 +15,7 @@ from ulnager import (
     date_table,
     open_source,
     period,
+    preview,
     profile,
 )
 from ulnager.demo import CLOCK, table
@@ -110,3 +111,40 @@ def test_a_date_table_says_of_each_day_what_the_calendar_says(calendar, first, l
             assert row[f"{named.plural}_from_anchor"] == (
                 calendar.unit_number(start, named) - calendar.unit_number(moved, named)
             )
+
+
+OFFICE_MONTHS = "last 6 whole months only business days"
+
+
+@pytest.mark.parametrize(("phrase", "basis", "whole", "reasons"), [
+    (OFFICE_MONTHS, {"today": "2026-05-20"}, 6, set()),
+    (f"{OFFICE_MONTHS} except 2026-04-06/2026-04-12", {"today": "2026-05-20"}, 5,
+     {"days are cut out"}),
+    ("last 6 whole months except fridays within 2026", {"today": "2026-05-20"}, 4, set()),
+    ("last 3 months to end", {"today": "2026-05-20", "as_of": "2026-06-30"}, 1,
+     {"still running", "not begun"}),
+])  # fmt: skip
+def test_units_are_whole_by_their_own_days_and_by_the_clock(phrase, basis, whole, reasons):
+    found = period(phrase).resolve(**basis).buckets("month")
+    assert sum(bucket.is_whole for bucket in found) == whole
+    assert {reason for bucket in found for reason in bucket.reasons} == reasons
+
+
+@pytest.mark.parametrize("stray", [date(2026, 5, 17), date(2026, 12, 31), date(9999, 12, 31)])
+def test_a_stray_row_is_no_whole_day_and_a_lone_date_is_named(tmp_path, stray):
+    """Rows on working days until Friday 15 May, and one more."""
+    days = [CLOCK - timedelta(days=n) for n in range(5, 150)]
+    rows = [day for day in days if day.weekday() < 5 for _ in range(9)]
+    path = tmp_path / "loads.csv"
+    path.write_text("\n".join(["loaded_on", *map(str, rows), str(stray)]))
+    source = open_source(path)
+    found = profile(source, today=CLOCK)
+    assert (found.last_whole, found.anchor) == (date(2026, 5, 15), "latest whole day")
+    assert str(stray) in found.evidence[0]
+    result = period("last 7 days as of latest").resolve(today=CLOCK, data=source.extent())
+    is_lone = any("lies alone" in note for note in result.notes)
+    assert is_lone == (stray.year != 2026 or stray.month == 12)
+    assert any("lies alone" in text for text in preview(result, source).warnings) == is_lone
+    by_day = period("last 9 days as of 2026-05-17").resolve(today=CLOCK).buckets(
+        "day", data=found.extent)  # fmt: skip
+    assert [b.label for b in by_day if "half loaded" in b.reasons] == ["2026-05-17"][is_lone:]

@@ -22,6 +22,7 @@ from ulnager import (
     own_unit,
     period,
 )
+from ulnager.core.periods.names import in_quotes
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
 
 from strategies import calendars, examples, modern_days, week_calendars
@@ -251,3 +252,36 @@ def test_holidays_from_files_and_countries(tmp_path):
     events.write_text("this is no calendar")
     with pytest.raises(SourceError):
         holidays_from_file(events)
+
+
+@examples(150)
+@given(st.one_of(calendars(), week_calendars()), modern_days, st.sampled_from(["upper", "lower"]))
+def test_every_label_reads_back_in_any_case(calendar, day, case):
+    terms = [
+        ("term", day + timedelta(days=n), None, label)
+        for n, label in ((-90, None), (-60, "Alder's"), (-30, 'A "B"'), (40, "x"))
+    ]
+    own = MonthCalendar(week_starts="friday", cycles=[own_unit("crew week", 9, day)])
+    for made in (calendar[0], TableCalendar(terms, calendar[0]), own):
+        for unit in (Unit.DAY, *made.units):
+            text = made.label(day, unit.name)
+            found = period(in_quotes(getattr(text, case)()), made).resolve(today=day, calendar=made)
+            assert found.start == made.floor(day, unit), text
+            assert made.label(found.end, unit) == text
+    thursday = own.floor(day, "week") + timedelta(days=3)
+    name = f"week {(int(f'{thursday:%j}') + 6) // 7} of {thursday.year}"
+    assert own.label(day, "week") == str(period(name)).strip('"') == name
+
+
+@pytest.mark.parametrize("day", [date(2026, 6, 29), date(2026, 6, 30)])
+def test_the_last_unit_of_a_table_is_known_to_be_whole(day):
+    table = TableCalendar([("term", date(2026, 1, 12)), ("term", date(2026, 6, 30))])
+    for phrase in ("last 1 whole term", "last 2 whole terms, 1 term later"):
+        basis = {"as_of": day} if day.day == 29 else {"today": day}
+        if "2" in phrase:
+            with pytest.raises(ResolveError, match="add rows"):
+                period(phrase, table).resolve(**basis, calendar=table)
+            continue
+        assert period(phrase, table).resolve(**basis, calendar=table).end == date(2026, 6, 29)
+    with pytest.raises(ResolveError, match="table"):
+        period("term to date", table).resolve(today=date(2026, 6, 30), calendar=table)

@@ -114,7 +114,7 @@ def test_live_filters_from_a_book_keep_its_anchor_its_calendar_and_its_readings(
         ("office_days", [], "name the date table"),
         ("closed_half", ["--as-of", "latest"], "write it into the phrase"),
         ("closed_half", ["--source", "demo:sailings"], "--latest-in"),
-        ("closed_half", ["--day-starts", "04:00"], "--day-starts"),
+        ("closed_half", ["--day-starts", "04:30"], "full hour"),
     ]:
         code, out, told = cli("filter", name, *live, *options)
         assert (code, out, message in told) == (2, "", True), told
@@ -194,7 +194,7 @@ def test_profile_prints_what_the_columns_hold(cli, tmp_path):
 def test_buckets_name_what_is_not_whole(cli):
     _, out, _ = cli("buckets", "last 2 months to date", "--by", "month", *TODAY, "--source",
                     "demo:sailings")  # fmt: skip
-    assert out.splitlines()[-1].endswith("no     ends early, still running, the data ends")
+    assert out.splitlines()[-1].endswith("the data ends, half loaded")
     _, out, _ = cli(
         "buckets", "this quarter", "--by", "month", *BOOK, "--partial", "drop", "--json"
     )

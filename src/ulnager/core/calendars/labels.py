@@ -133,9 +133,9 @@ def unit_labelled(calendar: Labelled, text: str) -> tuple[int, Unit] | None:
     try:
         day, unit = _looked_for(calendar, match)
         start = calendar.unit_start(day, unit)
-        called = calendar.label(date_of(start), unit)
     except (ValueError, KeyError, ResolveError):
         return None
+    called = calendar.label(date_of(start), unit)
     # What was built from the label has to be called by it, or the label is of another calendar.
     if match["number"]:
         is_so = _week_number(start) == (int(match["number_year"]), int(match["number"]))

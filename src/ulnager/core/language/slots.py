@@ -181,7 +181,7 @@ class Slots:
 
     def label(self, place: int) -> Alternatives:
         words = [token.text for token in self.tokens[place : place + 4]]
-        if NUMBERED_WEEK.fullmatch(" ".join(words)):
+        if len(words) == 4 and NUMBERED_WEEK.fullmatch(" ".join(words)):
             return [(Label(" ".join(words)), place + 4)]
         token = self._token(place, "name", "a label in quotes")
         return [] if token is None else [(Label(token.text), place + 1)]

@@ -142,7 +142,9 @@ def _data_reasons(
 ) -> Iterator[str]:
     """What the data lacks of the days that the unit should have."""
     first, after = (whole[0][0], whole[-1][1]) if whole else (None, None)
-    if after is not None and after - 1 > data.last.toordinal():
+    # A last date that lies alone says nothing about the days before it.
+    last = (data.before_last or data.last).toordinal()
+    if after is not None and after - 1 > last:
         yield "the data ends"
     if first is not None and first < data.first.toordinal():
         yield "the data begins later"
@@ -150,7 +152,7 @@ def _data_reasons(
     if missing:
         yield f"{missing} day{'s' * (missing > 1)} missing"
     if data.last_whole is not None:
-        late = ((data.last_whole.toordinal() + 1, data.last.toordinal() + 1),)
+        late = ((data.last_whole.toordinal() + 1, last + 1),)
         if intersection(intersection(parts, late), complement(data.missing)):
             yield "half loaded"
 
