@@ -25,9 +25,7 @@ still_open = orders[orders["closed_on"].isna()]
 print(f"{len(orders)} repairs, {len(still_open)} open; usual age {orders['age'].median():.0f}")
 
 # "Open for at least 3 business days" is a plain condition on the day it was raised.
-overdue = ulnager.period("until 3 business days before today").resolve(
-    today=CLOCK, calendar=calendar
-)
+overdue = ulnager.period("at least 3 business days ago").resolve(today=CLOCK, calendar=calendar)
 print(f"raised {overdue.label}: {len(ulnager.keep(still_open, overdue, 'raised_on'))} of them")
 
 # A period measured from each row: the five business days after it was raised.

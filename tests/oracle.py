@@ -197,6 +197,10 @@ MEANINGS = {
     ),
     "after end of previous {u}": lambda d, a, b, n, u: (d.around(a, u)[0], None),
     "all dates": lambda d, a, b, n, u: (None, None),
+    "at least {n} {u}s ago": lambda d, a, b, n, u: (None, d.moved(a, -n, u)),
+    "more than {n} {u}s ago": lambda d, a, b, n, u: (None, d.moved(a, -n, u) - 1),
+    "at most {n} {u}s ago": lambda d, a, b, n, u: (d.moved(a, -n, u), a),
+    "less than {n} {u}s ago": lambda d, a, b, n, u: (d.moved(a, -n, u) + 1, a),
 }
 
 
@@ -221,7 +225,19 @@ class Office:
         return min(found), max(found)
 
 
+def days_ago(office, day, count):
+    """The last day that so many business days come after, up to the one that is given."""
+    while count:
+        count -= office.works(day)
+        day -= 1
+    return day
+
+
 BUSINESS_MEANINGS = {
+    "at least {n} business days ago": lambda o, a, b, n: (None, days_ago(o, a, n)),
+    "more than {n} business days ago": lambda o, a, b, n: (None, days_ago(o, a, n + 1)),
+    "at most {n} business days ago": lambda o, a, b, n: (days_ago(o, a, n + 1) + 1, a),
+    "less than {n} business days ago": lambda o, a, b, n: (days_ago(o, a, n) + 1, a),
     "last {n} rolling business days": lambda o, a, b, n: o.walk(a, -1, n),
     "last {n} business days": lambda o, a, b, n: o.walk(a, -1, n),
     "last {n} whole business days": lambda o, a, b, n: o.walk(b - 1, -1, n),
@@ -257,6 +273,8 @@ STANDINGS = {
     "from {n} {u}s before start of {u} to end of {u}": ("", "u", "days"),
     "until {n} {u}s after end of next {u}": ("", "", "open"),
     "after end of previous {u}": ("u", "", "open"), "all dates": ("", "", "open"),
+    "at least {n} {u}s ago": ("", "", "open"), "more than {n} {u}s ago": ("", "", "open"),
+    "at most {n} {u}s ago": ("", "", "days"), "less than {n} {u}s ago": ("", "", "days"),
 }  # fmt: skip
 
 

@@ -62,7 +62,7 @@ def check_against_walking(template, calendar, labels, anchor, running, count, un
     first, last = MEANINGS[template](labels, a, a if running else a + 1, count, unit)
     basis = {"today": anchor} if running else {"as_of": anchor}
     empty = first is not None and last is not None and last < first
-    outside = (first is not None and first < 1) or (last is not None and last > LAST)
+    outside = (first is not None and first < 1) or (last is not None and not 1 <= last <= LAST)
     if outside and not empty:
         with pytest.raises(ResolveError, match="years 1 to 9999"):
             period(phrase).resolve(**basis, calendar=calendar)

@@ -58,6 +58,7 @@ TEMPLATES = [
     "{u} to date, 1 week earlier as of 2024-02-29", "first day of this {u}",
     "from 2025-03-31 to {n} {us} after 2025-03-31", "last day of previous {u}", "2026-W14",
     "first day of next {u}", "last {n} {us} as of 2024-02-29", "since 2026-01-31, {n} {us} later",
+    "at least {n} {us} ago", "less than {n} {us} ago", "at most {n} {us} ago",
 ]  # fmt: skip
 MONTHLY = [
     "first monday of this month", "last friday of previous quarter", "3rd sunday of next month",
@@ -202,7 +203,8 @@ TABLE_PHRASES = [
     "last {n} business days, 1 period earlier", "3rd business day of this month",
     "last business day of previous {u}", "{n} business days before today",
     "since {n} business days before latest", "last {n} {us} as of start of previous business day",
-    "last {n} rolling business days as of 2026-05-25",
+    "last {n} rolling business days as of 2026-05-25", "at least {n} business days ago",
+    "more than {n} business days ago", "at most {n} business days ago",
 ]  # fmt: skip
 OWN_UNITS = {"harbour": ["pay period"], "school": ["term"], "camp": ["term"]}
 

@@ -81,7 +81,7 @@ def test_shifts_by_units_of_ones_own(template, anchor, running, count, length, s
 
 @examples(400)
 @given(
-    st.sampled_from(sorted(set(BUSINESS_MEANINGS) - {t for t in BUSINESS_MEANINGS if "{a}" in t})),
+    st.sampled_from(sorted(t for t in BUSINESS_MEANINGS if "{a}" not in t and "ago" not in t)),
     modern_days, st.booleans(), st.integers(1, 6),
     chain(st.sampled_from(["day", "week", "month", "year", "business day", "period"])),
     st.sets(st.integers(-60, 60), max_size=30), st.sampled_from([(5, 6), (4, 5), (6,), ()]),

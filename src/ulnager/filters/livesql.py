@@ -20,7 +20,7 @@ from ulnager.filters.engines import (
     time_of_day,
 )
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
-from ulnager.filters.sqlvalues import SqlDay
+from ulnager.filters.sqlvalues import SqlDay, literal_day
 
 
 class Latest(NamedTuple):
@@ -129,6 +129,7 @@ class SqlExtent:
     def __init__(self, sql: EngineSql, latest: Latest) -> None:
         self.sql = sql
         self.latest = latest.place
+        self.latest_type = latest.column_type
         self.held = "timestamp" if latest.column_type == "date" else latest.column_type
 
     @property
@@ -138,6 +139,24 @@ class SqlExtent:
     @property
     def last(self) -> Any:
         return _Deferred(self, "max")
+
+    def up_to(self, day: Any) -> SqlDay:
+        """The last date up to a day."""
+        table, name = self.named()
+        after = day + 1 if isinstance(day, SqlDay) else literal_day(self.sql.engine, day + 1)
+        bound = _BOUNDS[self.latest_type](self.sql, after)
+        return self.sql.day_of(
+            f"(SELECT max({name}) FROM {table} WHERE {name} < {bound})", self.held
+        )
+
+    def named(self) -> tuple[str, str]:
+        """The table and the column, quoted; FilterError where nobody says which."""
+        if self.latest is None:
+            raise FilterError(
+                "the phrase speaks of the data's dates; say which table and column hold them: "
+                "latest=('trips', 'day'), --latest-in trips.day"
+            )
+        return self.sql.table(self.latest[0]), self.sql.quote(self.latest[1])
 
     @property
     def last_whole(self) -> Any:
@@ -155,11 +174,6 @@ class _Deferred:
         self.which = which
 
     def toordinal(self) -> SqlDay:
-        found = self.extent
-        if found.latest is None:
-            raise FilterError(
-                "the phrase speaks of the data's dates; say which table and column hold them: "
-                "latest=('trips', 'day'), --latest-in trips.day"
-            )
-        table, column = found.sql.table(found.latest[0]), found.sql.quote(found.latest[1])
-        return found.sql.day_of(f"(SELECT {self.which}({column}) FROM {table})", found.held)
+        table, column = self.extent.named()
+        text = f"(SELECT {self.which}({column}) FROM {table})"
+        return self.extent.sql.day_of(text, self.extent.held)

@@ -113,7 +113,13 @@ class Source:
         if first is None:
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
-        return Extent(first, last, before_last=self.before_last(day, last))
+
+        def find(up_to: date) -> date | None:
+            ((found,),) = self.run(select(func.max(day)).select_from(self.rows).where(day <= up_to))
+            self.check_days(column, found)
+            return found  # type: ignore[no-any-return]
+
+        return Extent(first, last, before_last=self.before_last(day, last), find=find)
 
     def before_last(self, day: ColumnElement[Any], last: date) -> date | None:
         """The last date but one, if it is far from the last."""

@@ -5,6 +5,7 @@ One pass over the data counts the rows of each day; all else is worked out from 
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from dataclasses import dataclass
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
@@ -67,7 +68,15 @@ class Profile:
             for span in self.missing
             if span.start is not None and span.stop is not None
         ]
-        return Extent(self.first, self.last, self.last_whole, tuple(missing), self.before_last)
+        days = sorted(self.counts)
+
+        def find(up_to: date) -> date | None:
+            place = bisect_right(days, up_to)
+            return days[place - 1] if place else None
+
+        return Extent(
+            self.first, self.last, self.last_whole, tuple(missing), self.before_last, find
+        )
 
     def to_dict(self) -> dict[str, Any]:
         """The profile as plain values, ready for JSON."""

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
-from typing import Final, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.periods.spans import Range
 
@@ -24,6 +25,27 @@ class Extent(NamedTuple):
     last_whole: date | None = None
     missing: tuple[Range, ...] = ()
     before_last: date | None = None
+    find: Callable[[date], date | None] | None = None
+    """The last date of the data up to another one; without it every date between has rows."""
+
+    def up_to(self, day: Any) -> Any:
+        """The day number of the last date up to a day number, or an array of them; None if none."""
+        if not isinstance(day, int):
+            each = {number: self.up_to(number) for number in set(day.ravel().tolist())}
+            if None in each.values():
+                return None
+            found = day.copy()
+            for number, last in each.items():
+                found[day == number] = last
+            return found
+        if day >= self.last.toordinal():
+            return self.last.toordinal()
+        if day < self.first.toordinal():
+            return None
+        if self.find is None:
+            return day
+        last = self.find(date.fromordinal(day))
+        return None if last is None else last.toordinal()
 
     @property
     def lone_text(self) -> str:

@@ -89,6 +89,11 @@ class Definition:
                 yield from arg.walk()
 
     @property
+    def counts_business_days(self) -> bool:
+        """Whether it is about business days and begins and ends with one."""
+        return self.unit is Unit.BUSINESS_DAY and self.rule.counts_days
+
+    @property
     def is_anchored(self) -> bool:
         """Whether some part of it is measured from the anchor, and not from a point of its own."""
         return any(
@@ -150,7 +155,7 @@ class Definition:
         kind = self.rule.kind
         if kind is Kind.SPAN:
             pair: tuple[Any, Any] = self.rule.find(basis, *self.args)
-            return basis.trimmed(*pair) if self.unit is Unit.BUSINESS_DAY else pair
+            return basis.trimmed(*pair) if self.counts_business_days else pair
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
             return inner.span(self.changed(basis.in_days()))
@@ -172,7 +177,7 @@ class Definition:
         kind = self.rule.kind
         if kind is Kind.SPAN:
             start, stop = self.rule.find(basis, *self.args)
-            if self.unit is Unit.BUSINESS_DAY:
+            if self.counts_business_days:
                 start, stop = basis.trimmed(start, stop)
             if start is not None and stop is not None and stop <= start:
                 return ()
@@ -348,6 +353,15 @@ class Basis:
                 "pass data=(first, last), or --source FILE"
             )
         return self.data
+
+    def latest_up_to(self, day: Any) -> Any:
+        """The last date in the data up to a day."""
+        found = self.extent().up_to(day)
+        if found is None:
+            raise ResolveError(
+                f"the data holds no date so early; it begins on {self.extent().first}"
+            )
+        return found
 
     def as_anchor(self) -> Anchor:
         days = self.days or self

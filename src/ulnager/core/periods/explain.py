@@ -36,7 +36,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
         *readings_notes(definition, basis),
         *_clock_notes(definition, basis),
         *_week_notes(definition, basis),
-        *_lone_notes(definition, basis),
+        *_latest_notes(definition, basis),
         *_empty_notes(definition, basis),
     )
 
@@ -256,14 +256,22 @@ def _week_notes(definition: Definition, basis: Basis) -> Iterator[str]:
                 )
 
 
-def _lone_notes(definition: Definition, basis: Basis) -> Iterator[str]:
-    """A last date that is far from all others may be a slip, and everything is measured from it."""
-    if basis.data is None or not basis.data.lone_text:
+def _latest_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+    """A last date far from all others, or past the clock, may not be what is meant by latest."""
+    if basis.data is None:
         return
     source = basis.source if isinstance(basis.source, Definition) else None
     parts = (*definition.walk(), *(source.walk() if source else ()))
-    if any(part.rule.key in ("latest", "latest_unit", "within_data") for part in parts):
+    keys = {part.rule.key for part in parts}
+    if basis.data.lone_text and keys & {"latest", "latest_unit", "within_data"}:
         yield basis.data.lone_text
+    elif keys & {"latest", "latest_unit"} and basis.today is not None:
+        ahead = basis.data.last.toordinal() - basis.in_days().today
+        if ahead > 0:
+            yield (
+                f"the data runs to {basis.data.last}, {ahead:,} day{'s' * (ahead > 1)} past the "
+                "clock's day; 'latest up to today' is its last date until then"
+            )
 
 
 def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:

@@ -37,7 +37,8 @@ class Rule(NamedTuple):
     the stop stand on, and ``step`` how long one period is, when it is moved to another time
     (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give
     several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does,
-    ``can_be_empty`` when the stop may come out before the start.
+    ``can_be_empty`` when the stop may come out before the start; ``counts_days`` is not set
+    where business days only say how far, so that days off may stand at an end.
     """
 
     key: str
@@ -53,6 +54,7 @@ class Rule(NamedTuple):
     find_one: Callable[..., Any] | None = None
     goes_on: bool = False
     can_be_empty: bool = False
+    counts_days: bool = True
 
     @property
     def slots(self) -> tuple[str, ...]:

@@ -216,7 +216,7 @@ _MICROSECOND = Unit("microsecond", "microseconds", microseconds=1)
 
 
 def _is_business(c: Basis, found: Moved) -> bool:
-    return found.root.unit is Unit.BUSINESS_DAY and not c.in_instants
+    return found.root.counts_business_days and not c.in_instants
 
 
 def _business_days_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:

@@ -10,7 +10,8 @@ from ulnager.core.periods.phrases import points
 from ulnager.core.periods.phrases import around
 from ulnager.core.periods.phrases import counted
 from ulnager.core.periods.phrases import ends
+from ulnager.core.periods.phrases import ages
 from ulnager.core.periods.phrases import joins
 from ulnager.core.periods.phrases import shifts
 
-__all__ = ["RULES", "around", "counted", "ends", "joins", "points", "shifts"]
+__all__ = ["RULES", "ages", "around", "counted", "ends", "joins", "points", "shifts"]

@@ -36,12 +36,17 @@ def now(c: Basis) -> Any:
     return c.now
 
 
-@row(Kind.POINT, "latest")
+@row(Kind.POINT, "latest", also=("newest day", "latest day"))
 def latest(c: Basis) -> Any:
     return c.extent().last.toordinal()
 
 
-@row(Kind.POINT, "latest whole day")
+@row(Kind.POINT, "latest up to {point}")
+def latest_up_to(c: Basis, point: Definition) -> Any:
+    return c.in_days().latest_up_to(c.in_days().finish(point) - 1)
+
+
+@row(Kind.POINT, "latest whole day", also=("last whole day",))
 def latest_whole_day(c: Basis) -> Any:
     day = c.extent().last_whole
     if day is None:
