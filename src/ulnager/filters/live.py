@@ -26,12 +26,14 @@ from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
+from ulnager.core.periods.parts import Part, parts_of
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
 from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
 from ulnager.filters.joined import DateTable
+from ulnager.filters.livejoins import DayColumn, joined_clause
 from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
@@ -100,19 +102,28 @@ def live_where(
             raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
         local = now.astimezone(None if zone is None else zone_named(zone))
         today = today or (local - after).date()
-    moving = _Moving(
-        period.definition, held, zone, known, Latest(latest, latest_type), _Now(today, now),
-        _Anchored(anchor_type, running), date_table, after,
-    )  # fmt: skip
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
-    # Which sides there are is the same on every engine.
-    start, stop = moving.bounds(dialect_named("duckdb"), *("anchor" for _ in anchors))
-    sides, written = [], _Written(moving)
-    if start is not None:
-        sides.append(column >= LiveBound(written, 0, *anchors))
-    if stop is not None:
-        sides.append(column < LiveBound(written, 1, *anchors))
-    return and_(*sides) if sides else column.is_not(None)
+    tree = parts_of(period.definition)
+    if not isinstance(tree, Part):
+        # Which months a joined period touches cannot be told from its parts.
+        held = held._replace(rounding=None)
+
+    def part(definition: Definition) -> ColumnElement[bool]:
+        moving = _Moving(
+            definition, held, zone, known, Latest(latest, latest_type), _Now(today, now),
+            _Anchored(anchor_type, running), date_table, after,
+        )  # fmt: skip
+        # Which sides there are is the same on every engine.
+        start, stop = moving.bounds(dialect_named("duckdb"), *("anchor" for _ in anchors))
+        sides, written = [], _Written(moving)
+        if start is not None:
+            sides.append(column >= LiveBound(written, 0, *anchors))
+        if stop is not None:
+            sides.append(column < LiveBound(written, 1, *anchors))
+        return and_(*sides) if sides else column.is_not(None)
+
+    days = DayColumn(column, column_type, zone, after // timedelta(hours=1))
+    return joined_clause(tree, part, days, known)
 
 
 def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:

@@ -77,9 +77,7 @@ def may_refill(period: Definition) -> bool:
     """Whether what is empty might come out otherwise when its parts are moved."""
     while period.rule.kind is Kind.SHIFT:
         period = period.args[0]
-    return period.rule.kind is Kind.RANGES and all(
-        isinstance(part, Definition) for part in period.args
-    )
+    return period.rule.key in ("within", "within_data")
 
 
 def rolling(c: Basis, unit: Unit, first: int, last: int) -> Pair:
@@ -118,7 +116,7 @@ def _moved(
     c: Basis, found: Moved | Definition, count: int, unit: Unit | Definition
 ) -> Moved | Definition:
     if isinstance(found, Definition):
-        return _parts_moved(found, count, unit)
+        return parts_moved(found, count, unit)
     if found.is_there is False:
         return found
     if unit == PERIOD and found.root.rule.step == "rolling" and not _is_business(c, found):
@@ -142,7 +140,7 @@ def _can_be_empty(c: Basis, found: Moved) -> bool:
     return rule.can_be_empty or (_is_business(c, found) and rule.step == "unit")
 
 
-def _parts_moved(period: Definition, count: int, unit: Unit | Definition) -> Definition:
+def parts_moved(period: Definition, count: int, unit: Unit | Definition) -> Definition:
     """The same join or cut of parts that are moved."""
     first, *others = period.args
     rule = period.rule

@@ -1,0 +1,87 @@
+"""A period taken apart: single spans, and how they are joined and cut by others.
+
+What may be several spans has no one start and stop, but each of its parts has. Conditions that an
+engine works out are made of these: ``A plus B`` is A or B, ``A except B`` is A and not B.
+"""
+
+from __future__ import annotations
+
+from typing import Any, NamedTuple
+
+from ulnager.core.periods.daysets import DaySet
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.periods.shifting import parts_moved
+
+
+class Part(NamedTuple):
+    """One span."""
+
+    definition: Definition
+
+
+class Joined(NamedTuple):
+    """Two trees of parts; ``how`` is ``plus``, ``except`` or ``within``."""
+
+    how: str
+    one: Any
+    two: Any
+
+
+class Sorted(NamedTuple):
+    """A tree of parts of which only some days stay, or all but those.
+
+    ``calendar`` is the name of the calendar whose business days count, None for the one in use.
+    """
+
+    one: Any
+    is_only: bool
+    days: DaySet
+    calendar: str | None
+
+
+Tree = Part | Joined | Sorted
+
+
+def parts_of(definition: Definition, around: tuple[Definition, ...] = ()) -> Tree:
+    """The tree of a definition, inside phrases such as ``P as of POINT``, the outermost first."""
+    rule, args = definition.rule, definition.args
+    if rule.kind is Kind.BASIS:
+        return parts_of(args[0], (*around, definition))
+    if rule.kind is Kind.SHIFT:
+        pushed = _pushed(definition)
+        tree = None if pushed is None else parts_of(pushed, around)
+        return _part(definition, around) if tree is None or isinstance(tree, Part) else tree
+    if rule.kind is not Kind.RANGES:
+        return _part(definition, around)
+    one = parts_of(args[0], around)
+    if rule.key in ("only", "except_days"):
+        names = [basis.args[1].text for basis in around if basis.rule.key == "in_calendar"]
+        return Sorted(one, rule.key == "only", args[1], names[-1] if names else None)
+    two = DATA if rule.key == "within_data" else args[1]
+    other = parts_of(two, around)
+    how = "within" if rule.key == "within_data" else rule.key
+    if how == "within" and isinstance(one, Part) and isinstance(other, Part):
+        return _part(definition, around)
+    return Joined(how, one, other)
+
+
+DATA = Definition(RULES["between"], (Definition(RULES["earliest"]), Definition(RULES["latest"])))
+"""The dates that the data holds."""
+
+
+def _part(definition: Definition, around: tuple[Definition, ...]) -> Part:
+    for basis in reversed(around):
+        definition = Definition(basis.rule, (definition, *basis.args[1:]))
+    return Part(definition)
+
+
+def _pushed(definition: Definition) -> Definition | None:
+    """A shift of a join or a cut as the same join or cut of shifted parts."""
+    inner, count, unit = definition.args
+    count = count if definition.rule.key == "later" else -count
+    if inner.rule.kind is Kind.SHIFT:
+        inner = _pushed(inner)
+    if inner is None or inner.rule.kind not in (Kind.RANGES, Kind.BASIS):
+        return None
+    return parts_moved(inner, count, unit)

@@ -1,0 +1,108 @@
+"""Live conditions of joined and cut periods: each part by itself, and how they go together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any, NamedTuple
+
+from sqlalchemy import Boolean, ColumnElement, and_, not_, or_
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.functions import FunctionElement
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.errors import FilterError, ResolveError
+from ulnager.core.periods.daysets import DAY_SETS, DaySet
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.parts import Joined, Part, Tree
+from ulnager.core.periods.settings import Calendars
+from ulnager.core.suggest import no_such
+from ulnager.filters.engines import day_of_time, engine_named, filled, local_day
+from ulnager.filters.sqlvalues import literal_day
+
+
+class DayColumn(NamedTuple):
+    """A column whose days are told apart: what it holds, where, and from which hour on."""
+
+    column: ColumnElement[Any]
+    column_type: str
+    zone: str | None
+    hours: int
+
+
+def joined_clause(
+    tree: Tree,
+    part: Callable[[Definition], ColumnElement[bool]],
+    days: DayColumn,
+    calendars: Calendars,
+) -> ColumnElement[bool]:
+    """The condition of a tree of parts; ``part`` writes that of one span."""
+
+    def clause(tree: Tree) -> ColumnElement[bool]:
+        if isinstance(tree, Part):
+            return part(tree.definition)
+        if isinstance(tree, Joined):
+            one, two = clause(tree.one), clause(tree.two)
+            if tree.how == "plus":
+                return or_(one, two)
+            return and_(one, not_(two) if tree.how == "except" else two)
+        business = _calendar(calendars, tree.calendar)
+        test = IsSuchDay(days, tree.days, business)
+        return and_(clause(tree.one), test if tree.is_only else not_(test))
+
+    return clause(tree)
+
+
+def _calendar(calendars: Calendars, name: str | None) -> Calendar:
+    if name is None:
+        return calendars.chosen
+    if name not in calendars.named:
+        raise ResolveError(no_such("calendar", name, calendars.named))
+    return calendars.named[name]
+
+
+class IsSuchDay(FunctionElement[bool]):
+    """Whether a column's day is one of some sorts of days."""
+
+    inherit_cache = False
+    type = Boolean()
+
+    def __init__(self, days: DayColumn, sorts: DaySet, calendar: Calendar) -> None:
+        super().__init__(days.column)
+        if days.column_type not in ("date", "timestamp", "timestamptz"):
+            raise FilterError(
+                f"the {sorts} of a column of {days.column_type} cannot be told apart in SQL; "
+                "filter a column of dates or timestamps, or with frozen dates"
+            )
+        self.days = days
+        self.sorts = [DAY_SETS[name](calendar.business) for name in dict.fromkeys(sorts.names)]
+
+
+@compiles(IsSuchDay)
+def _is_such_day(element: IsSuchDay, compiler: SQLCompiler, **options: Any) -> str:
+    (column,) = element.clauses
+    held, engine = element.days, engine_named(compiler.dialect.name)
+    day = compiler.process(column, **options)
+    if held.column_type == "timestamptz":
+        day = local_day(engine, day, held.zone, held.hours)
+    elif held.column_type == "timestamp":
+        day = day_of_time(engine, day, held.hours)
+
+    def among(dates: tuple[date, ...]) -> str:
+        listed = ", ".join(str(literal_day(engine, found.toordinal())) for found in dates)
+        return f"{day} IN ({listed})"
+
+    tests = []
+    for sort in element.sorts:
+        test = ""
+        if sort.weekdays:
+            numbers = ", ".join(map(str, sorted(sort.weekdays)))
+            test = f"{filled(engine, 'weekday', x=day)} IN ({numbers})"
+            if sort.less:
+                test = f"{test} AND NOT {among(sort.less)}"
+        if sort.more:
+            test = f"({test}) OR {among(sort.more)}" if test else among(sort.more)
+        # No such day at all, which a null is not either.
+        tests.append(test or f"{day} <> {day}")
+    return f"({' OR '.join(f'({test})' for test in tests) if len(tests) > 1 else tests[0]})"
