@@ -209,4 +209,4 @@ def test_what_cannot_be_live_is_an_error(phrase, options, target, message):
     with pytest.raises(FilterError, match=message):
         sql_text(live_where(period(phrase), sa.column("d"), **options), target)
     with pytest.raises(ResolveError, match="several spans"):
-        live_where(period("today plus tomorrow"), "d")
+        live_where(period("since start of (today plus tomorrow)"), "d")

@@ -9,7 +9,7 @@ import click
 from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json
-from ulnager.core.errors import FilterError
+from ulnager.core.errors import FilterError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
@@ -108,6 +108,7 @@ def command(
     """
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
+    _check_used(column_type, target, bound, rounding, moving if live else None)
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
     counted_in = None if run_on is None else request.opened(run_on)
     on: Any = column if counted_in is None else _compared(counted_in, column)
@@ -122,7 +123,7 @@ def command(
             _, clause, _ = _live(request, phrase, on, rounding=rounding, **holds, **moving)
     else:
         _only_live(moving)
-        result = request.resolve(phrase, request.basis(phrase))
+        result = request.resolve(phrase, request.basis(phrase, reads=run_on is not None))
         period, notes = result.period, tuple(result.notes)
         if target in STANDARDS:
             text = STANDARDS[target](result, column, **holds)
@@ -140,6 +141,8 @@ def command(
         if not kept and moving["date_table"]:
             hint = f"no row is kept; does {moving['date_table']} hold every day that is asked for?"
             notes = (*notes, hint)
+        elif total and kept in (0, total) and str(period) != "all dates":
+            notes = (*notes, _all_or_nothing(counted_in, column, kept, request.tz))
     if as_json:
         told = {"live": True} if live else {"parameters": values}
         show_json({"period": str(period), "condition": text, **told, **counted})
@@ -152,6 +155,36 @@ def command(
         echo(f":{name} = {value}", err=True)
     for note in notes:
         echo(f"note: {note}", err=True)
+
+
+def _all_or_nothing(source: Source, column: str, kept: int, tz: str | None) -> str:
+    """That a filter keeps no row or every row, with the dates that the column holds."""
+    what = "every row is kept" if kept else "no row is kept"
+    advice = "" if kept else "; to follow the data, measure it 'as of latest'"
+    try:
+        extent = source.extent(column, tz)
+    except SourceError:
+        return f"{what}; preview shows on which side the others are" if not kept else what
+    return f"{what}: the data runs from {extent.first} to {extent.last}{advice}"
+
+
+def _check_used(
+    column_type: str, target: str, bound: bool, rounding: str | None, moving: dict[str, Any] | None
+) -> None:
+    """FilterError for an option without effect; ``moving`` are those of a live condition."""
+    if bound and target in STANDARDS:
+        raise FilterError(f"--bound: {target} has no parameters; leave it out")
+    if rounding is not None and column_type != "yyyymm":
+        raise FilterError(
+            f"--rounding is for a key of months (yyyymm), and the column holds {column_type}"
+        )
+    if moving is None:
+        return
+    if moving["anchor_column"] is None and (moving["running"] or moving["anchor_type"] != "date"):
+        name = "running" if moving["running"] else "anchor-type"
+        raise FilterError(f"--{name} is about --anchor-column; name that too")
+    if moving["latest_in"] is None and moving["latest_type"] is not None:
+        raise FilterError("--latest-type is about --latest-in; name that too")
 
 
 def _compared(source: Source, column: str) -> Any:

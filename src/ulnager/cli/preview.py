@@ -10,6 +10,7 @@ import click
 from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, json_option, reading_options
 from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
+from ulnager.core.errors import SettingError
 
 if TYPE_CHECKING:
     from ulnager.sources.preview import Preview
@@ -53,6 +54,8 @@ def command(
     """
     from ulnager.sources.preview import preview
 
+    if against is None and against_table is not None:
+        raise SettingError("--against-table is a table of --against; name that too")
     source = request.opened(*names)
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
@@ -73,9 +76,11 @@ def command(
         echo()
         sides = (found.source, other.source)
         show_table(("rows", *sides, "same"), _compared(found, other), sides)
-    if found.warnings:
+    told = [("note", text) for text in found.notes]
+    told += [("warning", text) for text in found.warnings]
+    if told:
         echo()
-        show_pairs(("warning", text) for text in found.warnings)
+        show_pairs(told)
     if found.rows:
         echo()
         numbers = [

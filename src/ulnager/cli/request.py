@@ -139,11 +139,17 @@ class Request:
         *,
         whole: bool = False,
         tz: str | None = None,
+        reads: bool = False,
     ) -> dict[str, Any]:
         """The keywords for resolving ``text``; the option ``--source`` goes before ``data``.
 
-        With ``whole`` the data is looked at for its missing days and its last whole day.
+        With ``whole`` the data is looked at for its missing days and its last whole day. A command
+        that ``reads`` another source has a use for ``--table`` without ``--source``.
         """
+        if self.source is None and self.source_column is not None:
+            raise SettingError("--source-column names a column of --source; name that too")
+        if self.source is None and data is None and self.table is not None and not reads:
+            raise SettingError("--table is a table of --source; name that too")
         basis: dict[str, Any] = {
             "today": self.today,
             "as_of": self.as_of,
@@ -218,7 +224,7 @@ class Request:
             for name in names:
                 if "://" in name or name.startswith("demo:"):
                     raise SettingError(f"{masked(name)} cannot be one of several; name files only")
-            return open_source(names, **given)
+            return open_source(names, self.table, **given)
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
@@ -230,7 +236,7 @@ class Request:
         if scheme == "demo" and not rest.startswith("//"):
             from ulnager.demo import table as demo_table
 
-            found = open_source(demo_table(rest), timeout=self.timeout)
+            found = open_source(demo_table(rest), table or self.table, timeout=self.timeout)
             found.name = name
             return found
         password = os.environ.get("ULNAGER_PASSWORD")

@@ -150,6 +150,13 @@ class EmbeddedSource(Source):
             raise self.unreadable(error) from None
         return tuple(Column(row[0], row[1], _COLUMN_TYPES.get(row[1])) for row in described)
 
+    def queried(self, text: str, tables: Iterable[str] | None = None) -> tuple[sa.FromClause, str]:
+        """A query as a table to select from, and its checked text; it may name ``tables`` only."""
+        query = checked_query(text, "duckdb", tables)
+        columns: list[Any] = [sa.column(quoted_name(c.name)) for c in self.described(query)]
+        rows = sa.text(query.replace(":", "\\:")).columns(*columns).subquery("data")
+        return rows, query
+
     def unreadable(self, error: Exception) -> SourceError:
         """What the engine said, as an error of ours."""
         return SourceError(f"{self.name} cannot be read: {first_line(error)}")
@@ -175,16 +182,15 @@ class EmbeddedTable(EmbeddedSource):
         from ulnager.sources.queries import looks_like_query
 
         if looks_like_query(table):
-            query = checked_query(table, "duckdb")
-            columns: list[Any] = [sa.column(quoted_name(c.name)) for c in self.described(query)]
-            rows = sa.text(query.replace(":", "\\:")).columns(*columns).subquery("data")
-            return rows, query
+            return self.queried(table)
         schema, _, own = table.rpartition(".")
         if (schema or "main", own) not in {(row[0], row[1]) for row in known}:
             names = [one if of == "main" else f"{of}.{one}" for of, one in known]
             raise SourceError(f"{self.name}: {no_such('table', table, names)}")
         place = f"{quoted(schema or 'main')}.{quoted(own)}"
-        columns = [sa.column(quoted_name(c.name)) for c in self.described(f"FROM {place}")]
+        columns: list[Any] = [
+            sa.column(quoted_name(c.name)) for c in self.described(f"FROM {place}")
+        ]
         return sa.table(quoted_name(own), *columns, schema=quoted_name(schema or "main")), (
             f"FROM {place}"
         )

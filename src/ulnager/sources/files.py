@@ -16,7 +16,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.sources.base import Column
 from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
-from ulnager.sources.embedded import EmbeddedSource, quoted_name, text
+from ulnager.sources.embedded import EmbeddedSource, quoted, quoted_name, text
 from ulnager.sources.naming import named_files
 
 _WIDE: Final = 1_000
@@ -28,7 +28,8 @@ class FileSource(EmbeddedSource):
 
     ``path`` is a name, a pattern (``sales/*.parquet``), a folder, or a list of these; a name that
     exists is that file. ``columns`` holds its columns in order, ``files`` the files. ``delimiter``,
-    ``header`` and ``encoding`` say what a CSV file cannot show.
+    ``header`` and ``encoding`` say what a CSV file cannot show. A ``query`` over the file by its
+    stem, or by the name ``data``, stands for its rows.
 
     Raises SourceError when it cannot be read, with the line of what does not fit.
     """
@@ -43,6 +44,7 @@ class FileSource(EmbeddedSource):
         header: bool | None = None,
         encoding: str | None = None,
         timeout: float | None = None,
+        query: str | None = None,
     ) -> None:
         found = named_files([path] if isinstance(path, (str, Path)) else list(path))
         super().__init__(found.name, timeout)
@@ -70,9 +72,18 @@ class FileSource(EmbeddedSource):
             self._connection.execute(f"CREATE VIEW data AS SELECT * FROM {reads}")
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
+        names = {"data", *(Path(path).stem for path in found.paths)}
+        if query is not None:
+            for name in names - {"data"}:
+                self._connection.execute(f"CREATE VIEW {quoted(name)} AS SELECT * FROM data")
         self.lock({*found.paths, *escaped})
         self.columns: tuple[Column, ...] = self.described("FROM data")
-        self.rows = sa.table("data", *(sa.column(quoted_name(c.name)) for c in self.columns))
+        self.rows: sa.FromClause = sa.table(
+            "data", *(sa.column(quoted_name(c.name)) for c in self.columns)
+        )
+        if query is not None:
+            self.rows, self.rows_sql = self.queried(query, names)
+            self.columns = self.described(self.rows_sql)
 
     def _check_same(self) -> None:
         """SourceError for files whose headers are not the same."""

@@ -26,7 +26,8 @@ def open_source(
     """CSV or Parquet files, or a table of a database, opened for reading.
 
     ``source`` is a path, a pattern, a folder or a list of these, which are read as one table; or
-    the URL of a database, with its ``table``: a name, or a ``SELECT`` that stands for one.
+    the URL of a database, with its ``table``: a name, or a ``SELECT`` that stands for one. Of a
+    file, ``table`` may be a ``SELECT`` over the file by its stem: ``sales`` for ``sales.csv``.
     ``password`` is for a URL that holds none. ``timeout`` is in seconds, for each question: 30 for
     databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
     of a CSV file what it cannot show.
@@ -46,9 +47,15 @@ def open_source(
                 raise SettingError(f"{name} is for CSV files, and this is a database")
         return _database(source, table, timeout or DATABASE_SECONDS, password)
     from ulnager.sources.files import FileSource
+    from ulnager.sources.queries import looks_like_query
 
+    if table is not None and not looks_like_query(table):
+        raise SourceError(
+            f"a file is one table already, and {table[:40]!r} is no query; leave the table out, or "
+            "give a SELECT over the file by its name without the ending"
+        )
     return FileSource(
-        source, timeout=timeout, delimiter=delimiter, header=header, encoding=encoding
+        source, timeout=timeout, delimiter=delimiter, header=header, encoding=encoding, query=table
     )
 
 

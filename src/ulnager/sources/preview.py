@@ -26,7 +26,7 @@ class Preview:
     ``before`` the first span, ``after`` the last, ``between`` two spans, or ``nulls``; ``first``
     and ``last`` are the first and last kept value in local
     time; ``extent`` is what the column holds; ``columns`` and ``rows`` are the first kept
-    rows in order of date; ``warnings`` say what looks wrong.
+    rows in order of date; ``warnings`` say what looks wrong, ``notes`` how the phrase was read.
     """
 
     result: Resolution
@@ -44,6 +44,7 @@ class Preview:
     columns: tuple[str, ...]
     rows: tuple[tuple[Any, ...], ...]
     warnings: tuple[str, ...]
+    notes: tuple[str, ...] = ()
 
     def to_dict(self) -> dict[str, Any]:
         """The preview as plain values, ready for JSON."""
@@ -66,6 +67,7 @@ class Preview:
             if self.extent is None
             else {"first": _text(self.extent.first), "last": _text(self.extent.last)},
             "warnings": list(self.warnings),
+            "notes": list(self.notes),
             "columns": list(self.columns),
             "first_rows": [[_plain(value) for value in row] for row in self.rows],
         }
@@ -143,18 +145,33 @@ def preview(
         extent,
         tuple(other.name for other in held),
         tuple(first_rows),
-        tuple(_warnings(result, extent, total, inside)),
+        tuple(_warnings(result, extent, total, inside, nulls)),
+        _notes(result),
     )
 
 
-def _warnings(result: Resolution, extent: Extent | None, total: int, kept: int) -> list[str]:
-    found = list(result.notes)
+def _notes(result: Resolution) -> tuple[str, ...]:
+    """What a reader should know that is nothing wrong: how a phrase was read."""
+    return tuple(note for note in result.notes if " was read as " in note)
+
+
+def _warnings(
+    result: Resolution, extent: Extent | None, total: int, kept: int, nulls: int
+) -> list[str]:
+    notes = _notes(result)
+    found = [note for note in result.notes if note not in notes]
     if not total:
         return [*found, "the source has no rows"]
     if extent is None:
         return [*found, "the column holds no date at all, only nulls"]
+    is_bounded = result.start is not None or result.end is not None or result.stop is not None
     if not kept and not result.is_empty:
-        found.append(f"no row is kept: the data runs from {extent.first} to {extent.last}")
+        found.append(nothing_kept(result, extent))
+    elif kept == total - nulls and is_bounded:
+        found.append(
+            f"every row with a date is kept: the data runs from {extent.first} to {extent.last}, "
+            "so the period leaves nothing out"
+        )
     if extent.lone_text and extent.lone_text not in found:
         found.append(extent.lone_text)
     end, start = result.end, result.start
@@ -166,6 +183,15 @@ def _warnings(result: Resolution, extent: Extent | None, total: int, kept: int) 
         )
     if kept and start is not None and not isinstance(start, datetime) and extent.first > start:
         found.append(f"the data begins on {extent.first}, after the period does on {start}")
+    return found
+
+
+def nothing_kept(result: Resolution, extent: Extent) -> str:
+    """That no row is kept, the likely reason, and what to do."""
+    found = f"no row is kept: the data runs from {extent.first} to {extent.last}"
+    start = result.start
+    if start is not None and not isinstance(start, datetime) and extent.last < start:
+        return f"{found}, and the period begins on {start}; measure it 'as of latest'"
     return found
 
 
