@@ -16,14 +16,21 @@ import ulnager
 from ulnager import (
     FilterError,
     ResolveError,
+    SettingError,
     condition,
     cql2,
     cql2_json,
     keep,
     keep_each,
     odata,
+    open_source,
     period,
+    preview,
+    profile,
+    where,
 )
+from ulnager.demo import table
+from ulnager.filters.sql import dialect_named
 
 from strategies import modern_days, phrases
 
@@ -173,3 +180,26 @@ def each(frame, phrase):
 def test_conditions_that_cannot_be_made(make, message):
     with pytest.raises(FilterError, match=message):
         make(period("2026-03").resolve())
+
+
+def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
+    today, frame = (
+        {"today": "2026-05-20"},
+        pd.DataFrame({"d": pd.date_range("2026-05-01", periods=31)}),
+    )
+    for what in ("month to date except weekends", period("month to date except weekends")):
+        result = period(str(what)).resolve(**today)
+        assert len(keep(frame, what, "d", **today)) == len(keep(frame, result, "d")) == 14
+        assert odata(what, "d", **today) == odata(result, "d")
+        assert condition(what, "d", target="duckdb").text.startswith('"d" >= CAST(date_trunc')
+        assert str(where(what, "d").compile(dialect=dialect_named("duckdb"))).count("IN") == 1
+    sailings = preview("last 7 days as of latest", table("sailings"), **today)
+    assert (sailings.kept, len(sailings.notes), sailings.warnings) == (58, 1, ())
+    asked = open_source(table("sailings"), "SELECT * FROM sailings WHERE route = 'Alder Point'")
+    assert 0 < preview("2026-03", asked).kept < preview("2026-03", table("sailings")).kept
+    assert profile(table("sailings")).last == date(2026, 5, 17)
+    for wrong in (lambda: keep(frame, 3, "d"), lambda: where(None, "d"), lambda: preview("today", 3),
+                  lambda: odata("today", "d", todayy=1), lambda: profile({}),
+                  lambda: keep(frame, result, "d", today="2026-05-01")):  # fmt: skip
+        with pytest.raises(SettingError, match="give|leave"):
+            wrong()

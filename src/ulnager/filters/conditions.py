@@ -8,7 +8,7 @@ from typing import Any
 
 from sqlalchemy import ColumnElement
 
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import MANY, frozen_where
@@ -17,7 +17,7 @@ from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
 
 
 def where(
-    result: Resolution | Period,
+    result: Resolution | Period | str,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
@@ -26,8 +26,8 @@ def where(
 ) -> ColumnElement[bool]:
     """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
 
-    The dates of a resolution are frozen. A period stays live: the engine works its dates out
-    (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name or a
+    The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
+    dates out (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name or a
     SQLAlchemy column. Rows without a date are never kept:
     ``all dates`` keeps every row that has one. Raises FilterError as
     :func:`ulnager.filters.columns.column_bounds` does.
@@ -36,15 +36,15 @@ def where(
     >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
     "sailed_on" < :stop_1
     """
-    if isinstance(result, Period):
+    if not isinstance(result, Resolution):
         return live_where(
-            result, named_column(on), column_type=column_type, tz=tz, rounding=rounding
+            as_period(result), named_column(on), column_type=column_type, tz=tz, rounding=rounding
         )
     return frozen_where(result, on, held_as(column_type, tz, rounding))
 
 
 def condition(
-    result: Resolution,
+    result: Resolution | Period | str,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
@@ -54,6 +54,8 @@ def condition(
     literal: bool = False,
 ) -> Condition:
     """The condition as text for a target, values bound or written as literals.
+
+    A resolution is frozen; a period or a phrase is live, for a target that knows its clock.
 
     >>> import ulnager
     >>> march = ulnager.period("2026-03").resolve()
@@ -66,4 +68,5 @@ def condition(
     clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding)
     made = compiled(clause, dialect_named(target), literal=literal)
     # In brackets, or an AND put before it would bind to the first span only.
-    return replace(made, text=f"({made.text})") if 1 < len(result.spans) <= MANY else made
+    several = isinstance(result, Resolution) and 1 < len(result.spans) <= MANY
+    return replace(made, text=f"({made.text})") if several else made

@@ -15,7 +15,7 @@ import narwhals as nw
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, as_period, resolved
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
@@ -36,17 +36,24 @@ class _Column(NamedTuple):
 
 
 def keep(
-    frame: FrameT, result: Resolution, column: str, *, tz: str | tzinfo | None = None
+    frame: FrameT,
+    result: Resolution | Period | str,
+    column: str,
+    *,
+    tz: str | tzinfo | None = None,
+    **when: Any,
 ) -> FrameT:
     """The rows of a data frame whose date is in a resolution, as a frame of the same sort.
 
     ``frame`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
     PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
     zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
-    without a date are left out.
+    without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
+    as for :meth:`ulnager.Period.resolve`.
 
     Raises FilterError when there is no such column or it holds no dates.
     """
+    result = resolved(result, tz=tz, **when)
     data = _known(frame)
     found = _column(data, column, tz)
     bounds = column_bounds(result, found.held)
@@ -68,7 +75,7 @@ def keep(
 
 def keep_each(
     frame: FrameT,
-    period: Period,
+    period: Period | str,
     column: str,
     *,
     anchor: str,
@@ -98,6 +105,7 @@ def keep_each(
     Raises ResolveError for a period that may have several spans or is about hours, FilterError
     as :func:`keep` does, and for DuckDB and Spark where their SQL cannot follow the calendar.
     """
+    period = as_period(period, calendar)
     data = _known(frame)
     dated, measured = _column(data, column, tz), _column(data, anchor, tz)
     native: Any = data.to_native()

@@ -21,7 +21,7 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
@@ -44,7 +44,7 @@ _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 
 
 def live_where(
-    period: Period,
+    period: Period | str,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
@@ -82,6 +82,7 @@ def live_where(
     Raises FilterError for what no engine can work out, and when it is compiled for what that one
     cannot; ResolveError for a period that may have several spans.
     """
+    period = as_period(period, calendar)
     zone = None if tz is None else zone_name(tz)
     after = _checked_start(day_starts, column_type)
     held = held_as(column_type, tz, rounding)

@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import FilterError
+from ulnager.core.language.period import Period, resolved
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, column_bounds, held_as
 
@@ -21,7 +22,12 @@ _TYPES: Final = ("date", "timestamptz")
 
 
 def odata(
-    result: Resolution, on: str, *, column_type: str = "date", tz: str | tzinfo | None = None
+    result: Resolution | Period | str,
+    on: str,
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    **when: Any,
 ) -> str:
     """An OData 4 ``$filter`` expression that keeps the rows of a resolution.
 
@@ -29,16 +35,22 @@ def odata(
     >>> odata(ulnager.period("2026-03").resolve(), "sailed_on")
     'sailed_on ge 2026-03-01 and sailed_on lt 2026-04-01'
 
-    ``on`` is a property, or a path of them with ``/``. Raises FilterError for a name that
-    OData cannot hold, or a type that it has no literals for.
+    ``on`` is a property, or a path of them with ``/``. A phrase or a period is resolved, with
+    ``today=`` and its siblings as for :meth:`ulnager.Period.resolve`. Raises FilterError for a
+    name that OData cannot hold, or a type that it has no literals for.
     """
     if not all(_IDENTIFIER.fullmatch(part) for part in on.split("/")):
         raise FilterError(f"{on!r} is no name of an OData property: letters, digits and _ only")
-    return _written(_ODATA, on, _bounds(result, column_type, tz))
+    return _written(_ODATA, on, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
 def cql2(
-    result: Resolution, on: str, *, column_type: str = "date", tz: str | tzinfo | None = None
+    result: Resolution | Period | str,
+    on: str,
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    **when: Any,
 ) -> str:
     """A CQL2 text expression that keeps the rows of a resolution.
 
@@ -47,16 +59,21 @@ def cql2(
     "sailed_on < DATE('2026-04-01')"
     """
     name = on if _IDENTIFIER.fullmatch(on) else '"' + on.replace('"', '""') + '"'
-    return _written(_CQL2, name, _bounds(result, column_type, tz))
+    return _written(_CQL2, name, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
 def cql2_json(
-    result: Resolution, on: str, *, column_type: str = "date", tz: str | tzinfo | None = None
+    result: Resolution | Period | str,
+    on: str,
+    *,
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    **when: Any,
 ) -> Any:
     """A CQL2 JSON expression that keeps the rows of a resolution, as plain values."""
     property_ = {"property": on}
     spans: list[Any] = []
-    for start, stop in _bounds(result, column_type, tz):
+    for start, stop in _bounds(resolved(result, tz=tz, **when), column_type, tz):
         sides = [
             {"op": sign, "args": [property_, _value(side)]}
             for sign, side in ((">=", start), ("<", stop))

@@ -59,6 +59,19 @@ def open_source(
     )
 
 
+def as_source(source: object) -> Source:
+    """A source itself, or a path or a list of them opened; SettingError for anything else."""
+    if isinstance(source, Source):
+        return source
+    if isinstance(source, (str, Path)) or (
+        isinstance(source, (list, tuple)) and all(isinstance(one, (str, Path)) for one in source)
+    ):
+        return open_source(source)
+    raise SettingError(
+        f"{type(source).__name__} is no source; give a path, or what ulnager.open_source opened"
+    )
+
+
 def _database(url: str, table: str | None, timeout: float, password: str | None) -> Source:
     from ulnager.sources.urls import read_address
 

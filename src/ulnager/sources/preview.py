@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import date, datetime, tzinfo
+from pathlib import Path
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, case, func, select
 
+from ulnager.core.language.period import Period, resolved
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import frozen_where, outside
 from ulnager.sources.base import Source
+from ulnager.sources.opening import as_source
 
 MOST_COLUMNS: Final = 200
 """How many columns the first rows show; a table may have many thousands."""
@@ -74,14 +77,18 @@ class Preview:
 
 
 def preview(
-    result: Resolution,
-    source: Source,
+    result: Resolution | Period | str,
+    source: Source | str | Path,
     column: str | None = None,
     *,
     tz: str | tzinfo | None = None,
     rows: int = 20,
+    **when: Any,
 ) -> Preview:
     """What a resolution keeps of a source, with its first ``rows`` rows.
+
+    A phrase or a period is resolved, with ``today=`` and its siblings as for
+    :meth:`ulnager.Period.resolve`; the source answers for latest. A path is opened.
 
     >>> import ulnager
     >>> from ulnager.demo import table
@@ -92,7 +99,11 @@ def preview(
 
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
+    source = as_source(source)
     found = source.column(column)
+    if not isinstance(result, Resolution):
+        when.setdefault("data", source.extent(found.name, tz))
+    result = resolved(result, tz=tz, **when)
     name, day = source.value(found.name), source.day(found, tz)
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz)

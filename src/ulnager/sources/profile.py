@@ -9,6 +9,7 @@ from bisect import bisect_right
 from dataclasses import dataclass
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
+from pathlib import Path
 from statistics import median
 from typing import Any, Final
 
@@ -20,6 +21,7 @@ from ulnager.core.periods.anchors import Extent, is_far
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.sources.base import Source
+from ulnager.sources.opening import as_source
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -106,7 +108,7 @@ class Profile:
 
 
 def profile(
-    source: Source,
+    source: Source | str | Path,
     column: str | None = None,
     *,
     today: date | None = None,
@@ -133,6 +135,7 @@ def profile(
     """
     if not 0 <= share <= 1:
         raise SettingError(f"share is {share!r}; give a part of a usual day, from 0 to 1")
+    source = as_source(source)
     found = source.column(column)
     counts = source.counts(found, tz)
     nulls = counts.pop(None, 0)

@@ -69,12 +69,13 @@ def is_shown_twice(moment: datetime) -> bool:
     >>> [is_shown_twice(datetime(2025, 11, 2, *at, tzinfo=halifax)) for at in ((1, 0), (1, 30))]
     [False, True]
     """
-    if not _is_ambiguous(moment):
+    if not is_ambiguous(moment):
         return False
-    return bool(moment.fold) or _is_ambiguous(moment - timedelta(microseconds=1))
+    return bool(moment.fold) or is_ambiguous(moment - timedelta(microseconds=1))
 
 
-def _is_ambiguous(moment: datetime) -> bool:
+def is_ambiguous(moment: datetime) -> bool:
+    """Whether local clocks show that time twice."""
     early, late = moment.replace(fold=0).utcoffset(), moment.replace(fold=1).utcoffset()
     return early is not None and late is not None and early > late
 

@@ -185,6 +185,45 @@ class Period:
         return Period, (self.definition,)
 
 
+def resolved(what: object, **when: Any) -> Resolution:
+    """A resolution itself, or a period or a phrase resolved; ``when`` as for ``resolve``.
+
+    >>> resolved("last 3 whole months", today="2026-06-13").end
+    datetime.date(2026, 5, 31)
+
+    Raises SettingError for anything else, and for a resolution that is given a clock as well.
+    """
+    given = {name: value for name, value in when.items() if value is not None}
+    unknown = given.keys() - _WHEN
+    if unknown:
+        raise SettingError(f"there is no setting {min(unknown)!r}; give {', '.join(sorted(_WHEN))}")
+    if isinstance(what, Resolution):
+        if given.keys() - {"tz"}:
+            raise SettingError(
+                f"'{what.period}' is resolved already, so {min(given.keys() - {'tz'})} would do "
+                "nothing; give the period, or leave it out"
+            )
+        return what
+    return as_period(what, given.get("calendar")).resolve(**given)
+
+
+_WHEN = frozenset(
+    ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaults", "calendars")
+)
+
+
+def as_period(what: object, calendar: Calendar | None = None) -> Period:
+    """A period itself, or a phrase as one; SettingError for anything else."""
+    if isinstance(what, Period):
+        return what
+    if isinstance(what, str):
+        return period(what, calendar)
+    raise SettingError(
+        f"{type(what).__name__} is no period; give a phrase such as 'last 3 whole months', a "
+        "period, or a resolution"
+    )
+
+
 def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
     if isinstance(as_of, Anchor):
         return basis.changed(

@@ -7,7 +7,7 @@ are not whole, or the current one looks like a collapse.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import date
+from datetime import date, timedelta
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.base import Calendar
@@ -41,6 +41,11 @@ class Bucket(NamedTuple):
     label: str
     short_label: str
     reasons: tuple[str, ...]
+
+    @property
+    def stop(self) -> date | None:
+        """The first date after ``end``; None after 9999-12-31."""
+        return None if self.end == date.max else self.end + timedelta(days=1)
 
     @property
     def is_whole(self) -> bool:

@@ -13,7 +13,7 @@ from typing import NamedTuple
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
-from ulnager.core.calendars.zones import zone_named
+from ulnager.core.calendars.zones import is_ambiguous, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Basis
@@ -58,10 +58,12 @@ class Clock(NamedTuple):
         if zone is None:
             zone = moment.tzinfo
         elif moment.tzinfo is None:
-            raise SettingError(
-                f"now is {moment.isoformat()} without a zone, so it cannot be taken to another; "
-                "add its offset, such as +00:00"
-            )
+            moment = moment.replace(tzinfo=zone)
+            if is_ambiguous(moment):
+                raise SettingError(
+                    f"now is {moment:%Y-%m-%dT%H:%M}, which clocks in {zone} show twice that day; "
+                    "add its offset, such as +00:00"
+                )
         else:
             moment = _taken_to(moment, zone)
         after = time_after_midnight(self.day_starts)
