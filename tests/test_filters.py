@@ -198,8 +198,8 @@ def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
     asked = open_source(table("sailings"), "SELECT * FROM sailings WHERE route = 'Alder Point'")
     assert 0 < preview("2026-03", asked).kept < preview("2026-03", table("sailings")).kept
     assert profile(table("sailings")).last == date(2026, 5, 17)
-    for wrong in (lambda: keep(frame, 3, "d"), lambda: where(None, "d"), lambda: preview("today", 3),
-                  lambda: odata("today", "d", todayy=1), lambda: profile({}),
+    for wrong in (lambda: keep(frame, 3, "d"), lambda: where(None, "d"), lambda: profile({}),
+                  lambda: odata("today", "d", todayy=1), lambda: preview("today", 3),
                   lambda: keep(frame, result, "d", today="2026-05-01")):  # fmt: skip
-        with pytest.raises(SettingError, match="give|leave"):
+        with pytest.raises(SettingError, match=r"give|leave"):
             wrong()

@@ -27,8 +27,8 @@ def where(
     """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
 
     The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
-    dates out (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name or a
-    SQLAlchemy column. Rows without a date are never kept:
+    dates out (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name
+    or a SQLAlchemy column. Rows without a date are never kept:
     ``all dates`` keeps every row that has one. Raises FilterError as
     :func:`ulnager.filters.columns.column_bounds` does.
 
