@@ -21,7 +21,7 @@ CLOCK = "--today 2026-05-20"
 PICTURES = {
     "define.png": [
         f'resolve "last 3 whole months, 1 year earlier" {CLOCK}',
-        f'resolve "last 5 whole business days" {CLOCK} --holiday 2026-05-18',
+        f'resolve "last 5 whole business days, 1 period earlier" {CLOCK} --holiday 2026-05-18',
         f'readings "last 3 months" {CLOCK}',
     ],
     "explain.png": [
@@ -32,7 +32,7 @@ PICTURES = {
     "filter.png": [
         f'filter "month to date except today" --column sailed_on {CLOCK}',
         'filter "last 3 whole months" --column sailed_on --live --for postgresql',
-        'filter "last 3 whole months" --column sailed_on --live --for sqlite',
+        'filter "last 3 whole months except today" --column sailed_on --live --for sqlite',
         f'filter "last 7 whole days" --column sailed_on --for odata {CLOCK}',
         'filter "last 24 rolling hours" --column scanned_at --type timestamptz --tz America/Halifax'
         " --live --for postgresql",
