@@ -37,6 +37,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
         *_clock_notes(definition, basis),
         *_week_notes(definition, basis),
         *_latest_notes(definition, basis),
+        *_cut_notes(definition, basis),
         *_empty_notes(definition, basis),
     )
 
@@ -272,6 +273,32 @@ def _latest_notes(definition: Definition, basis: Basis) -> Iterator[str]:
                 f"the data runs to {basis.data.last}, {ahead:,} day{'s' * (ahead > 1)} past the "
                 "clock's day; 'latest up to today' is its last date until then"
             )
+
+
+def _cut_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+    """A cut that does nothing, and one that leaves half of what is probably meant."""
+    if definition.rule.kind is Kind.BASIS:
+        yield from _cut_notes(definition.args[0], definition.changed(basis))
+        return
+    if definition.rule.kind is Kind.READING or not definition.args:
+        return
+    inner = definition.args[0]
+    if isinstance(inner, Definition) and inner.rule.kind is not Kind.POINT:
+        yield from _cut_notes(inner, basis)
+    if definition.rule.key != "except":
+        return
+    cut, before = definition.args[1], inner.ranges(basis)
+    if before and definition.ranges(basis) == before:
+        yield f"'{inner}' has no day of '{cut}', so nothing is taken out"
+        return
+    reading = inner.rule.find(basis, *inner.args) if inner.rule.kind is Kind.READING else inner
+    unit = cut.unit
+    if reading.rule.key == "last_rolling" and cut.rule.key == "this" and reading.unit == unit:
+        whole = Definition(RULES["last_whole"], reading.args)
+        yield (
+            f"rolling {unit.plural} begin inside a {unit}; the {reading.args[0]} whole ones before "
+            f"this {unit} are '{whole}', {shown_ranges(whole, basis)}"
+        )
 
 
 def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:
