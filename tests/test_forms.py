@@ -9,7 +9,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import SourceError, open_source, period, preview, profile
+from ulnager import SettingError, SourceError, open_source, period, preview, profile
 
 from strategies import examples
 
@@ -158,3 +158,27 @@ def test_what_sqlite_cannot_compare_is_told(tmp_path):
     assert source.extent("d", "UTC").last == date(2026, 5, 2)
     with pytest.raises(SourceError, match="knows no time zones but UTC"):
         source.extent("d", "America/Halifax")
+
+
+@pytest.mark.parametrize(("values", "said", "found"), [
+    (["1/1/2021", "12/1/2021"], None, r"'12/1/2021' is 2021-01-12 \(%d/%m/%Y\) or 2021-12-01"),
+    (["01/02/21", "05/02/21"], None, r"more than one order.*%y/%m/%d"),
+    (["1/1/2021", "12/1/2021"], "%m/%d/%Y", date(2021, 12, 1)),
+    (["1/1/2021", "", "25/1/2021"], None, date(2021, 1, 25)),
+    (["2021/01/25", "2021/01/02"], None, date(2021, 1, 25)),
+    (["13.02.2021 10:30", "1.3.2021 09:00"], None, date(2021, 3, 1)),
+    (["2021-02-01", "2021-12-01"], None, date(2021, 12, 1)),
+    (["1/1/2021"], "%d.%m.%Y", "no column of text"),
+    (["1/1/2021"], "%H", "give it as strptime"),
+])  # fmt: skip
+def test_dates_in_text_are_never_guessed(tmp_path, values, said, found):
+    path = tmp_path / "made.csv"
+    path.write_text("\n".join(["d;n", *(f"{value};1" for value in values)]))
+    if isinstance(found, date):
+        source = open_source(path, date_format=said)
+        made = profile(source, "d")
+        assert made.last == found
+        assert (made.date_format is None) == ("-" in values[0])
+    else:
+        with pytest.raises((SourceError, SettingError), match=found):
+            profile(open_source(path, date_format=said), "d")

@@ -191,7 +191,7 @@ def _sources(
             entry.password_env,
             tuple(
                 (setting, given)
-                for setting in ("delimiter", "header", "encoding")
+                for setting in ("delimiter", "header", "encoding", "date_format")
                 if (given := getattr(entry, setting)) is not None
             ),
         )

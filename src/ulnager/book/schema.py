@@ -65,6 +65,7 @@ class SourceEntry(_Part):
     delimiter: str | None = None
     header: bool | None = None
     encoding: str | None = None
+    date_format: str | None = None
     column: str | None = None
     tz: str | None = None
     calendar: str | None = None

@@ -189,7 +189,7 @@ def _check_used(
 
 def _compared(source: Source, column: str) -> Any:
     """A column of a source as it is compared with dates there, if it holds any."""
-    if any(known.name == column for known in source.date_columns):
+    if column in source.unsure or any(known.name == column for known in source.date_columns):
         source.column(column)
         return source.value(column)
     return column

@@ -69,6 +69,8 @@ def command(
 
 def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
     yield "column", f"{found.column} of {found.source}"
+    if found.date_format is not None:
+        yield "written", f"as {found.date_format}"
     yield "rows", f"{found.rows:,}, {found.nulls:,} of them without a date"
     yield "dates", f"{found.first} to {found.last}, {len(found.counts):,} with rows"
     yield (

@@ -70,6 +70,9 @@ _READING_OPTIONS = (
         "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
     ),
     click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
+    click.option(
+        "--date-format", metavar="FORM", help="Of a CSV file: how its dates are written, %d/%m/%Y."
+    ),
 )
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
@@ -98,6 +101,7 @@ class Request:
     delimiter: str | None = None
     header: bool | None = None
     encoding: str | None = None
+    date_format: str | None = None
 
     @functools.cached_property
     def chosen_calendar(self) -> Calendar | None:
@@ -218,7 +222,7 @@ class Request:
 
         given: dict[str, Any] = {
             "timeout": self.timeout, "delimiter": self.delimiter, "header": self.header,
-            "encoding": self.encoding,
+            "encoding": self.encoding, "date_format": self.date_format,
         }  # fmt: skip
         if len(names) > 1:
             for name in names:
@@ -228,9 +232,10 @@ class Request:
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
-            for option in ("table", "delimiter", "header", "encoding"):
+            for option in ("table", "delimiter", "header", "encoding", "date_format"):
                 if getattr(self, option) is not None:
-                    raise SettingError(f"--{option}: how {name} is read is said in the book")
+                    name_of = option.replace("_", "-")
+                    raise SettingError(f"--{name_of}: how {name} is read is said in the book")
             return book.sources[name].opened(self.timeout)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and not rest.startswith("//"):

@@ -6,7 +6,7 @@ Nothing here changes data.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import date, timedelta, tzinfo
 from typing import Any, NamedTuple
 
@@ -64,6 +64,10 @@ class Source:
     columns: tuple[Column, ...]
     rows: FromClause
     dialect_name: str
+    unsure: Mapping[str, str] = {}
+    """Columns of text that are dates in more than one order, each with the question which."""
+    date_formats: Mapping[str, str] = {}
+    """How the dates of columns of text are written, where their values prove it."""
 
     def run(self, statement: Executable) -> list[tuple[Any, ...]]:
         """The rows of a select; SourceError when the engine refuses it."""
@@ -84,12 +88,16 @@ class Source:
         if name is None:
             if len(dates) == 1:
                 return self.date_columns[0]
+            if not dates and self.unsure:
+                raise SourceError(f"{self.name}: {next(iter(self.unsure.values()))}")
             held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
             found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
             why = "" if dates else self.nearly_dates()
             raise SourceError(f"{self.name}: say which date column is meant; {found}{why}")
         self._has(name)
         named = next(column for column in self.columns if column.name == name)
+        if name in self.unsure:
+            raise SourceError(f"{self.name}: {self.unsure[name]}")
         if named.column_type is None:
             raise SourceError(self._no_dates(named, dates) + self.nearly_dates())
         return named

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
-from typing import Final
+from typing import Any, Final
 
 import duckdb
 import sqlalchemy as sa
@@ -16,6 +16,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.sources.base import Column
 from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
+from ulnager.sources.datetext import check_format, written_dates
 from ulnager.sources.embedded import EmbeddedSource, quoted, quoted_name, text
 from ulnager.sources.naming import named_files
 
@@ -45,7 +46,9 @@ class FileSource(EmbeddedSource):
         encoding: str | None = None,
         timeout: float | None = None,
         query: str | None = None,
+        date_format: str | None = None,
     ) -> None:
+        check_format(date_format)
         found = named_files([path] if isinstance(path, (str, Path)) else list(path))
         super().__init__(found.name, timeout)
         self.files = found.paths
@@ -61,15 +64,17 @@ class FileSource(EmbeddedSource):
             self._check_same()
             reads = f"read_csv({listed}, {self._csv_options(escaped)}{parts})"
         else:
-            if settings != CsvSettings():
+            if settings != CsvSettings() or date_format is not None:
                 raise SourceError(
-                    f"{self.name}: delimiter, header and encoding are for CSV files, and this is "
-                    "Parquet"
+                    f"{self.name}: delimiter, header, encoding and date_format are for CSV files, "
+                    "and this is Parquet"
                 )
             self._check_schemas(listed)
             reads = f"read_parquet({listed}{parts})"
         try:
             self._connection.execute(f"CREATE VIEW data AS SELECT * FROM {reads}")
+            if found.sort == "csv":
+                self._tell_dates(reads, date_format)
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
         names = {"data", *(Path(path).stem for path in found.paths)}
@@ -84,6 +89,29 @@ class FileSource(EmbeddedSource):
         if query is not None:
             self.rows, self.rows_sql = self.queried(query, names)
             self.columns = self.described(self.rows_sql)
+
+    def _tell_dates(self, reads: str, date_format: str | None) -> None:
+        """Columns of text whose values prove how their dates are written become dates."""
+
+        def ask(sql: str) -> list[Any]:
+            return self._connection.execute(sql).fetchall()
+
+        texts = [row[0] for row in ask("DESCRIBE data") if row[1] == "VARCHAR"]
+        told = written_dates(ask, texts, date_format)
+        self.unsure = {one.column: one.question for one in told if len(one.formats) > 1}
+        sure = [one for one in told if len(one.formats) == 1]
+        self.date_formats = {one.column: one.formats[0] for one in sure}
+        if date_format is not None and not sure:
+            raise SourceError(
+                f"{self.name}: no column of text holds dates written as {date_format!r} throughout"
+            )
+        if sure:
+            dates = ", ".join(
+                f"CAST(try_strptime(trim({quoted(one.column)}), {text(one.formats[0])}) AS "
+                f"{'TIMESTAMP' if one.is_time else 'DATE'}) AS {quoted(one.column)}"
+                for one in sure
+            )
+            ask(f"CREATE OR REPLACE VIEW data AS SELECT * REPLACE ({dates}) FROM {reads}")
 
     def _check_same(self) -> None:
         """SourceError for files whose headers are not the same."""
@@ -151,7 +179,19 @@ class FileSource(EmbeddedSource):
             if len(columns) != width:
                 check_records(self.files[place], self._forms[place])
                 columns = [{"type": "VARCHAR"}] * width
-            kinds.append([column["type"] for column in columns])
+            # Other orders than ISO's are told apart by all values, and not by the first ones.
+            guessed = {
+                kind
+                for kind, form in (("DATE", days), ("TIMESTAMP", times))
+                if form and not form.startswith("%Y-%m-%d")
+            }
+            days, times = (
+                None if kind in guessed else form
+                for kind, form in (("DATE", days), ("TIMESTAMP", times))
+            )
+            kinds.append(
+                ["VARCHAR" if column["type"] in guessed else column["type"] for column in columns]
+            )
             same_names &= [column.get("name") for column in columns] == [*self._forms[0].names]
             formats = "".join(
                 f", {option} = {text(found)}"
@@ -159,7 +199,8 @@ class FileSource(EmbeddedSource):
                 if found
             )
         one = [_common({kind[n] for kind in kinds}) for n in range(width)]
-        return one, formats, same_names and len(set(map(tuple, kinds))) == 1
+        same = same_names and len(set(map(tuple, kinds))) == 1
+        return one, formats, same
 
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""

@@ -22,6 +22,7 @@ def open_source(
     delimiter: str | None = None,
     header: bool | None = None,
     encoding: str | None = None,
+    date_format: str | None = None,
 ) -> Source:
     """CSV or Parquet files, or a table of a database, opened for reading.
 
@@ -30,7 +31,9 @@ def open_source(
     file, ``table`` may be a ``SELECT`` over the file by its stem: ``sales`` for ``sales.csv``.
     ``password`` is for a URL that holds none. ``timeout`` is in seconds, for each question: 30 for
     databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
-    of a CSV file what it cannot show.
+    of a CSV file what it cannot show; ``date_format`` says how its dates are written (as
+    ``strptime`` has it, ``%d/%m/%Y``) where they can be read in more than one order. ISO dates need
+    nothing.
 
     >>> from ulnager.demo import table
     >>> open_source(table("sailings")).extent("sailed_on").last
@@ -40,7 +43,9 @@ def open_source(
     """
     if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
-    form = {"delimiter": delimiter, "header": header, "encoding": encoding}
+    form = {
+        "delimiter": delimiter, "header": header, "encoding": encoding, "date_format": date_format,
+    }  # fmt: skip
     if isinstance(source, str) and "://" in source:
         for name, given in form.items():
             if given is not None:
@@ -55,7 +60,13 @@ def open_source(
             "give a SELECT over the file by its name without the ending"
         )
     return FileSource(
-        source, timeout=timeout, delimiter=delimiter, header=header, encoding=encoding, query=table
+        source,
+        timeout=timeout,
+        delimiter=delimiter,
+        header=header,
+        encoding=encoding,
+        query=table,
+        date_format=date_format,
     )
 
 

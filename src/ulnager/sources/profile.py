@@ -40,6 +40,7 @@ class Profile:
     day; ``duplicates`` of the key, None when none was asked for; ``last_whole``, the last day
     with as many rows as usual, and the ``evidence`` against the days after it; the ``anchor``
     that is suggested and ``because`` of what. ``counts`` holds the rows of each day.
+    ``date_format`` is how its text is written, where the values prove it or somebody said it.
     ``before_last`` is the last date but one where the last lies alone, far from all others.
     """
 
@@ -61,6 +62,7 @@ class Profile:
     because: str
     counts: dict[date, int]
     before_last: date | None = None
+    date_format: str | None = None
 
     @property
     def extent(self) -> Extent:
@@ -85,6 +87,7 @@ class Profile:
         return {
             "source": self.source,
             "column": self.column,
+            "date_format": self.date_format,
             "rows": self.rows,
             "nulls": self.nulls,
             "first": str(self.first),
@@ -166,6 +169,7 @@ def profile(
         anchor=anchor,
         because=because,
         counts=days,
+        date_format=source.date_formats.get(found.name),
         before_last=None if lone is None else max(day for day in days if day < last),
     )
 
