@@ -182,6 +182,16 @@ def test_conditions_that_cannot_be_made(make, message):
         make(period("2026-03").resolve())
 
 
+@pytest.mark.parametrize(("name", "written"), [
+    ("w.held_at", '"w"."held_at"'), ("s.w.held_at", '"s"."w"."held_at"'), ('"a.b"', '"a.b"'),
+    ('w."a.b"', '"w"."a.b"'), ('a"b', '"a""b"'), ("a..b", '"a..b"'), ("1.2.3.4", '"1.2.3.4"'),
+])  # fmt: skip
+def test_qualified_columns_are_quoted_part_by_part(name, written):
+    result = period("until 2026-03-31").resolve()
+    assert condition(result, name).text.startswith(f"{written} <")
+    assert ulnager.sql_text(ulnager.live_where("today", name), "duckdb").startswith(written)
+
+
 def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
     today, frame = (
         {"today": "2026-05-20"},

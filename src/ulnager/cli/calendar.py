@@ -30,7 +30,7 @@ _SHOWN = (
 @click.option(
     "--to", "target", metavar="TARGET", help="A .csv or .parquet file, or a database URL."
 )
-@click.option("--name", metavar="T", default="date_table", help="The table that is made.")
+@click.option("--name", metavar="T", help="Of a database: the table. [default: date_table]")
 @json_option
 @data_options
 @basis_options
@@ -40,7 +40,7 @@ def command(
     last: str,
     periods: bool,
     target: str | None,
-    name: str,
+    name: str | None,
     as_json: bool,
 ) -> None:
     """Write a table with a row for each day from FIRST to LAST, both in.
@@ -58,6 +58,8 @@ def command(
     from ulnager.core.periods.datetable import date_table
     from ulnager.sources.tables import membership_table, write_table
 
+    if name is not None and "://" not in (target or ""):
+        raise SettingError("--name is a table of a database, and --to names none")
     low, high = as_day(first, "FIRST"), as_day(last, "LAST")
     basis = request.basis("")
     if periods:
@@ -77,7 +79,9 @@ def command(
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
     if target is not None:
-        rows = write_table(columns, target, name=name, password=os.environ.get("ULNAGER_PASSWORD"))
+        rows = write_table(
+            columns, target, name=name or "date_table", password=os.environ.get("ULNAGER_PASSWORD")
+        )
         echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])

@@ -22,7 +22,7 @@ from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
 from ulnager.filters.frozen import MANY, frozen_where, weekly_bounds
 from ulnager.filters.live import live_where
-from ulnager.filters.sql import sql_text
+from ulnager.filters.sql import exact_column, sql_text
 
 FrameT = TypeVar("FrameT")
 
@@ -61,7 +61,7 @@ def keep(
     many = len(bounds) > MANY
     if data.implementation.is_pyspark() or (many and data.implementation.is_duckdb()):
         # As text: through Python a local time would be taken in the driver's zone.
-        clause = frozen_where(result, column, found.held)
+        clause = frozen_where(result, exact_column(column), found.held)
         target = "spark" if data.implementation.is_pyspark() else "duckdb"
         native = data.to_native().filter(sql_text(clause, target))
         return native
@@ -137,10 +137,10 @@ def keep_each(
         target = "duckdb" if data.implementation.is_duckdb() else "spark"
         try:
             clause = live_where(
-                period, column, column_type=dated.held.column_type,
+                period, exact_column(column), column_type=dated.held.column_type,
                 tz=dated.held.zone or measured.held.zone,
-                calendar=calendar, calendars=calendars, defaults=defaults, anchor=anchor,
-                anchor_type=measured.held.column_type, running=running,
+                calendar=calendar, calendars=calendars, defaults=defaults,
+                anchor=exact_column(anchor), anchor_type=measured.held.column_type, running=running,
             )  # fmt: skip
             text = sql_text(clause, target)
         except FilterError as error:

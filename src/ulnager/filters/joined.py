@@ -63,7 +63,7 @@ class DateTable(SqlArithmetic):
             )
         units = (unit.name.replace(" ", "_") for unit in self.calendar.units)
         own = {f"{unit}_{of}" for unit in units for of in ("index", "start", "end", "day")}
-        own |= {"date", "weekday", "is_business_day", "business_day_index"}
+        own |= {"date", "weekday", "is_business_day", "is_holiday", "business_day_index"}
         if anchor in map(self.quote, own):
             raise FilterError(
                 f"the date table has a column {anchor} too, so it is not clear which one the rows "

@@ -7,11 +7,12 @@ Names are always quoted; values are bound, or written as literals on request.
 from __future__ import annotations
 
 import functools
+import re
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any, Final
 
-from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name
+from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name, table
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
@@ -84,12 +85,47 @@ class Condition:
 
 
 def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
-    """The column itself, or one of that name, which is always quoted."""
+    """The column itself, or one of that name, which is always quoted.
+
+    A name may have its table and schema before it, parted by dots: each part is quoted by itself.
+    In double quotes a dot belongs to the name: ``'"a.b"'`` is one column.
+    """
     if not isinstance(on, (str, ColumnElement)):
         raise FilterError(f"{on!r} is no column; give its name, or a SQLAlchemy column")
     if isinstance(on, str) and not on:
         raise FilterError("the column has no name; give the name of a date column")
-    return column(quoted_name(on, quote=True)) if isinstance(on, str) else on
+    if not isinstance(on, str):
+        return on
+    *place, name = [quoted_name(part, quote=True) for part in _parts(on)]
+    if not place:
+        return column(name)
+    schema = quoted_name(".".join(place[:-1]), quote=True) if place[:-1] else None
+    found: ColumnElement[Any] = table(place[-1], column(name), schema=schema).c[name]
+    return found
+
+
+def exact_column(name: str) -> ColumnElement[Any]:
+    """The column of exactly that name, whatever signs are in it."""
+    return column(quoted_name(name, quote=True))
+
+
+_PART = re.compile(r'"((?:[^"]|"")+)"|([^".]+)')
+
+
+def _parts(on: str) -> list[str]:
+    """The parts of ``schema.table.column``; the whole text where it is no such name."""
+    parts, place = [], 0
+    while True:
+        match = _PART.match(on, place)
+        if match is None:
+            return [on]
+        parts.append(match[2] if match[1] is None else match[1].replace('""', '"'))
+        place = match.end()
+        if place == len(on):
+            return parts if len(parts) <= 3 else [on]
+        if on[place] != ".":
+            return [on]
+        place += 1
 
 
 def sql_text(clause: ClauseElement, target: str) -> str:

@@ -50,6 +50,7 @@ def date_table(
         "iso_year": iso_year.astype(np.int64) + 1970,
         "iso_week": (thursday - EPOCH - iso_year.astype("datetime64[D]").astype(np.int64)) // 7 + 1,
         "is_business_day": positions[1:] > positions[:-1],
+        "is_holiday": np.isin(days, [day.toordinal() for day in calendar.business.holidays]),
         "business_day_index": positions[1:],
         "days_from_anchor": days - anchor_day,
     }
