@@ -14,6 +14,9 @@ from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines import Engine, filled
 
+MOST_CHARACTERS: Final = 100_000
+"""How long one bound may be: what is moved by its own length is in its text several times."""
+
 _COMPARED: Final[dict[str, Callable[[int, int], bool]]] = {
     "=": eq,
     "<=": le,
@@ -42,6 +45,11 @@ class SqlDay:
         starts_month: bool = False,
         from_: SqlDay | None = None,
     ) -> None:
+        if len(text) > MOST_CHARACTERS:
+            raise FilterError(
+                f"written as SQL this condition is longer than {MOST_CHARACTERS:,} characters; say "
+                "it with fewer shifts, or filter with frozen dates"
+            )
         self.engine = engine
         self.from_ = from_
         self.text = text

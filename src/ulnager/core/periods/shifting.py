@@ -99,17 +99,22 @@ def _traced(c: Basis, period: Definition) -> Moved | Definition:
     if kind is Kind.RANGES or kind is Kind.BASIS:
         return period
     if kind is Kind.SHIFT:
-        inner, count, unit = period.args
-        return _moved(c, _traced(c, inner), count if period.rule.key == "later" else -count, unit)
+        found: Moved | Definition = c.once("traced", period, lambda c: _shift_traced(c, period))
+        return found
     start, stop = period.span(c)
     start_unit, stop_unit, to_date = aligned(c, period)
-    found = Moved(period, start, stop, start_unit, stop_unit)
-    if start is not None and stop is not None and _can_be_empty(c, found):
-        found = found._replace(is_there=start < stop)
+    span = Moved(period, start, stop, start_unit, stop_unit)
+    if start is not None and stop is not None and _can_be_empty(c, span):
+        span = span._replace(is_there=start < stop)
     if to_date and stop_unit not in (None, Unit.BUSINESS_DAY) and stop is not None:
         is_whole = c.calendar.unit_start(stop, stop_unit) == stop
-        found = found._replace(is_whole=is_whole, as_day=stop)
-    return found
+        span = span._replace(is_whole=is_whole, as_day=stop)
+    return span
+
+
+def _shift_traced(c: Basis, period: Definition) -> Moved | Definition:
+    inner, count, unit = period.args
+    return _moved(c, _traced(c, inner), count if period.rule.key == "later" else -count, unit)
 
 
 def _moved(
