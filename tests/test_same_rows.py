@@ -441,10 +441,13 @@ def test_days_that_start_in_the_small_hours(name, drawn):
         case = (phrase, now, zone, held, after)
         options = {"column_type": held, "tz": zone}
         told.append((where(result, COLUMNS[held], **options), tally(inside), case))
-        if "latest" not in phrase and "earliest" not in phrase and "data" not in phrase:
-            clause = live_where(period(phrase), COLUMNS[held], **options, now=now,
-                                calendars=FISCAL, day_starts=f"{hour:02}:00")  # fmt: skip
-            told.append((clause, tally(inside), ("live", *case)))
+        if re.search("latest|earliest|data", phrase) or (
+            "e" in column and re.search("only|except [a-z]+days|weekends|holidays", phrase)
+        ):
+            continue
+        clause = live_where(period(phrase), COLUMNS[held], **options, now=now, calendars=FISCAL,
+                            day_starts=f"{hour:02}:00")  # fmt: skip
+        told.append((clause, tally(inside), ("live", *case)))
     compared(engine, told)
 
 

@@ -203,6 +203,12 @@ def _printed(value: Any, count: int, leads: bool) -> str:
     return str(value)
 
 
+def _stop_instant(here: InstantArithmetic, stop: Any) -> Any:
+    """The instant at which a day is past; None at an open side, and where no day comes after it."""
+    is_open = stop is None or (isinstance(stop, int) and stop > LAST_DAY)
+    return None if is_open else here.instant_of(stop)
+
+
 def _restore(key: str, args: tuple[Any, ...]) -> Definition:
     return Definition(RULES[key], args)
 
@@ -308,7 +314,7 @@ class Basis:
         return tuple(
             (
                 None if start is None else here.instant_of(start),
-                None if stop is None or stop > LAST_DAY else here.instant_of(stop),
+                _stop_instant(here, stop),
             )
             for start, stop in ranges
         )
