@@ -179,6 +179,8 @@ INSTANTS = {"column_type": "timestamptz", "tz": "UTC"}
         ("2nd friday of (today plus tomorrow)", {}, "duckdb", "may not be there"),
         ("3rd friday of rest of month", {}, "duckdb", "may not be there"),
         ("3rd friday of month to date", {}, "duckdb", "may not be there"),
+        ("until end of rest of month", {}, "duckdb", "may be empty"),
+        ("since start of (this week within last 3 days)", {}, "duckdb", "may be empty"),
         ("today", {"column_type": "yyyymm"}, "duckdb", "inward"),
         ("today", {"column_type": "yyyymm", "rounding": "up"}, "duckdb", "inward or outward"),
         ("until latest", {}, "duckdb", "which table and column"),

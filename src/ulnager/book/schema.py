@@ -96,6 +96,10 @@ class PeriodEntry(_Part):
     calendar: str | None = None
 
 
+def _short_period(value: Any) -> Any:
+    return {"phrase": value} if isinstance(value, str) else value
+
+
 class ReadingsEntry(_Part):
     """How ambiguous phrases are read in this book."""
 
@@ -111,4 +115,4 @@ class BookFile(_Part):
     sources: dict[Name, SourceEntry] = {}
     anchors: dict[Name, Annotated[AnchorEntry, BeforeValidator(_short_anchor)]] = {}
     readings: ReadingsEntry = ReadingsEntry()
-    periods: dict[Name, PeriodEntry] = {}
+    periods: dict[Name, Annotated[PeriodEntry, BeforeValidator(_short_period)]] = {}

@@ -288,6 +288,23 @@ def _check(definition: Definition, calendar: Calendar) -> None:
             raise FilterError(
                 f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
             )
+        if part.rule.key in ("start_of", "end_of") and _may_be_empty(part.args[0]):
+            raise FilterError(
+                f"'{part.args[0]}' may be empty and has no start and no end then, which SQL cannot "
+                "say; filter with frozen dates"
+            )
+
+
+def _may_be_empty(period: Definition) -> bool:
+    while period.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        period = period.args[0]
+    if period.rule.key == "since":
+        # A unit around the anchor does not start after it.
+        point = period.args[0]
+        return point.rule.key != "start_of" or point.args[0].rule.key not in ("this", "previous")
+    if period.rule.key == "between":
+        return any(point.rule.key != "day" for point in period.args)
+    return period.rule.can_be_empty or period.rule.key in ("within", "within_data")
 
 
 def _check_time(
