@@ -43,12 +43,14 @@ MICROSECOND, HOUR = timedelta(microseconds=1), timedelta(hours=1)
 COLUMNS = {
     "date": "d", "timestamp": "t", "timestamptz": "z", "yyyymmdd": "k", "yyyymm": "m",
     "epoch-seconds": "es", "epoch-milliseconds": "em", "iso-text": "x",
+    "yyyyww": "w", "iso-week": "wx",
 }  # fmt: skip
 SQL_TYPES = {
     "id": sa.Integer, "h": sa.BigInteger, "a": sa.Date, "d": sa.Date,
     "t": sa.DateTime().with_variant(mysql.DATETIME(fsp=6), "mysql", "mariadb"),
     "z": sa.DateTime(timezone=True).with_variant(mysql.DATETIME(fsp=6), "mysql", "mariadb"),
     "k": sa.Integer, "m": sa.Integer, "es": sa.BigInteger, "em": sa.BigInteger, "x": sa.String(40),
+    "w": sa.Integer, "wx": sa.String(10),
 }  # fmt: skip
 META = sa.MetaData()
 ROWS = sa.Table("ulnager_rows", META, *(sa.Column(name, kind) for name, kind in SQL_TYPES.items()),
@@ -95,7 +97,9 @@ def rows():
             z.replace(tzinfo=None),
             int((z - datetime(1970, 1, 1, tzinfo=UTC)) // MICROSECOND),
         )
+        year, week, _ = t.isocalendar()
         made.append({
+            "w": year * 100 + week, "wx": f"{year}-W{week:02}",
             "id": number, "h": chance.getrandbits(40), "d": t.date(), "t": t, "z": z,
             "a": None if number % 97 == 0 else t.date() + timedelta(days=chance.randint(-70, 70)),
             "k": int(f"{t:%Y%m%d}"), "m": int(f"{t:%Y%m}"), "es": seconds // 1_000_000,
@@ -125,14 +129,18 @@ def what_python_keeps(result, column_type, zone="UTC", rounding=None):
     """The tally of the rows in a result, worked out on the local days alone."""
     local = column_type not in ("timestamptz", "epoch-seconds", "epoch-milliseconds")
     days = local_days("UTC" if local else zone)
-    if column_type == "yyyymm":
-        every = np.arange("2008-01", "2045-01", dtype="datetime64[M]")
-        edges = np.append(every, every[-1] + 1).astype("datetime64[D]")
+    if column_type in ("yyyymm", "yyyyww", "iso-week"):
+        if column_type == "yyyymm":
+            edges = np.arange("2008-01", "2045-02", dtype="datetime64[M]").astype("datetime64[D]")
+        else:
+            edges = np.arange("2007-12-31", "2045-01-03", 7, dtype="datetime64[D]")
         inside = result.mask(np.arange(edges[0], edges[-1]))
         whole = (np.logical_and if rounding == "inward" else np.logical_or).reduceat(
             inside, (edges[:-1] - edges[0]).astype(int)
         )
-        return tally(np.isin(days.astype("datetime64[M]"), every[whole]) & ~np.isnat(days))
+        unit = np.searchsorted(edges, days, side="right") - 1
+        known = (unit >= 0) & (unit < len(whole)) & ~np.isnat(days)
+        return tally(known & whole[np.where(known, unit, 0)])
     return tally(result.mask(days) & ~np.isnat(days))
 
 
@@ -292,7 +300,8 @@ def arrow_table():
 
     types = {"id": pa.int32(), "h": pa.int64(), "a": pa.date32(), "d": pa.date32(),
              "t": pa.timestamp("us"), "z": pa.timestamp("us", "UTC"), "k": pa.int32(),
-             "m": pa.int32(), "es": pa.int64(), "em": pa.int64(), "x": pa.string()}  # fmt: skip
+             "m": pa.int32(), "es": pa.int64(), "em": pa.int64(), "x": pa.string(),
+             "w": pa.int32(), "wx": pa.string()}  # fmt: skip
     return pa.table({n: pa.array([row[n] for row in rows()], kind) for n, kind in types.items()})
 
 

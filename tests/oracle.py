@@ -6,12 +6,13 @@ Shares no code with ``src``. Days are numbers (``date.toordinal``), also outside
 
 from dataclasses import dataclass
 from datetime import date
-from functools import cache
+from functools import cache, lru_cache
 
 CYCLE = 146_097
 MONTHS = {"month": 1, "quarter": 3, "half": 6, "year": 12}
 
 
+@lru_cache(1_000_000)
 def civil(day):
     """Year, month, day of a day number; the calendar repeats every 400 years."""
     cycle, place = divmod(day - 1, CYCLE)
@@ -119,10 +120,13 @@ class Weeks(Days):
             civil(day + n)[1] == self.month and civil(day + n + 1)[1] != self.month for n in near
         )
 
-    @cache  # noqa: B019
     def year_end(self, day):
+        return self._week_end(day + (self.last_day + 1 - day) % 7)
+
+    @cache  # noqa: B019
+    def _week_end(self, day):
         while not self.ends_year(day):
-            day += 1
+            day += 7
         return day
 
     def label(self, day, unit):

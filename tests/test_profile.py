@@ -3,17 +3,19 @@
 import csv
 import sqlite3
 from datetime import date, timedelta
+from itertools import pairwise
 
 import duckdb
 import numpy as np
 import pandas as pd
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from ulnager import (
     GREGORIAN,
     Anchor,
+    FilterError,
     MonthCalendar,
     ResolveError,
     SettingError,
@@ -21,6 +23,7 @@ from ulnager import (
     date_table,
     open_source,
     period,
+    preview,
     profile,
 )
 from ulnager.demo import CLOCK, ZONE, table
@@ -28,7 +31,7 @@ from ulnager.pictures.profile import draw_profile
 from ulnager.pictures.timeline import draw_timeline
 from ulnager.sources.tables import membership_table, write_table
 
-from strategies import examples
+from strategies import calendars, examples, week_calendars
 
 
 def test_the_demo_tables_are_what_they_were_made_to_be():
@@ -49,6 +52,55 @@ def test_the_demo_tables_are_what_they_were_made_to_be():
     assert (scans.last_whole, scans.anchor) == (date(2026, 5, 17), "latest")
     repairs = profile(open_source(table("work_orders")), "closed_on", today=CLOCK)
     assert repairs.nulls == 24
+
+
+UNITS = ["week", "month", "quarter", "half", "year"]
+
+
+@examples(60)
+@given(
+    st.sampled_from(UNITS), st.sampled_from(["first", "last"]), st.one_of(calendars(),
+    week_calendars()), st.dates(date(2015, 1, 1), date(2030, 1, 1)), st.integers(6, 30),
+    st.sets(st.integers(1, 28), max_size=3), st.booleans(),
+)  # fmt: skip
+def test_a_row_may_stand_for_a_unit(unit, stamps, calendar, day, count, without, with_none):
+    """Stamps on firsts or lasts of a unit stand for it whole: gaps, ends and what cuts it."""
+    calendar, labels = calendar
+    edges = [labels.around(day.toordinal(), unit)]
+    while len(edges) < count + 1:
+        edges.append(labels.around(edges[-1][1] + 1, unit))
+    edges = [edge for n, edge in enumerate(edges) if n in (0, count) or n not in without]
+    assume(len(edges) >= 6)
+    days = [date.fromordinal(edge[stamps == "last"]) for edge in edges]
+    # The same days may stand on the edges of larger units too, which are told first.
+    larger = UNITS[UNITS.index(unit) + 1 :]
+    assume(not any(all(d.toordinal() in labels.around(d.toordinal(), u) for d in days)
+                   for u in larger))  # fmt: skip
+    rows = pd.DataFrame({"d": days + [date(9999, 12, 31)] * with_none})
+    found = profile(rows, calendar=calendar)
+    assert (found.grain.unit.name, found.grain.stamps) == (unit, stamps)
+    assert found.stand_ins == ({date(9999, 12, 31): 1} if with_none else {})
+    first, last = date.fromordinal(edges[0][0]), date.fromordinal(edges[-1][1])
+    assert (found.extent.first, found.extent.last, found.last_whole) == (first, last, last)
+    gaps = count + 1 - len(edges)
+    assert found.grain.count(found.extent.missing) == gaps
+    assert sum(span.days for span in found.missing) == sum(
+        two[0] - one[1] - 1 for one, two in pairwise(edges)
+    )
+    exact = preview(f"last {count - gaps} whole {unit}s as of latest".replace("halfs", "halves"),
+                    rows, calendar=calendar)  # fmt: skip
+    assert exact.result.end == last
+    inside = [edge for edge in edges if edge[0] >= exact.result.start.toordinal()]
+    assert exact.kept == len(inside)
+    whole = period(f"{first}/{last}").resolve()
+    if edges[-1][1] > edges[-1][0] and unit != "week":
+        cut = period(f"{first}/{last - timedelta(days=1)}").resolve(calendar=calendar)
+        with pytest.raises(FilterError, match=f"cuts a {unit}.*{last} to {last} would be lost|"
+                                              f"cuts a {unit}"):  # fmt: skip
+            preview(cut, rows)
+        assert preview(cut, rows, rounding="inward").kept == len(edges) - 1
+        assert preview(cut, rows, rounding="outward").kept == len(edges)
+    assert preview(whole, rows, rounding="inward").kept == len(edges)
 
 
 @examples(40)

@@ -4,7 +4,7 @@ from datetime import date
 
 import numpy as np
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 from ulnager import (
@@ -12,11 +12,21 @@ from ulnager import (
     MonthCalendar,
     ResolveError,
     TableCalendar,
+    WeekCalendar,
     own_unit,
     period,
 )
 
-from oracle import BUSINESS_MEANINGS, MEANINGS, Cycles, Days, Office, business_shifted, shifted
+from oracle import (
+    BUSINESS_MEANINGS,
+    MEANINGS,
+    Cycles,
+    Days,
+    Office,
+    Weeks,
+    business_shifted,
+    shifted,
+)
 from strategies import PLURALS, calendars, chain, examples, modern_days, said, units, week_calendars
 
 LAST = date.max.toordinal()
@@ -45,6 +55,13 @@ def check(phrase, expected, anchor, running, calendar):
     assert period(str(meant), calendar) == meant
 
 
+# In weeks of months of unequal length an end can pass the other one on the way.
+UNEVEN = (WeekCalendar("5-4-4", "thursday", "july", "last"),
+          Weeks(layout=(5, 4, 4) * 4, last_day=3, month=7))  # fmt: skip
+
+
+@example("last {n} {u}s", UNEVEN, date(2026, 9, 1), False, 1, "week",
+         [(1, "month"), (-1, "half"), (-3, "period")])  # fmt: skip
 @examples(800)
 @given(
     st.sampled_from(sorted(MEANINGS)), st.one_of(calendars(), week_calendars()), modern_days,

@@ -191,11 +191,23 @@ def _sources(
             entry.password_env,
             tuple(
                 (setting, given)
-                for setting in ("delimiter", "header", "encoding", "date_format")
+                for setting in _READ_AS
                 if (given := getattr(entry, setting)) is not None
-            ),
+            )
+            + _key_types(file, key, entry),
         )
     return found
+
+
+_READ_AS = ("delimiter", "header", "encoding", "date_format", "grain", "stamps", "open_ended")
+
+
+def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any], ...]:
+    if entry.column_type is None:
+        return ()
+    if entry.column is None:
+        raise BookError(file, key, "column_type is about a column", "Name that too: column = …")
+    return (("column_types", {entry.column: entry.column_type}),)
 
 
 def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:

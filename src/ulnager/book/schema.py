@@ -56,6 +56,7 @@ class SourceEntry(_Part):
 
     The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
     ``table``; ``password_env`` names the environment variable that holds its password.
+    ``column_type`` says that the column is a key, ``grain`` and ``stamps`` what one row stands for.
     """
 
     file: str | list[str] | None = None
@@ -67,6 +68,10 @@ class SourceEntry(_Part):
     encoding: str | None = None
     date_format: str | None = None
     column: str | None = None
+    column_type: Literal["yyyymmdd", "yyyymm", "yyyyww", "iso-week"] | None = None
+    grain: str | None = None
+    stamps: Literal["first", "last"] | None = None
+    open_ended: list[date] | None = None
     tz: str | None = None
     calendar: str | None = None
     share: float | None = None

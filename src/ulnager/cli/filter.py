@@ -12,7 +12,8 @@ from ulnager.cli.show import echo, show_json
 from ulnager.core.errors import FilterError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
-from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
+from ulnager.core.periods.grain import Grain, grain_named
+from ulnager.filters.columns import COLUMN_TYPES, KEY_GRAINS, ROUNDINGS
 from ulnager.filters.conditions import condition, where
 from ulnager.filters.sql import DIALECTS, sql_text
 from ulnager.filters.standards import STANDARDS
@@ -54,7 +55,8 @@ _TARGETS = (*DIALECTS, *STANDARDS)
 @click.option(
     "--rounding",
     type=click.Choice(ROUNDINGS),
-    help="For a key of months: keep months that are covered whole, or all that are touched.",
+    help="For keys of months and weeks, and a --grain: keep the units that are covered whole, or "
+    "all that are touched.",
 )
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
 @click.option("--latest-in", metavar="TABLE.COLUMN", help="With --live: what answers for latest.")
@@ -108,9 +110,10 @@ def command(
     """
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
-    _check_used(column_type, target, bound, rounding, moving if live else None)
-    holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz}
     counted_in = None if run_on is None else request.opened(run_on)
+    grain = _grain(request, counted_in, column)
+    _check_used(column_type, target, bound, rounding if grain is None else None, live, moving)
+    holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz, "grain": grain}
     on: Any = column if counted_in is None else _compared(counted_in, column)
     values: dict[str, str] = {}
     notes: tuple[str, ...] = ()
@@ -126,7 +129,11 @@ def command(
         result = request.resolve(phrase, request.basis(phrase, reads=run_on is not None))
         period, notes = result.period, tuple(result.notes)
         if target in STANDARDS:
-            text = STANDARDS[target](result, column, **holds)
+            del holds["grain"]
+            whole = grain and grain.rounded(result.ranges, rounding, str(result.period))
+            held = result if whole is None else result.with_ranges(whole)
+            text = STANDARDS[target](held, column, **holds)
+            holds["grain"] = grain
         else:
             made = condition(
                 result, column, **holds, rounding=rounding, target=target, literal=not bound
@@ -168,17 +175,31 @@ def _all_or_nothing(source: Source, column: str, kept: int, tz: str | None) -> s
     return f"{what}: the data runs from {extent.first} to {extent.last}{advice}"
 
 
+def _grain(request: Request, source: Source | None, column: str) -> Grain | None:
+    """The unit that a row stands for: as it was said, or as it is found in the source."""
+    if request.grain is not None or request.stamps is not None:
+        return grain_named(request.grain, request.stamps, request.chosen_calendar)
+    if source is None or column not in {known.name for known in source.date_columns}:
+        return None
+    known = source.column(column)
+    if known.column_type == "timestamptz" and request.tz is None:
+        return None
+    return source.grain(known, request.tz, request.chosen_calendar)
+
+
 def _check_used(
-    column_type: str, target: str, bound: bool, rounding: str | None, moving: dict[str, Any] | None
-) -> None:
+    column_type: str, target: str, bound: bool, rounding: str | None, live: bool,
+    moving: dict[str, Any],
+) -> None:  # fmt: skip
     """FilterError for an option without effect; ``moving`` are those of a live condition."""
     if bound and target in STANDARDS:
         raise FilterError(f"--bound: {target} has no parameters; leave it out")
-    if rounding is not None and column_type != "yyyymm":
+    if rounding is not None and column_type not in KEY_GRAINS:
         raise FilterError(
-            f"--rounding is for a key of months (yyyymm), and the column holds {column_type}"
+            f"--rounding is for keys of months and weeks ({', '.join(KEY_GRAINS)}) and for a "
+            f"--grain, and the column holds {column_type} by the day"
         )
-    if moving is None:
+    if not live:
         return
     if moving["anchor_column"] is None and (moving["running"] or moving["anchor_type"] != "date"):
         name = "running" if moving["running"] else "anchor-type"
@@ -233,6 +254,7 @@ def _live(
         calendars=book.calendars if book else None,
         defaults=defaults,
         latest=(table, dates) if latest_in else None,
+        open_ended=request.open_ended,
         today=None if request.today is None else as_day(request.today, "--today"),
         now=request.now,
         anchor=anchor_column,

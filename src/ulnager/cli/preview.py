@@ -8,7 +8,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.request import Request, basis_options, json_option, reading_options
+from ulnager.cli.request import (
+    Request,
+    basis_options,
+    json_option,
+    key_option,
+    reading_options,
+)
 from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.core.errors import SettingError
 
@@ -20,6 +26,12 @@ if TYPE_CHECKING:
 @click.argument("phrase", metavar="PERIOD")
 @click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="The date column. [default: the only one there is]")
+@key_option
+@click.option(
+    "--rounding",
+    type=click.Choice(["inward", "outward"]),
+    help="What to do where PERIOD cuts the unit that a row stands for.",
+)
 @click.option(
     "--rows",
     type=click.IntRange(0, 10_000),
@@ -37,6 +49,8 @@ def command(
     phrase: str,
     names: tuple[str, ...],
     column: str | None,
+    column_type: str | None,
+    rounding: str | None,
     rows: int,
     against: str | None,
     against_table: str | None,
@@ -56,15 +70,15 @@ def command(
 
     if against is None and against_table is not None:
         raise SettingError("--against-table is a table of --against; name that too")
-    source = request.opened(*names)
+    source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
-    found = preview(result, source, column, tz=tz, rows=rows)
+    found = preview(result, source, column, tz=tz, rows=rows, rounding=rounding)
     other = None
     if against is not None:
         second = request.opened(against, table=against_table)
         named = found.column if any(c.name == found.column for c in second.columns) else None
-        other = preview(result, second, named, tz=tz, rows=0)
+        other = preview(result, second, named, tz=tz, rows=0, rounding=rounding)
     if as_json:
         there = {} if other is None else {"against": other.to_dict()}
         show_json({**found.to_dict(), **there})

@@ -8,7 +8,13 @@ from typing import TYPE_CHECKING
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.request import Request, basis_options, json_option, reading_options
+from ulnager.cli.request import (
+    Request,
+    basis_options,
+    json_option,
+    key_option,
+    reading_options,
+)
 from ulnager.cli.show import echo, show_json, show_pairs
 
 if TYPE_CHECKING:
@@ -18,6 +24,7 @@ if TYPE_CHECKING:
 @click.command("profile", cls=Command)
 @click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="A date column. [default: every one there is]")
+@key_option
 @click.option(
     "--share", type=float, help="The part of a usual day's rows that makes it whole. [default: 0.6]"
 )
@@ -30,6 +37,7 @@ def command(
     request: Request,
     names: tuple[str, ...],
     column: str | None,
+    column_type: str | None,
     share: float | None,
     key: str | None,
     picture: str | None,
@@ -47,7 +55,7 @@ def command(
       ulnager profile demo:sailings --today 2026-05-20
       ulnager profile demo:gate_scans --tz America/Halifax --picture scans.png
     """
-    profiles, needed = request.profiles(names, column, share, key)
+    profiles, needed = request.profiles(names, column, share, key, column_type)
     if picture is not None:
         from ulnager.pictures.profile import draw_profile
 
@@ -73,15 +81,26 @@ def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
         yield "written", f"as {found.date_format}"
     yield "rows", f"{found.rows:,}, {found.nulls:,} of them without a date"
     yield "dates", f"{found.first} to {found.last}, {len(found.counts):,} with rows"
+    if found.stand_ins:
+        told = [f"{day} in {n:,} row{'s' * (n > 1)}" for day, n in found.stand_ins.items()]
+        yield "none", f"{', '.join(told)}, which stand{'s' * (len(told) == 1)} for no date"
+    unit = "day" if found.grain is None else found.grain.unit.name
+    if found.grain is not None:
+        extent = found.extent
+        yield "grain", f"{found.grain}: {extent.first} to {extent.last}"
     yield (
-        "rows a day",
+        f"rows a {unit}",
         (f"{found.median:,.0f} usually, {found.smallest:,} at least, {found.largest:,} at most"),
     )
     days = sum(span.days or 0 for span in found.missing)
     spans = ", ".join(str(span) for span in found.missing[:12])
     more = f" and {len(found.missing) - 12} more spans" if len(found.missing) > 12 else ""
     counted = f"{days:,} day{'s' * (days > 1)} without rows"
-    yield "missing", f"{counted}: {spans}{more}" if days else "no day"
+    if found.grain is not None:
+        units = found.grain.count((s.start.toordinal(), s.stop.toordinal())
+                                  for s in found.missing if s.start and s.stop)  # fmt: skip
+        counted = f"{found.grain.unit.counted(units)} without rows"
+    yield "missing", f"{counted}: {spans}{more}" if days else f"no {unit}"
     if found.after_today:
         yield "after today", f"{found.after_today:,} rows"
     if found.duplicates is not None:

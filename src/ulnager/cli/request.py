@@ -70,9 +70,22 @@ _READING_OPTIONS = (
         "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
     ),
     click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
+    click.option("--grain", metavar="UNIT", help="What one row stands for, if not a day: month, …"),
+    click.option(
+        "--stamps", type=click.Choice(["first", "last"]), help="Which day of it a row is dated."
+    ),
+    click.option(
+        "--open-ended", metavar="DATE", multiple=True, help="A date that stands for none there."
+    ),
     click.option(
         "--date-format", metavar="FORM", help="Of a CSV file: how its dates are written, %d/%m/%Y."
     ),
+)
+key_option = click.option(
+    "--type",
+    "column_type",
+    type=click.Choice(["yyyymmdd", "yyyymm", "yyyyww", "iso-week"]),
+    help="That the column is a key, and of what. [default: a date or a time]",
 )
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
@@ -102,6 +115,9 @@ class Request:
     header: bool | None = None
     encoding: str | None = None
     date_format: str | None = None
+    grain: str | None = None
+    stamps: str | None = None
+    open_ended: tuple[str, ...] = ()
 
     @functools.cached_property
     def chosen_calendar(self) -> Calendar | None:
@@ -179,13 +195,19 @@ class Request:
         return column or known.column, self.tz or known.tz
 
     def profiles(
-        self, names: tuple[str, ...], column: str | None, share: float | None, key: str | None
+        self,
+        names: tuple[str, ...],
+        column: str | None,
+        share: float | None,
+        key: str | None,
+        column_type: str | None = None,
     ) -> tuple[list[Profile], list[str]]:
         """What the date columns of a source hold, the one named or all there are; and what
         those of several need that could not be told."""
         from ulnager.sources.profile import SHARE, profile
 
-        source, known, name = self.opened(*names), None, names[0]
+        source = self.opened(*names, column_types={column: column_type})
+        known, name = None, names[0]
         if self.open_book is not None:
             known = self.open_book.sources.get(name)
         column, tz = self.looked_at(name, column)
@@ -216,14 +238,25 @@ class Request:
             raise SourceError("\n".join(needed))
         return found, needed
 
-    def opened(self, *names: str, table: str | None = None) -> Source:
+    def opened(
+        self,
+        *names: str,
+        table: str | None = None,
+        column_types: dict[str | None, str | None] | None = None,
+    ) -> Source:
         """The files or the database of these names, or a source of the book."""
         from ulnager.sources.opening import open_source
 
         given: dict[str, Any] = {
             "timeout": self.timeout, "delimiter": self.delimiter, "header": self.header,
-            "encoding": self.encoding, "date_format": self.date_format,
+            "encoding": self.encoding, "date_format": self.date_format, "grain": self.grain,
+            "stamps": self.stamps, "open_ended": self.open_ended,
         }  # fmt: skip
+        for column, kind in (column_types or {}).items():
+            if kind is not None and column is None:
+                raise SettingError("--type says what --column holds; name that too")
+            if kind is not None:
+                given["column_types"] = {column: kind}
         if len(names) > 1:
             for name in names:
                 if "://" in name or name.startswith("demo:"):
@@ -232,16 +265,18 @@ class Request:
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
-            for option in ("table", "delimiter", "header", "encoding", "date_format"):
-                if getattr(self, option) is not None:
-                    name_of = option.replace("_", "-")
+            for option in ("table", *given):
+                if option == "timeout":
+                    continue
+                if option == "column_types" or getattr(self, option) not in (None, ()):
+                    name_of = option.replace("column_types", "type").replace("_", "-")
                     raise SettingError(f"--{name_of}: how {name} is read is said in the book")
             return book.sources[name].opened(self.timeout)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and not rest.startswith("//"):
             from ulnager.demo import table as demo_table
 
-            found = open_source(demo_table(rest), table or self.table, timeout=self.timeout)
+            found = open_source(demo_table(rest), table or self.table, **given)
             found.name = name
             return found
         password = os.environ.get("ULNAGER_PASSWORD")
@@ -255,7 +290,7 @@ class Request:
             asked += [str(anchor.point) for anchor in book.anchors.values()]
             asked += [str(entry.period) for entry in book.periods.values() if entry.name == text]
         if not any("whole day" in phrase for phrase in asked):
-            return data.extent(column, tz)
+            return data.extent(column, tz, self.chosen_calendar)
         from ulnager.sources.profile import profile
 
         return profile(data, column, tz=tz, calendar=self.chosen_calendar).extent

@@ -6,14 +6,16 @@ day is in, and a row at midnight after it is not.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Iterator
-from datetime import UTC, date, datetime, time, timedelta, tzinfo
+from collections.abc import Callable
+from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
+from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.units import Unit
 
 Bounds = tuple[tuple[Any, Any], ...]
 """For each span its start and stop as the column's values; None at an open side."""
@@ -58,65 +60,34 @@ def _key(day: date | None) -> int | None:
 
 
 def _month_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
-    """A key of a month holds whole months only; FilterError names the days that do not fit."""
-    rounded = _whole_months(result, zone, "inward")
-    lost = [
-        f"{edge} to {stop - timedelta(days=1)}"
-        for (start, stop), (first, last) in zip(_dates(result, zone), rounded, strict=True)
-        for edge, stop in _left_over(start, stop, first, last)
-    ]
-    if lost:
-        raise FilterError(
-            f"'{result.period}' cuts a month, which a key of months cannot tell: the days "
-            f"{', '.join(lost)} would be lost; choose whole months, filter a column of days, or "
-            "say with rounding whether only whole months count ('inward') or all that it touches "
-            "('outward')"
-        )
-    return _keyed_months(rounded)
-
-
-def _left_over(
-    start: date | None, stop: date | None, first: date | None, last: date | None
-) -> Iterator[tuple[date, date]]:
-    """The days of a span before and after its whole months, each as start and stop."""
-    if start and stop and first and last and first >= last:
-        yield start, stop
-        return
-    if start is not None and first is not None and start < first:
-        yield start, first
-    if stop is not None and last is not None and last < stop:
-        yield last, stop
-
-
-def _whole_months(
-    result: Resolution, zone: tzinfo | None, rounding: str
-) -> list[tuple[date | None, date | None]]:
-    """Each span from first of month to first of month, only whole months or all it touches."""
-    down, up = (_next_first, _first) if rounding == "inward" else (_first, _next_first)
-    return [(start and down(start), stop and up(stop)) for start, stop in _dates(result, zone)]
-
-
-def _first(day: date) -> date:
-    return day.replace(day=1)
-
-
-def _next_first(day: date) -> date:
-    """The first of a month on that day or after it."""
-    if day.day == 1:
-        return day
-    if (day.year, day.month) == (9999, 12):
-        raise FilterError(f"no month begins after {day} within years 1 to 9999")
-    return date(day.year + day.month // 12, day.month % 12 + 1, 1)
-
-
-def _keyed_months(spans: Iterable[tuple[date | None, date | None]]) -> Bounds:
-    keys = ((_month_key(start), _month_key(stop)) for start, stop in spans)
-    some = ((start, stop) for start, stop in keys if not (start and stop and stop <= start))
-    return tuple(dict.fromkeys(some))
+    return tuple((_month_key(start), _month_key(stop)) for start, stop in _dates(result, zone))
 
 
 def _month_key(day: date | None) -> int | None:
     return None if day is None else day.year * 100 + day.month
+
+
+def _week_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
+    return tuple((_week_key(start), _week_key(stop)) for start, stop in _dates(result, zone))
+
+
+def _week_key(day: date | None) -> int | None:
+    """The key of an ISO week: 202614."""
+    if day is None:
+        return None
+    year, week, _ = day.isocalendar()
+    return year * 100 + week
+
+
+def _week_texts(result: Resolution, zone: tzinfo | None) -> Bounds:
+    return tuple((_week_text(start), _week_text(stop)) for start, stop in _dates(result, zone))
+
+
+def _week_text(day: date | None) -> str | None:
+    if day is None:
+        return None
+    year, week, _ = day.isocalendar()
+    return f"{year:04}-W{week:02}"
 
 
 def _epoch(size: int) -> Callable[[Resolution, tzinfo | None], Bounds]:
@@ -154,11 +125,20 @@ COLUMN_TYPES: Final[dict[str, Callable[[Resolution, tzinfo | None], Bounds]]] = 
     "timestamptz": _instants,
     "yyyymmdd": _day_keys,
     "yyyymm": _month_keys,
+    "yyyyww": _week_keys,
+    "iso-week": _week_texts,
     "epoch-seconds": _epoch(1_000_000),
     "epoch-milliseconds": _epoch(1_000),
     "iso-text": _iso_text,
 }
 
+
+KEY_GRAINS: Final = {
+    "yyyymm": Grain(Unit.MONTH),
+    "yyyyww": Grain(Unit.WEEK),
+    "iso-week": Grain(Unit.WEEK),
+}
+"""What a key that is no day stands for."""
 
 INSTANT_TYPES: Final = ("timestamptz", "epoch-seconds", "epoch-milliseconds")
 """What holds instants, whose days are known only with a zone."""
@@ -167,24 +147,34 @@ ROUNDINGS: Final = ("inward", "outward")
 
 
 class Held(NamedTuple):
-    """What a column holds: its type, where its days are, and how a key of months is rounded.
+    """What a column holds: its type, where its days are, how what is cut is rounded to keys of
+    months and weeks or to its grain, and that grain, if a row stands for more than a day.
 
-    Made with :func:`held_as`, which checks all three.
+    Made with :func:`held_as`, which checks them.
     """
 
     column_type: str
     zone: tzinfo | None
     rounding: str | None = None
+    grain: Grain | None = None
+
+    @property
+    def stands_for(self) -> Grain | None:
+        """The unit that a value of the column stands for; None for a day or a moment."""
+        return self.grain or KEY_GRAINS.get(self.column_type)
 
 
 def held_as(
-    column_type: str = "date", tz: str | tzinfo | None = None, rounding: str | None = None
+    column_type: str = "date",
+    tz: str | tzinfo | None = None,
+    rounding: str | None = None,
+    grain: Grain | None = None,
 ) -> Held:
     """What a caller says of a column; FilterError for a type or a way to round that there is not,
     SettingError for an unknown zone."""
     check_column_type(column_type)
     check_rounding(rounding)
-    return Held(column_type, None if tz is None else zone_named(tz), rounding)
+    return Held(column_type, None if tz is None else zone_named(tz), rounding, grain)
 
 
 def check_column_type(column_type: str) -> None:
@@ -205,13 +195,17 @@ def column_bounds(result: Resolution, held: Held) -> Bounds:
     """The bounds of each span for a column that holds that.
 
     ``column_type`` is ``date``, ``timestamp`` (local, without a zone), ``timestamptz`` (instants;
-    ``zone`` says where the days are), ``yyyymmdd`` or ``yyyymm`` (whole numbers as keys of days
-    or months), ``epoch-seconds`` or ``epoch-milliseconds`` (numbers since 1970 in UTC; with
-    ``zone`` too), or ``iso-text``. Where a period cuts a month, a key of months takes
-    ``rounding``: ``inward`` keeps only months that it covers whole, ``outward`` every month that
-    it touches. Raises FilterError for another type, instants without a zone, or a key of months
-    for a period that cuts one when no rounding is given.
+    ``zone`` says where the days are), ``yyyymmdd``, ``yyyymm`` or ``yyyyww`` (whole numbers as keys
+    of days, months or ISO weeks), ``iso-week`` (``2026-W14``), ``epoch-seconds`` or
+    ``epoch-milliseconds`` (numbers since 1970 in UTC; with ``zone`` too), or ``iso-text``. Where a
+    period cuts a month or a week, a key of these takes ``rounding``, and so does a column with a
+    ``grain``: ``inward`` keeps only units that it covers whole, ``outward`` all that it touches.
+    Raises FilterError for another type, instants without a zone, or a period that cuts such a unit
+    when no rounding is given.
     """
-    if held.column_type == "yyyymm" and held.rounding is not None:
-        return _keyed_months(_whole_months(result, held.zone, held.rounding))
-    return COLUMN_TYPES[held.column_type](result, held.zone)
+    bounds = COLUMN_TYPES[held.column_type]
+    if held.stands_for is None:
+        return bounds(result, held.zone)
+    _dates(result, held.zone)  # Hours are refused first.
+    rounded = held.stands_for.rounded(result.ranges, held.rounding, str(result.period))
+    return tuple(dict.fromkeys(bounds(result.with_ranges(rounded), held.zone)))

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import ColumnElement
 
 from ulnager.core.language.period import Period, as_period
+from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import MANY, frozen_where
@@ -23,13 +24,15 @@ def where(
     column_type: str = "date",
     tz: str | tzinfo | None = None,
     rounding: str | None = None,
+    grain: str | Grain | None = None,
 ) -> ColumnElement[bool]:
     """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
 
     The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
     dates out (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name
     or a SQLAlchemy column. Rows without a date are never kept:
-    ``all dates`` keeps every row that has one. Raises FilterError as
+    ``all dates`` keeps every row that has one. ``grain`` is the unit that a row stands for, where
+    that is more than a day: ``month`` for one row a month. Raises FilterError as
     :func:`ulnager.filters.columns.column_bounds` does.
 
     >>> import ulnager
@@ -38,9 +41,12 @@ def where(
     """
     if not isinstance(result, Resolution):
         return live_where(
-            as_period(result), named_column(on), column_type=column_type, tz=tz, rounding=rounding
-        )
-    return frozen_where(result, on, held_as(column_type, tz, rounding))
+            as_period(result), named_column(on), column_type=column_type, tz=tz, rounding=rounding,
+            grain=grain,
+        )  # fmt: skip
+    if isinstance(grain, str):
+        grain = grain_named(grain, calendar=result.calendar)
+    return frozen_where(result, on, held_as(column_type, tz, rounding, grain))
 
 
 def condition(
@@ -50,6 +56,7 @@ def condition(
     column_type: str = "date",
     tz: str | tzinfo | None = None,
     rounding: str | None = None,
+    grain: str | Grain | None = None,
     target: str = "ansi",
     literal: bool = False,
 ) -> Condition:
@@ -65,7 +72,7 @@ def condition(
     ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
     zone that cannot be used.
     """
-    clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding)
+    clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding, grain=grain)
     made = compiled(clause, dialect_named(target), literal=literal)
     # In brackets, or an AND put before it would bind to the first span only.
     several = isinstance(result, Resolution) and 1 < len(result.spans) <= MANY

@@ -37,6 +37,11 @@ class Engine(NamedTuple):
     ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
 
+    ``largest`` and ``smallest`` are null where there is no value.
+
+    ``week_forms`` write an ISO week as a number and as text; without them it is counted, and
+    ``week_text`` puts a year ``{x}`` and the two digits of a week together: 2026-W14.
+
     ``instant`` is a literal of a moment in UTC, ``add_time`` adds elapsed hours, minutes or
     seconds, and ``truncated_time`` is the start of the unit ``{u}`` of ``{q}`` seconds on the
     clocks of the zone.
@@ -70,6 +75,10 @@ class Engine(NamedTuple):
     earlier: str = "least({x}, {y})"
     integer: str = "INTEGER"
     instant: str = "TIMESTAMPTZ '{x}+00:00'"
+    largest: str = "max({x})"
+    smallest: str = "min({x})"
+    week_forms: tuple[str, ...] = ()
+    week_text: str = "concat({x}, '-W', {y}, {z})"
     add_time: str = "({x} {s} INTERVAL {a} {U})"
     truncated_time: str = ""
 
@@ -115,6 +124,7 @@ ENGINES: Final = {
             pieces=_STRFTIME,
             seconds="CAST(strftime('%s', {x}) AS INTEGER)",
             now="datetime('now')",
+            week_text="({x} || '-W' || {y} || {z})",
             instant="'{x}'",
             add_time="datetime({x}, '{s}{a} {u}s')",
             truncated_time="datetime(strftime('%s', {x}) / {q} * {q}, 'unixepoch')",
@@ -139,6 +149,7 @@ ENGINES: Final = {
             days_between="({x} - {y})",
             formatted="strftime({x}, '{f}')",
             pieces=_STRFTIME,
+            week_forms=("%G%V", "%G-W%V"),
             seconds="CAST(epoch({x}) AS BIGINT)",
             truncated_time="({x} - to_microseconds(epoch_us({x} AT TIME ZONE '{tz}') % {q}000000))",
         ),
@@ -160,6 +171,7 @@ ENGINES: Final = {
             days_between="({x} - {y})",
             formatted="to_char({x}, '{f}')",
             pieces=("YYYY", "MM", "DD"),
+            week_forms=("IYYYIW", 'IYYY"-W"IW'),
             seconds="CAST(extract(epoch FROM {x}) AS BIGINT)",
             add_time="({x} {s} INTERVAL '{a} {u}s')",
             truncated_time="date_trunc('{u}', {x}, '{tz}')",
@@ -183,6 +195,7 @@ ENGINES: Final = {
             days_between="DATEDIFF({x}, {y})",
             formatted="DATE_FORMAT({x}, '{f}')",
             pieces=_STRFTIME,
+            week_forms=("%x%v", "%x-W%v"),
             seconds="TIMESTAMPDIFF(SECOND, '1970-01-01', {x})",
             integer="SIGNED",
             now="UTC_TIMESTAMP(6)",

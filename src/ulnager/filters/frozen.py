@@ -81,7 +81,8 @@ class WeeklyBounds(NamedTuple):
 
 def weekly_bounds(result: Resolution, held: Held) -> WeeklyBounds | None:
     """The bounds of a period that is cut by weekdays, when they are fewer that way."""
-    found = result.weekly() if held.column_type in _WITH_WEEKDAYS else None
+    is_by_day = held.column_type in _WITH_WEEKDAYS and held.stands_for is None
+    found = result.weekly() if is_by_day else None
     if found is None:
         return None
     whole, less, more = (

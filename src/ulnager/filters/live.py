@@ -6,7 +6,7 @@ of SQL here. What an engine cannot work out is an error, never another condition
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
 
@@ -23,21 +23,22 @@ from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.anchors import Defaults
-from ulnager.core.periods.clock import as_instant, time_after_midnight
+from ulnager.core.periods.clock import as_day, as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
+from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.parts import Part, parts_of
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
 from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
+from ulnager.filters.grained import Grained
 from ulnager.filters.joined import DateTable
 from ulnager.filters.livejoins import DayColumn, joined_clause
 from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
-from ulnager.filters.sqlvalues import SqlDay
 
 _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 """What a column may hold whose values are themselves taken for days."""
@@ -54,6 +55,7 @@ def live_where(
     defaults: Defaults | None = None,
     latest: tuple[str, str] | None = None,
     latest_type: str | None = None,
+    open_ended: Sequence[date | str] = (),
     today: date | None = None,
     now: datetime | str | None = None,
     anchor: str | ColumnElement[Any] | None = None,
@@ -61,16 +63,18 @@ def live_where(
     running: bool = False,
     date_table: str | None = None,
     rounding: str | None = None,
+    grain: str | Grain | None = None,
     day_starts: str = "00:00",
 ) -> ColumnElement[bool]:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
-    ``column_type``, ``tz`` and ``rounding`` are those of :func:`ulnager.condition`; ``tz`` also
-    says where today is. ``latest`` is the table (with its schema before a dot if need be) and the
-    column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what that column
-    holds: ``date``, ``timestamp`` or ``timestamptz``. ``today`` fixes the clock, to try another
-    day, and ``now``, an aware datetime, its instant. A new day begins at ``day_starts``, a full
-    hour, for the clock and for timestamps and instants alike; dates are the days that they say.
+    ``column_type``, ``tz``, ``rounding`` and ``grain`` are those of :func:`ulnager.condition`;
+    ``tz`` also says where today is. ``latest`` is the table (with its schema before a dot if need
+    be) and the column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what
+    that column holds: ``date``, ``timestamp`` or ``timestamptz``. ``open_ended`` are dates in it
+    that stand for none, such as 9999-12-31. ``today`` fixes the clock, to try another day, and
+    ``now``, an aware datetime, its instant. A new day begins at ``day_starts``, a full hour, for
+    the clock and for timestamps and instants alike; dates are the days that they say.
 
     With ``anchor``, a column, every row is measured from its own date there; that day is over,
     unless it is ``running``. ``anchor_type`` is as for ``latest``.
@@ -85,7 +89,9 @@ def live_where(
     period = as_period(period, calendar)
     zone = None if tz is None else zone_name(tz)
     after = _checked_start(day_starts, column_type)
-    held = held_as(column_type, tz, rounding)
+    if isinstance(grain, str):
+        grain = grain_named(grain, calendar=calendar)
+    held = held_as(column_type, tz, rounding, grain)
     latest_type = latest_type or _same_type(latest, on, column_type)
     for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
         if given not in _DAY_TYPES:
@@ -105,13 +111,14 @@ def live_where(
         today = today or (local - after).date()
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     tree = parts_of(period.definition)
+    stand_ins = tuple(as_day(day, "open_ended") for day in open_ended)
     if not isinstance(tree, Part):
         # Which months a joined period touches cannot be told from its parts.
         held = held._replace(rounding=None)
 
     def part(definition: Definition) -> ColumnElement[bool]:
         moving = _Moving(
-            definition, held, zone, known, Latest(latest, latest_type), _Now(today, now),
+            definition, held, zone, known, Latest(latest, latest_type, stand_ins), _Now(today, now),
             _Anchored(anchor_type, running), date_table, after,
         )  # fmt: skip
         # Which sides there are is the same on every engine.
@@ -225,8 +232,9 @@ class _Moving(NamedTuple):
         if isinstance(stop, int) and stop == LAST_DAY + 1:
             stop = None  # The day after the last one is none: that side is open.
         held_in: Any = basis.instants_here() if self.definition.is_sub_day else arithmetic
-        if self.held.column_type == "yyyymm":
-            start, stop = _whole_months(arithmetic, start, stop, self.held.rounding)
+        if self.held.stands_for is not None:
+            grained = Grained(arithmetic, self.held.stands_for, self.held.rounding)
+            start, stop = grained.span(start, stop, aligned(basis, self.definition))
         return sql.bound(held_in, start, self.held.column_type), sql.bound(
             held_in, stop, self.held.column_type
         )
@@ -249,36 +257,6 @@ def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], hel
     """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
     name = on if isinstance(on, str) else getattr(on, "name", None)
     return held if latest is not None and latest[1] == name and held in _DAY_TYPES else "date"
-
-
-def _whole_months(
-    arithmetic: SqlArithmetic, start: Any, stop: Any, rounding: str | None
-) -> tuple[Any, Any]:
-    """A span of whole Gregorian months, as a key of months needs."""
-    days = [None if day is None else arithmetic.as_sql(day) for day in (start, stop)]
-    first, last = days
-    whole = [day is None or day.starts_month for day in days]
-    if all(whole):
-        return first, last
-    if rounding is None:
-        raise FilterError(
-            f"the {'stop' if whole[0] else 'start'} may lie inside a month, which a key of months "
-            "cannot tell: days would be lost or added; choose whole months, filter a column of "
-            "days, or say with rounding whether 'inward' or 'outward'"
-        )
-    months = SqlArithmetic(GREGORIAN, arithmetic.engine)
-
-    def rounded(day: SqlDay | None, up: bool) -> Any:
-        if day is None or day.starts_month:
-            return day
-        # Up to the first month that begins on that day or later.
-        return months.unit_stop(day - 1, Unit.MONTH) if up else months.start_of_months(day)
-
-    if rounding == "inward" or first is None or last is None:
-        return rounded(first, rounding == "inward"), rounded(last, rounding == "outward")
-    start = rounded(first, False)
-    # An empty span touches no month.
-    return start, arithmetic.choose(first < last, rounded(last, True), start)
 
 
 def _check(definition: Definition, calendar: Calendar) -> None:

@@ -8,7 +8,9 @@ from typing import Any, Final, NamedTuple
 
 from sqlalchemy import Dialect
 
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
+from ulnager.core.units import Unit
 from ulnager.filters.engines import (
     Engine,
     check_zone,
@@ -19,15 +21,18 @@ from ulnager.filters.engines import (
     midnight,
     time_of_day,
 )
+from ulnager.filters.sqldays import SqlArithmetic
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
-from ulnager.filters.sqlvalues import SqlDay, literal_day
+from ulnager.filters.sqlvalues import SqlDay, days_between, literal_day
 
 
 class Latest(NamedTuple):
-    """The table and column that answer for ``latest``, if any, and what that column holds."""
+    """The table and column that answer for ``latest``, if any, what that column holds, and the
+    dates in it that stand for none."""
 
     place: tuple[str, str] | None
     column_type: str
+    open_ended: tuple[date, ...] = ()
 
 
 class EngineSql:
@@ -105,8 +110,39 @@ class EngineSql:
         """A whole number of the first so many of year, month and day."""
         return f"CAST({self._formatted(day, '', pieces)} AS {self.engine.integer})"
 
+    def week_key(self, day: SqlDay) -> str:
+        """The key of the ISO week that begins on a Monday: 202614."""
+        if self.engine.week_forms:
+            text = self._formatted_as(day, self.engine.week_forms[0])
+            return f"CAST({text} AS {self.engine.integer})"
+        # A week belongs to the year of its Thursday (ISO 8601, 2.2.10).
+        return f"({self.key(day + 3, 1)} * 100 + {self._week(day)})"
+
+    def week_text(self, day: SqlDay) -> str:
+        """The ISO week that begins on a Monday, as text: 2026-W14."""
+        if self.engine.week_forms:
+            return self._formatted_as(day, self.engine.week_forms[1])
+        week = self._week(day)
+        tens = f"({week} - {week} {self.percent} 10) / 10"
+        return filled(
+            self.engine,
+            "week_text",
+            x=self._formatted(day + 3, "", 1),
+            y=f"CAST({tens} AS {self.engine.integer})",
+            z=f"({week} {self.percent} 10)",
+        )
+
+    def _week(self, day: SqlDay) -> str:
+        thursday = day + 3
+        first = SqlArithmetic(GREGORIAN, self.engine).unit_start(thursday, Unit.YEAR)
+        days = days_between(thursday, first).text
+        return f"(CAST((({days}) - ({days}) {self.percent} 7) / 7 AS {self.engine.integer}) + 1)"
+
     def _formatted(self, day: SqlDay, between: str, pieces: int) -> str:
-        text = between.join(self.engine.pieces[:pieces]).replace("%", self.percent)
+        return self._formatted_as(day, between.join(self.engine.pieces[:pieces]))
+
+    def _formatted_as(self, day: SqlDay, form: str) -> str:
+        text = form.replace("%", self.percent)
         return filled(self.engine, "formatted", x=str(day), f=text)
 
 
@@ -116,6 +152,8 @@ _BOUNDS: Final[dict[str, Callable[[EngineSql, SqlDay], str]]] = {
     "timestamp": EngineSql.time,
     "timestamptz": EngineSql.instant,
     "yyyymm": lambda sql, day: sql.key(day, 2),
+    "yyyyww": lambda sql, day: sql.week_key(day),
+    "iso-week": lambda sql, day: sql.week_text(day),
     "yyyymmdd": lambda sql, day: sql.key(day, 3),
     "epoch-seconds": EngineSql.seconds,
     "epoch-milliseconds": lambda sql, day: f"{sql.seconds(day)} * 1000",
@@ -130,24 +168,47 @@ class SqlExtent:
         self.sql = sql
         self.latest = latest.place
         self.latest_type = latest.column_type
+        self.open_ended = latest.open_ended
         self.held = "timestamp" if latest.column_type == "date" else latest.column_type
 
     @property
     def first(self) -> Any:
-        return _Deferred(self, "min")
+        return _Deferred(self, "smallest")
 
     @property
     def last(self) -> Any:
-        return _Deferred(self, "max")
+        return _Deferred(self, "largest")
 
     def up_to(self, day: Any) -> SqlDay:
         """The last date up to a day."""
         table, name = self.named()
         after = day + 1 if isinstance(day, SqlDay) else literal_day(self.sql.engine, day + 1)
-        bound = _BOUNDS[self.latest_type](self.sql, after)
-        return self.sql.day_of(
-            f"(SELECT max({name}) FROM {table} WHERE {name} < {bound})", self.held
-        )
+        tests = [f"{name} < {self._bound(after)}", *self._counts(name)]
+        return self.edge("largest", table, name, tests)
+
+    def edge(self, primitive: str, table: str, name: str, tests: list[str]) -> SqlDay:
+        """The first or the last date of the table's column."""
+        edge = filled(self.sql.engine, primitive, x=name)
+        where = f" WHERE {' AND '.join(tests)}" if tests else ""
+        return self.sql.day_of(f"(SELECT {edge} FROM {table}{where})", self.held)
+
+    def of_side(self, primitive: str) -> SqlDay:
+        table, name = self.named()
+        return self.edge(primitive, table, name, self._counts(name))
+
+    def _bound(self, day: SqlDay) -> str:
+        return _BOUNDS[self.latest_type](self.sql, day)
+
+    def _counts(self, name: str) -> list[str]:
+        """What leaves out the dates that stand for none."""
+        tests = []
+        for day in self.open_ended:
+            bounds = [f"{name} < {self._bound(literal_day(self.sql.engine, day.toordinal()))}"]
+            if day != date.max:
+                after = literal_day(self.sql.engine, day.toordinal() + 1)
+                bounds.append(f"{name} >= {self._bound(after)}")
+            tests.append(bounds[0] if len(bounds) == 1 else f"({' OR '.join(bounds)})")
+        return tests
 
     def named(self) -> tuple[str, str]:
         """The table and the column, quoted; FilterError where nobody says which."""
@@ -174,6 +235,4 @@ class _Deferred:
         self.which = which
 
     def toordinal(self) -> SqlDay:
-        table, column = self.extent.named()
-        text = f"(SELECT {self.which}({column}) FROM {table})"
-        return self.extent.sql.day_of(text, self.extent.held)
+        return self.extent.of_side(self.which)

@@ -89,6 +89,7 @@ _VALUE_TYPES: Final[dict[str, type[TypeEngine[Any]]]] = {
     "epoch-seconds": BigInteger,
     "epoch-milliseconds": BigInteger,
     "iso-text": String,
+    "iso-week": String,
 }
 
 

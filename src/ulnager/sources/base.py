@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date, timedelta, tzinfo
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
@@ -20,24 +20,45 @@ from sqlalchemy import (
     cast,
     func,
     select,
+    true,
 )
 from sqlalchemy import type_coerce as as_type
 
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import SourceError
-from ulnager.core.periods.anchors import MOST_APART, Extent, is_far
+from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
+from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
+from ulnager.core.units import Unit
+from ulnager.filters.columns import KEY_GRAINS
+from ulnager.sources.keys import KEY_TYPES, check_key_types, key_day
+
+_MOST_STAND_INS: Final = 4
+MOST_STAMPS: Final = 100_000
+"""So many different dates are looked at for a grain."""
 
 
 class Column(NamedTuple):
     """A column of a source: its name, the engine's type, and what Ulnager makes of it.
 
-    ``column_type`` is ``date``, ``timestamp`` or ``timestamptz``, or None for other columns.
+    ``column_type`` is ``date``, ``timestamp`` or ``timestamptz``, None for other columns, or what a
+    key is: ``yyyymmdd``, ``yyyymm``, ``yyyyww`` or ``iso-week``.
     """
 
     name: str
     engine_type: str
     column_type: str | None
+
+
+class Edges(NamedTuple):
+    """The first and last date of a column, the dates that stand for none, and what is not these."""
+
+    first: date
+    last: date
+    stand_ins: tuple[date, ...]
+    counts: ColumnElement[bool]
 
 
 def named_table(database: str, table: str) -> str:
@@ -68,6 +89,36 @@ class Source:
     """Columns of text that are dates in more than one order, each with the question which."""
     date_formats: Mapping[str, str] = {}
     """How the dates of columns of text are written, where their values prove it."""
+    said: tuple[str | None, str | None] = (None, None)
+    """The grain and the stamps, where somebody said them."""
+
+    open_ended: tuple[date, ...] = ()
+    """Dates that stand for none, where somebody said them."""
+
+    def read_as(
+        self,
+        column_types: Mapping[str, str],
+        grain: str | None,
+        stamps: str | None,
+        open_ended: Sequence[date | str] = (),
+    ) -> Source:
+        """The source with columns that are keys, the grain of its rows, and dates for none.
+
+        Raises SettingError for what is none, SourceError for a column that is not there.
+        """
+        if grain is None or Unit.named(str(grain)) is not None:
+            grain_named(grain, stamps)  # A unit of one's own is looked for in its calendar.
+        for name in (types := check_key_types(column_types)):
+            self._has(name)
+        self.columns = tuple(
+            column._replace(column_type=types.get(column.name, column.column_type))
+            for column in self.columns
+        )
+        self.said = (grain, stamps)
+        if isinstance(open_ended, (str, date)):
+            open_ended = (open_ended,)
+        self.open_ended = tuple(as_day(day, "open_ended") for day in open_ended)
+        return self
 
     def run(self, statement: Executable) -> list[tuple[Any, ...]]:
         """The rows of a select; SourceError when the engine refuses it."""
@@ -107,36 +158,75 @@ class Source:
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
 
-    def extent(self, name: str | None = None, tz: str | tzinfo | None = None) -> Extent:
+    def extent(
+        self,
+        name: str | None = None,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+    ) -> Extent:
         """The first and last date of a column; instants are taken to the zone ``tz``.
+
+        Where a row stands for more than a day, the units of ``calendar`` count, from the first day
+        of the first one to the last day of the last.
 
         Raises SourceError when the column holds no date at all.
         """
         column = self.column(name)
         day = self.day(column, tz)
-        ((first, last, rows),) = self.run(
-            select(func.min(day), func.max(day), func.count()).select_from(self.rows)
-        )
-        self.check_days(column, first, last)
-        if first is None:
+        found = self.edges(column, tz)
+        if found is None:
+            ((rows,),) = self.run(select(func.count()).select_from(self.rows))
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
 
         def find(up_to: date) -> date | None:
-            ((found,),) = self.run(select(func.max(day)).select_from(self.rows).where(day <= up_to))
-            self.check_days(column, found)
-            return found  # type: ignore[no-any-return]
+            asked = select(func.max(day)).select_from(self.rows).where(day <= up_to, found.counts)
+            ((last,),) = self.run(asked)
+            self.check_days(column, last)
+            return last  # type: ignore[no-any-return]
 
-        return Extent(first, last, before_last=self.before_last(day, last), find=find)
+        before_last = self.before_last(day, found)
+        extent = Extent(
+            found.first, found.last, before_last=before_last, find=find, stand_ins=found.stand_ins
+        )
+        return extent.of_grain(self.grain(column, tz, calendar))
 
-    def before_last(self, day: ColumnElement[Any], last: date) -> date | None:
-        """The last date but one, if it is far from the last."""
-        if not isinstance(last, date) or last < date(1, 1, 1) + timedelta(days=MOST_APART):
+    def edges(self, column: Column, tz: str | tzinfo | None) -> Edges | None:
+        """The first and last date of a column, less those that stand for none; None without any."""
+        day = self.day(column, tz)
+        known = true() if not self.open_ended else day.not_in(self.open_ended)
+        asked = select(func.min(day), func.max(day)).select_from(self.rows)
+        ((first, last),) = self.run(asked.where(known))
+        self.check_days(column, first, last)
+        if first is None:
             return None
-        ((before,),) = self.run(select(func.max(day)).select_from(self.rows).where(day < last))
+        left_out = list(self.open_ended)
+        while not self.open_ended and len(left_out) < _MOST_STAND_INS:
+            for edge, nearest in ((last, func.max(day)), (first, func.min(day))):
+                inside = day < edge if edge is last else day > edge
+                if not is_stand_in(edge, date.min if edge is last else date.max):
+                    continue  # Asking takes time, and its place in the year says no.
+                ((next_one,),) = self.run(select(nearest).select_from(self.rows).where(inside))
+                self.check_days(column, next_one)
+                if is_stand_in(edge, next_one):
+                    left_out.append(edge)
+                    first, last = (first, next_one) if edge is last else (next_one, last)
+                    break
+            else:
+                break
+        counts = day.not_in(left_out) if left_out else true()
+        return Edges(first, last, tuple(sorted(left_out)), counts)
+
+    def before_last(self, day: ColumnElement[Any], edges: Edges) -> date | None:
+        """The last date but one, if it is far from the last."""
+        last = edges.last
+        if last < date(1, 1, 1) + timedelta(days=MOST_APART):
+            return None
+        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
+        ((before,),) = self.run(asked.where(day < last))
         if not isinstance(before, date) or not is_far(last, before, 0):
             return None
-        ((another,),) = self.run(select(func.max(day)).select_from(self.rows).where(day < before))
+        ((another,),) = self.run(asked.where(day < before))
         usual = (before - another).days if isinstance(another, date) else 0
         return before if is_far(last, before, usual) else None
 
@@ -149,6 +239,32 @@ class Source:
                     "date of years 1 to 9999; make a view without it"
                 )
 
+    def grain(
+        self, column: Column, tz: str | tzinfo | None = None, calendar: Calendar | None = None
+    ) -> Grain | None:
+        """The unit that a row stands for, as it was said or is found; None for days and moments.
+
+        It is found by at least six different dates, all of them firsts or all of them lasts.
+        """
+        if column.column_type in KEY_GRAINS:
+            return KEY_GRAINS[column.column_type]
+        if self.said != (None, None):
+            return grain_named(*self.said, calendar)
+        edges = self.edges(column, tz)
+        if edges is None:
+            return None
+        day, last = self.day(column, tz), edges.last
+        # The last ones say mostly that there is none; only then are all of them asked for.
+        stamps = [edges.first]
+        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
+        while len(stamps) < FEWEST and isinstance(last, date) and last != edges.first:
+            stamps.append(last)
+            ((last,),) = self.run(asked.where(day < last))
+        if found_grain(stamps, calendar) is None:
+            return None
+        every = select(day).select_from(self.rows).where(day.is_not(None), edges.counts).distinct()
+        return found_grain([stamp for (stamp,) in self.run(every.limit(MOST_STAMPS))], calendar)
+
     def value(self, name: str) -> ColumnElement[Any]:
         """A column to select or compare."""
         return self.rows.c[name]
@@ -156,6 +272,8 @@ class Source:
     def local(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
         """A column's local date or time. SourceError for instants without a zone."""
         value = self.value(column.name)
+        if column.column_type in KEY_TYPES:
+            return self.day(column, tz)
         if column.column_type != "timestamptz":
             return value
         if tz is None:
@@ -167,6 +285,8 @@ class Source:
 
     def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
         """A column's local date."""
+        if column.column_type in KEY_TYPES:
+            return key_day(self.value(column.name), column.column_type)
         local = self.local(column, tz)
         if column.column_type == "date":
             return local

@@ -17,6 +17,7 @@ from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
 from ulnager.sources.base import Column, Source, named_table, too_long
+from ulnager.sources.keys import KEY_TYPES
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.sqlitefile import (
     Opener,
@@ -30,6 +31,8 @@ from ulnager.sources.urls import Address
 
 CONNECT_SECONDS: Final = 10
 """How long it may take to reach a server."""
+_LOOKED_AT: Final = 200
+"""So many first values tell the type of a SQLite column that says none."""
 
 
 class Server(NamedTuple):
@@ -155,6 +158,8 @@ class TableSource(Source):
             raise self._unreadable(error) from None
         is_query = looks_like_query(table)
         self.rows = self._query_rows(table) if is_query else self._table_rows(table)
+        if self.dialect_name == "sqlite" and not is_query:
+            self.rows = self._with_dates_of_text(self.rows)
         self.columns = tuple(
             Column(column.name, str(column.type), _column_type(column.type))
             for column in self.rows.columns
@@ -246,7 +251,7 @@ class TableSource(Source):
         sent = checked_query(query, self.dialect_name).replace(":", "\\:")
         untyped = sa.text(sent).columns().subquery("data")
         # A SQLite column has no type but what it holds.
-        rows = 200 if self.dialect_name == "sqlite" else 0
+        rows = _LOOKED_AT if self.dialect_name == "sqlite" else 0
         probe = sa.select(sa.text("*")).select_from(untyped).limit(rows)
 
         def described(connection: sa.Connection) -> tuple[list[str], list[Any]]:
@@ -266,9 +271,30 @@ class TableSource(Source):
 
     # SQLite's dates are text in any of several forms.
 
+    def _with_dates_of_text(self, rows: sa.FromClause) -> sa.FromClause:
+        """A table whose columns of text are dates where their first values are."""
+        held = [column for column in rows.columns if _is_text(column.type)]
+        if not held:
+            return rows
+        raw = [sa.type_coerce(column, sa.String()) for column in held]
+        first = self.run(sa.select(*raw).select_from(rows).limit(_LOOKED_AT))
+        values = list(zip(*first, strict=True)) or [()] * len(held)
+        found = {
+            column.name: _type_of([value for value in of_one if value is not None])
+            for column, of_one in zip(held, values, strict=True)
+        }
+        dates = {name: kind for name, kind in found.items() if _column_type(kind)}
+        if not dates:
+            return rows
+        columns = [
+            sa.column(sa.quoted_name(c.name, quote=True), dates.get(c.name, c.type))
+            for c in rows.columns
+        ]
+        return sa.table(sa.quoted_name(rows.name, quote=True), *columns, schema=rows.schema)  # type: ignore[attr-defined]
+
     def column(self, name: str | None) -> Column:
         found = super().column(name)
-        if self.dialect_name != "sqlite":
+        if self.dialect_name != "sqlite" or found.column_type in KEY_TYPES:
             return found
         if found.name not in self._forms:
             raw = sa.type_coerce(self.rows.c[found.name], sa.String())
@@ -317,6 +343,10 @@ _DATE: Final = re.compile(r"\d{4}-\d\d-\d\d")
 _TIMESTAMP: Final = re.compile(
     r"\d{4}-\d\d-\d\d([ T]\d\d:\d\d(:\d\d(\.\d{1,6})?)?(Z|[+-]\d\d:\d\d)?)?"
 )
+
+
+def _is_text(kind: Any) -> bool:
+    return isinstance(kind, (sa.String, sa.types.NullType))
 
 
 def _type_of_code(dialect: str, code: Any) -> Any:

@@ -64,17 +64,16 @@ class FileSource(EmbeddedSource):
             self._check_same()
             reads = f"read_csv({listed}, {self._csv_options(escaped)}{parts})"
         else:
-            if settings != CsvSettings() or date_format is not None:
+            if settings != CsvSettings():
                 raise SourceError(
-                    f"{self.name}: delimiter, header, encoding and date_format are for CSV files, "
-                    "and this is Parquet"
+                    f"{self.name}: delimiter, header and encoding are for CSV files, and this is "
+                    "Parquet"
                 )
             self._check_schemas(listed)
             reads = f"read_parquet({listed}{parts})"
         try:
             self._connection.execute(f"CREATE VIEW data AS SELECT * FROM {reads}")
-            if found.sort == "csv":
-                self._tell_dates(reads, date_format)
+            self._tell_dates(reads, date_format)
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
         names = {"data", *(Path(path).stem for path in found.paths)}

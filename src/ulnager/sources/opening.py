@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
+from datetime import date
 from pathlib import Path
 from typing import Final
 
@@ -23,6 +24,10 @@ def open_source(
     header: bool | None = None,
     encoding: str | None = None,
     date_format: str | None = None,
+    column_types: Mapping[str, str] | None = None,
+    grain: str | None = None,
+    stamps: str | None = None,
+    open_ended: Sequence[date | str] = (),
 ) -> Source:
     """CSV or Parquet files, or a table of a database, opened for reading.
 
@@ -33,7 +38,12 @@ def open_source(
     databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
     of a CSV file what it cannot show; ``date_format`` says how its dates are written (as
     ``strptime`` has it, ``%d/%m/%Y``) where they can be read in more than one order. ISO dates need
-    nothing.
+    nothing. ``column_types`` names columns that are keys: ``yyyymmdd``, ``yyyymm``, ``yyyyww`` or
+    ``iso-week`` (``2026-W14``). ``grain`` is the unit that a row stands for, where that is more
+    than a day and cannot be found by itself, and ``stamps`` says whether its ``first`` or its
+    ``last`` day is written. ``open_ended`` are dates that stand for none, such as ``9999-12-31``;
+    without it those are recognised that are the first or last day of a year, 25 years from all
+    others.
 
     >>> from ulnager.demo import table
     >>> open_source(table("sailings")).extent("sailed_on").last
@@ -50,7 +60,8 @@ def open_source(
         for name, given in form.items():
             if given is not None:
                 raise SettingError(f"{name} is for CSV files, and this is a database")
-        return _database(source, table, timeout or DATABASE_SECONDS, password)
+        found = _database(source, table, timeout or DATABASE_SECONDS, password)
+        return found.read_as(column_types or {}, grain, stamps, open_ended)
     from ulnager.sources.files import FileSource
     from ulnager.sources.queries import looks_like_query
 
@@ -67,7 +78,7 @@ def open_source(
         encoding=encoding,
         query=table,
         date_format=date_format,
-    )
+    ).read_as(column_types or {}, grain, stamps, open_ended)
 
 
 def as_source(source: object) -> Source:

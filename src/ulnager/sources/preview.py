@@ -83,12 +83,15 @@ def preview(
     *,
     tz: str | tzinfo | None = None,
     rows: int = 20,
+    rounding: str | None = None,
     **when: Any,
 ) -> Preview:
     """What a resolution keeps of a source, with its first ``rows`` rows.
 
     A phrase or a period is resolved, with ``today=`` and its siblings as for
-    :meth:`ulnager.Period.resolve`; the source answers for latest. A path is opened.
+    :meth:`ulnager.Period.resolve`; the source answers for latest. A path is opened. Where a row
+    stands for more than a day, a period that cuts such a unit takes ``rounding``: ``inward`` or
+    ``outward``.
 
     >>> import ulnager
     >>> from ulnager.demo import table
@@ -102,11 +105,12 @@ def preview(
     source = as_source(source)
     found = source.column(column)
     if not isinstance(result, Resolution):
-        when.setdefault("data", source.extent(found.name, tz))
+        when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
     result = resolved(result, tz=tz, **when)
+    grain = source.grain(found, tz, result.calendar)
     name, day = source.value(found.name), source.day(found, tz)
     local = source.local(found, tz)
-    kind = held_as(found.column_type or "date", tz)
+    kind = held_as(found.column_type or "date", tz, rounding, grain)
     kept = frozen_where(result, name, kind)
     before, after = outside(result, name, kind)
 
@@ -140,7 +144,14 @@ def preview(
     ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
     first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
-    extent = None if low is None else Extent(low, high, before_last=source.before_last(day, high))
+    extent = None
+    if low is not None:
+        edges = source.edges(found, tz)
+        if edges is not None:
+            low, high = edges.first, edges.last
+            before_last = None if grain else source.before_last(day, edges)
+            extent = Extent(low, high, before_last=before_last, stand_ins=edges.stand_ins)
+            extent = extent.of_grain(grain)
     return Preview(
         result,
         source.name,

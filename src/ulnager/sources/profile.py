@@ -6,7 +6,7 @@ One pass over the data counts the rows of each day; all else is worked out from 
 from __future__ import annotations
 
 from bisect import bisect_right
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
 from pathlib import Path
@@ -17,9 +17,11 @@ from sqlalchemy import func, select
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.core.periods.anchors import Extent, is_far
+from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
+from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
+from ulnager.filters.columns import KEY_GRAINS
 from ulnager.sources.base import Source
 from ulnager.sources.opening import as_source
 
@@ -41,6 +43,10 @@ class Profile:
     with as many rows as usual, and the ``evidence`` against the days after it; the ``anchor``
     that is suggested and ``because`` of what. ``counts`` holds the rows of each day.
     ``date_format`` is how its text is written, where the values prove it or somebody said it.
+    ``grain`` is the unit that a row stands for; None for a day. Then ``missing`` are the units
+    without rows, and ``last_whole`` is the last day of the last whole one.
+    ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
+    out of all else.
     ``before_last`` is the last date but one where the last lies alone, far from all others.
     """
 
@@ -63,6 +69,8 @@ class Profile:
     counts: dict[date, int]
     before_last: date | None = None
     date_format: str | None = None
+    grain: Grain | None = None
+    stand_ins: dict[date, int] = field(default_factory=dict)
 
     @property
     def extent(self) -> Extent:
@@ -79,8 +87,14 @@ class Profile:
             return days[place - 1] if place else None
 
         return Extent(
-            self.first, self.last, self.last_whole, tuple(missing), self.before_last, find
-        )
+            self.first,
+            self.last,
+            self.last_whole,
+            tuple(missing),
+            self.before_last,
+            find,
+            tuple(self.stand_ins),
+        ).of_grain(self.grain)
 
     def to_dict(self) -> dict[str, Any]:
         """The profile as plain values, ready for JSON."""
@@ -88,8 +102,11 @@ class Profile:
             "source": self.source,
             "column": self.column,
             "date_format": self.date_format,
+            "grain": None if self.grain is None else self.grain.unit.name,
+            "stamps": None if self.grain is None else self.grain.stamps,
             "rows": self.rows,
             "nulls": self.nulls,
+            "stand_ins": {str(day): rows for day, rows in self.stand_ins.items()},
             "first": str(self.first),
             "last": str(self.last),
             "rows_a_day": {
@@ -145,23 +162,37 @@ def profile(
     days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
     if not days:
         raise SourceError(f"{source.name}: column {found.name!r} holds no date in {nulls:,} rows")
+    stand_ins = {day: days.pop(day) for day in _stand_ins(days, source)}
+    if not days:
+        days, stand_ins = stand_ins, {}
     first, last = next(iter(days)), next(reversed(days))
-    last_whole, evidence = _last_whole(days, share, calendar)
-    lone = _lone(days)
-    anchor, because = _suggestion(first, lone or last, last_whole, today)
+    grain = (
+        source.grain(found, tz, calendar)
+        if source.said != (None, None) or found.column_type in KEY_GRAINS
+        else found_grain(list(days), calendar)
+    )
+    lone = None if grain else _lone(days)
+    if grain is None:
+        last_whole, evidence = _last_whole(days, share, calendar)
+        anchor, because = _suggestion(first, lone or last, last_whole, today)
+        missing = _missing(days, first, lone or last, calendar)
+    else:
+        last_whole, evidence = _last_whole_unit(days, share, grain)
+        anchor, because = _suggestion_of(grain, last, last_whole, today)
+        missing = _spans(grain.gaps(list(days)))
     if lone is not None and anchor == "latest":
         anchor, because = "latest whole day", evidence[0]
     return Profile(
         source=source.name,
         column=found.name,
-        rows=sum(days.values()) + nulls,
+        rows=sum(days.values()) + sum(stand_ins.values()) + nulls,
         nulls=nulls,
         first=first,
         last=last,
         median=median(days.values()),
         smallest=min(days.values()),
         largest=max(days.values()),
-        missing=_missing(days, first, lone or last, calendar),
+        missing=missing,
         after_today=sum(n for day, n in days.items() if today is not None and day > today),
         duplicates=None if key is None else _duplicates(source, key),
         last_whole=last_whole,
@@ -170,8 +201,22 @@ def profile(
         because=because,
         counts=days,
         date_format=source.date_formats.get(found.name),
+        grain=grain,
+        stand_ins=stand_ins,
         before_last=None if lone is None else max(day for day in days if day < last),
     )
+
+
+def _stand_ins(days: dict[date, int], source: Source) -> list[date]:
+    """The dates that stand for none, as they were said or by where they lie."""
+    if source.open_ended:
+        return [day for day in source.open_ended if day in days]
+    found, rest = [], list(days)
+    while len(rest) > 1 and is_stand_in(rest[-1], rest[-2]):
+        found.append(rest.pop())
+    while len(rest) > 1 and is_stand_in(rest[0], rest[1]):
+        found.append(rest.pop(0))
+    return found
 
 
 def _last_whole(
@@ -205,6 +250,36 @@ def _last_whole(
     return next(reversed(days)), ("no day holds as many rows as usual",)
 
 
+def _last_whole_unit(
+    days: dict[date, int], share: float, grain: Grain
+) -> tuple[date, tuple[str, ...]]:
+    """The last day of the last unit with as many rows as the ones before it."""
+    stamps = list(days)
+    evidence: list[str] = []
+    for place in range(len(stamps) - 1, -1, -1):
+        stamp, usual = stamps[place], [days[one] for one in stamps[max(place - 5, 0) : place]]
+        if len(usual) < 2 or days[stamp] >= share * median(usual):
+            return grain.around(stamp)[1], tuple(evidence)
+        evidence.append(
+            f"the {grain.unit} of {stamp} holds {days[stamp] / median(usual):.0%} of a usual "
+            f"{grain.unit} ({days[stamp]:,} row{'s' * (days[stamp] != 1)} for {median(usual):,.0f})"
+        )
+    return grain.around(stamps[-1])[1], (f"no {grain.unit} holds as many rows as usual",)
+
+
+def _suggestion_of(
+    grain: Grain, last: date, last_whole: date, today: date | None
+) -> tuple[str, str]:
+    begins, ends = grain.around(last)
+    if today is not None and begins > today:
+        return "today", f"the data runs to {ends}, past the clock's day, {today}"
+    if last_whole < ends:
+        return "latest whole day", f"the data after {last_whole} is not whole"
+    if today is not None and ends >= today:
+        return f"end of previous {grain.unit}", f"the last {grain.unit} is not over"
+    return "latest", f"the last {grain.unit}, to {ends}, is whole"
+
+
 def _lone(days: dict[date, int]) -> date | None:
     """The last day but for one or two that lie alone, far ahead of all others."""
     last = list(days)[-FEW - 2 :]
@@ -224,9 +299,13 @@ def _missing(
         day = date.fromordinal(number)
         if day not in days and (calendar is None or calendar.business.contains(day)):
             gaps.append((number, number + 1))
+    return _spans(union(gaps))
+
+
+def _spans(ranges: tuple[Range, ...]) -> tuple[Span, ...]:
     return tuple(
         Span(date.fromordinal(start), date.fromordinal(stop))
-        for start, stop in union(gaps)
+        for start, stop in ranges
         if start is not None and stop is not None
     )
 

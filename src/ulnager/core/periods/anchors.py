@@ -6,6 +6,7 @@ from collections.abc import Callable
 from datetime import date
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.spans import Range
 
 
@@ -27,6 +28,8 @@ class Extent(NamedTuple):
     before_last: date | None = None
     find: Callable[[date], date | None] | None = None
     """The last date of the data up to another one; without it every date between has rows."""
+    stand_ins: tuple[date, ...] = ()
+    """Dates that stand for none, such as 9999-12-31, and are left out of all others."""
 
     def up_to(self, day: Any) -> Any:
         """The day number of the last date up to a day number, or an array of them; None if none."""
@@ -47,6 +50,23 @@ class Extent(NamedTuple):
         last = self.find(date.fromordinal(day))
         return None if last is None else last.toordinal()
 
+    def of_grain(self, grain: Grain | None) -> Extent:
+        """The same where each date stands for a unit: whole units, and their last days."""
+        if grain is None:
+            return self
+
+        def find(up_to: date) -> date | None:
+            # The unit around a day counts up to that day.
+            last = self.up_to(grain.around(up_to)[1].toordinal())
+            return None if last is None else min(up_to, grain.around(date.fromordinal(last))[1])
+
+        return self._replace(
+            first=grain.around(self.first)[0],
+            last=grain.around(self.last)[1],
+            before_last=None,
+            find=find,
+        )
+
     @property
     def lone_text(self) -> str:
         """That the last date lies alone, and how far from the others; empty when it does not."""
@@ -54,6 +74,23 @@ class Extent(NamedTuple):
             return ""
         gap = (self.last - self.before_last).days
         return f"the last date, {self.last}, lies alone, {gap:,} days after {self.before_last}"
+
+
+STAND_IN_DAYS: Final = 25 * 366
+"""A stand-in for no date lies at least so far from all others."""
+_ODD_STAND_INS: Final = (date(1899, 12, 30), date(9999, 12, 30))
+
+
+def is_stand_in(day: date, nearest: date | None) -> bool:
+    """Whether a date stands for none: the first or the last day of a year, 25 years off the rest.
+
+    >>> is_stand_in(date(9999, 12, 31), date(2026, 5, 17))
+    True
+    >>> is_stand_in(date(2030, 12, 31), date(2026, 5, 17))
+    False
+    """
+    edge = (day.month, day.day) in ((1, 1), (12, 31)) or day in _ODD_STAND_INS
+    return edge and nearest is not None and abs((day - nearest).days) > STAND_IN_DAYS
 
 
 MOST_APART: Final = 56

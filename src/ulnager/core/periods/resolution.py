@@ -217,6 +217,11 @@ class Resolution:
             return None
         return weekly(self._definition, self._basis, self.calendar.business, self._ranges)
 
+    @property
+    def ranges(self) -> tuple[Range, ...]:
+        """The spans as half-open ranges of day numbers; None at an open side."""
+        return self._ranges
+
     def with_ranges(self, ranges: tuple[Range, ...]) -> Resolution:
         """The same with other ranges of day numbers."""
         return type(self)(self._definition, self._basis, ranges, self.period)

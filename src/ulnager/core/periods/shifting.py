@@ -262,10 +262,15 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
             stop = calendar.unit_stop(calendar.move_start(last, unit, count), stop_unit)
         else:
             stop = calendar.move_start(stop, unit, count)
-    return found._replace(
+    after = found._replace(
         start=start, stop=stop, start_unit=start_unit, stop_unit=stop_unit, as_day=as_day,
         lengths=None,
     )  # fmt: skip
+    uneven = unit.months and calendar.plain.has_periods
+    if start is None or stop is None or not uneven:
+        return after
+    # A day of a week that is not there goes to the one before, so that an end may pass the other.
+    return after._replace(is_there=after.is_there & (start < after.ended(c)))
 
 
 def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
