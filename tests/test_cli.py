@@ -205,8 +205,8 @@ def test_calendar_writes_tables(cli, tmp_path):
     _, out, _ = cli("calendar", "2026-05-17", "2026-05-20", *BOOK)
     assert "Q3 FY2026" in out.splitlines()[1]
     target = tmp_path / "days.csv"
-    _, out, err = cli("calendar", "2026-05-01", "2026-05-31", "--periods", *BOOK, "--to",
-                      str(target))  # fmt: skip
+    _, out, err = cli("calendar", "2026-05-01", "2026-05-31", "--periods", "--clip", *BOOK,
+                      "--to", str(target))  # fmt: skip
     assert out == ""
     assert "rows and 5 columns written" in err
     assert "month_so_far,Month so far,1 to 16 May 2026," in target.read_text()
@@ -242,7 +242,7 @@ def test_draw_makes_a_picture(cli, tmp_path):
         ("profile demo:sailings --share 3", 2, "from 0 to 1"),
         ("buckets today --by aeon", 2, "no unit 'aeon'"),
         ("calendar 2026-05-01 2026-04-01", 2, "before it begins"),
-        ("calendar 2026-05-01 2026-05-02 --periods", 2, "needs a book"),
+        ("calendar 2026-05-01 2026-05-02 --periods", 2, "need a book"),
         ("calendar 2026-05-01 2026-05-02 --to x.xlsx", 1, "ending in .csv"),
         ("draw today --to x.docx", 1, "pictures are written as"),
         ("resolve today --calendar home", 2, "no calendar 'home'"),

@@ -2,8 +2,9 @@
 
 import csv
 import sqlite3
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from itertools import pairwise
+from zoneinfo import ZoneInfo
 
 import duckdb
 import numpy as np
@@ -26,10 +27,11 @@ from ulnager import (
     preview,
     profile,
 )
+from ulnager.core.periods.jointables import bounds_table, membership_table
 from ulnager.demo import CLOCK, ZONE, table
 from ulnager.pictures.profile import draw_profile
 from ulnager.pictures.timeline import draw_timeline
-from ulnager.sources.tables import membership_table, write_table
+from ulnager.sources.tables import write_table
 
 from strategies import calendars, examples, week_calendars
 
@@ -92,7 +94,7 @@ def test_a_row_may_stand_for_a_unit(unit, stamps, calendar, day, count, without,
     assert exact.result.end == last
     inside = [edge for edge in edges if edge[0] >= exact.result.start.toordinal()]
     assert exact.kept == len(inside)
-    whole = period(f"{first}/{last}").resolve()
+    whole = period(f"{first}/{last}").resolve(calendar=calendar)
     if edges[-1][1] > edges[-1][0] and unit != "week":
         cut = period(f"{first}/{last - timedelta(days=1)}").resolve(calendar=calendar)
         with pytest.raises(FilterError, match=f"cuts a {unit}.*{last} to {last} would be lost|"
@@ -165,7 +167,9 @@ def test_tables_are_written_to_files_and_databases(tmp_path):
 def test_membership_is_what_the_periods_contain():
     phrases = ("month to date", "last 9 days only mondays", "until yesterday")
     named = [(name, name.title(), period(name).resolve(today=CLOCK)) for name in phrases]
-    made = membership_table(named, date(2026, 4, 1), date(2026, 6, 30))
+    with pytest.raises(ResolveError, match="until yesterday is up to 19 May 2026, which reaches"):
+        membership_table(named, date(2026, 4, 1), date(2026, 6, 30))
+    made = membership_table(named, date(2026, 4, 1), date(2026, 6, 30), clip=True)
     for order, (name, _, result) in enumerate(named, 1):
         days = made["date"][made["period"] == name].tolist()
         everyday = pd.date_range("2026-04-01", "2026-06-30").date
@@ -174,6 +178,26 @@ def test_membership_is_what_the_periods_contain():
     hours = period("last 3 hours").resolve(now="2026-05-20T08:00Z")
     with pytest.raises(ResolveError, match="no place for it"):
         membership_table([("hours", "Hours", hours)], CLOCK, CLOCK)
+    with pytest.raises(ResolveError, match="open on one side"):
+        membership_table(named)
+    data = profile(open_source(table("sailings"))).extent
+    covered = membership_table(named, data=data)
+    assert covered["date"][covered["period"] == "until yesterday"][0] == data.first
+    assert not set(covered["short_label"].tolist()) - {
+        "1 to 20 May 2026", "18 May 2026", "up to 19 May 2026"
+    }  # fmt: skip
+    bounds = bounds_table([*named, ("none", "None", period("rest of day").resolve(today=CLOCK))],
+                          ZoneInfo(ZONE))  # fmt: skip
+    days = pd.date_range("2026-04-01", "2026-06-30").date
+    for name, _, result in named:
+        ends = zip(bounds["key"], bounds["start"], bounds["stop"], strict=True)
+        rows = [(start, stop) for key, start, stop in ends if key == name]
+        assert [day for day in days if any(a <= day < b for a, b in rows)] == [
+            day for day in days if result.contains(day)
+        ]
+    assert bounds["start_utc"][0] == datetime(2026, 5, 1, 3)
+    assert bounds["is_empty"] == [False, False, False, True]
+    assert bounds["start"][-1] == bounds["stop"][-1] == CLOCK
 
 
 def test_pictures_are_drawn(tmp_path):

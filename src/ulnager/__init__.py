@@ -26,23 +26,34 @@ from ulnager.core.errors import (
 from ulnager.core.language.period import Period, period
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.buckets import Bucket
-from ulnager.core.periods.clock import set_reader
+from ulnager.core.periods.clock import set_data_reader, set_reader
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
 from ulnager.core.units import Unit, own_unit
 
 set_reader(lambda zone: datetime.now(zone).astimezone(zone))
 
+
+def _extent_in(data: object) -> Extent:
+    from ulnager.sources.profile import extent_in
+
+    return extent_in(data)
+
+
+set_data_reader(_extent_in)
+
 if TYPE_CHECKING:
     from ulnager.book.book import Book
     from ulnager.book.reading import read_book
     from ulnager.core.periods.datetable import date_table
     from ulnager.filters.conditions import condition, where
-    from ulnager.filters.frames import keep, keep_each
+    from ulnager.filters.frames import keep_each
     from ulnager.filters.live import live_where
     from ulnager.filters.sql import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.sources.files import FileSource
+    from ulnager.sources.keeping import keep
+    from ulnager.sources.kept import Kept
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
@@ -57,7 +68,8 @@ _FETCHED = {
     "date_table": "core.periods.datetable",
     "profile": "sources.profile",
     "condition": "filters.conditions",
-    "keep": "filters.frames",
+    "Kept": "sources.kept",
+    "keep": "sources.keeping",
     "keep_each": "filters.frames",
     "live_where": "filters.live",
     "cql2": "filters.standards",
@@ -102,6 +114,7 @@ __all__ = [
     "FileSource",
     "FilterError",
     "InstantResolution",
+    "Kept",
     "MonthCalendar",
     "Period",
     "PeriodSyntaxError",

@@ -23,6 +23,7 @@ from ulnager.book.schema import (
     ReadingsEntry,
     SourceEntry,
 )
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
@@ -37,6 +38,7 @@ from ulnager.sources.days import calendar_from_file, holidays_from_file, holiday
 from ulnager.sources.profile import SHARE
 
 
+@checked(path=Sort((str, Path), "the path of a book"))
 def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
     """The book in a TOML file.
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from datetime import date
 from typing import Any
 
 import click
@@ -11,9 +12,11 @@ from ulnager.cli.help import Command
 from ulnager.cli.request import Request, basis_options, data_options, json_option
 from ulnager.cli.show import echo, show_json, show_table
 from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import period
 from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.jointables import Named
 
 _MOST_ROWS = 60
 # What fits into 100 columns; a file gets everything.
@@ -24,9 +27,12 @@ _SHOWN = (
 
 
 @click.command("calendar", cls=Command)
-@click.argument("first", metavar="FIRST")
-@click.argument("last", metavar="LAST")
+@click.argument("first", metavar="[FIRST", required=False)
+@click.argument("last", metavar="LAST]", required=False)
 @click.option("--periods", is_flag=True, help="The days of each period of the book instead.")
+@click.option("--bounds", is_flag=True, help="The bounds of each period of the book instead.")
+@click.option("--clip", is_flag=True, help="With --periods: cut them to FIRST and LAST.")
+@click.option("--replace", is_flag=True, help="Make the file or table anew if it is there already.")
 @click.option(
     "--to", "target", metavar="TARGET", help="A .csv or .parquet file, or a database URL."
 )
@@ -36,9 +42,12 @@ _SHOWN = (
 @basis_options
 def command(
     request: Request,
-    first: str,
-    last: str,
+    first: str | None,
+    last: str | None,
     periods: bool,
+    bounds: bool,
+    clip: bool,
+    replace: bool,
     target: str | None,
     name: str | None,
     as_json: bool,
@@ -47,31 +56,41 @@ def command(
 
     For each unit of the calendar it has an index, labels, start and end, the place of the
     day, whether the unit is over, and how many units away from the anchor it is; and for
-    each day its business day flag and number, ISO week and weekday. With --periods it has a
-    row for each period of the book and day in it, so that a tool that can only join may use
-    the same definitions. Without --to some columns of the first rows are printed.
+    each day its business day flag and number, whether it is a holiday, ISO week and weekday.
+    With --periods it has a row for each period of the book and day in it, and with --bounds one
+    for each period with its start and its exclusive stop, so that a tool that can only join may
+    use the same definitions; without FIRST and LAST these cover the periods. Without --to some
+    columns of the first rows are printed.
 
     \b
       ulnager calendar 2026-05-11 2026-05-20 --year-starts 10-01 --today 2026-05-20
       ulnager calendar 2020-01-01 2030-12-31 --to dates.parquet
+      ulnager calendar --bounds --book periods.toml --to bounds.csv --replace
     """
     from ulnager.core.periods.datetable import date_table
-    from ulnager.sources.tables import membership_table, write_table
+    from ulnager.core.periods.jointables import bounds_table, membership_table
+    from ulnager.sources.tables import write_table
 
-    if name is not None and "://" not in (target or ""):
-        raise SettingError("--name is a table of a database, and --to names none")
-    low, high = as_day(first, "FIRST"), as_day(last, "LAST")
+    _check_options(first, last, name=name, target=target, periods=periods, bounds=bounds,
+                   clip=clip, replace=replace)  # fmt: skip
+    low = None if first is None else as_day(first, "FIRST")
+    high = None if last is None else as_day(last, "LAST")
     basis = request.basis("")
-    if periods:
-        book = request.open_book
-        if book is None:
-            raise SettingError("--periods needs a book; name it with --book FILE")
-        found = [
-            (entry.name, entry.label, book.resolve(entry.name, **basis))
-            for entry in book.periods.values()
-        ]
-        columns = membership_table(found, low, high)
+    columns: dict[str, Any]
+    if periods or bounds:
+        found = _named(request, basis)
+        for key, _, result in found:
+            if result.is_empty:
+                echo(f"note: {key} is empty: {'; '.join(result.notes)}", err=True)
+        zone = None if request.tz is None else zone_named(request.tz)
+        columns = (
+            bounds_table(found, zone)
+            if bounds
+            else membership_table(found, low, high, clip=clip, data=basis.get("data"))
+        )
     else:
+        assert low is not None
+        assert high is not None
         anchor = (
             request.resolve("today", basis)
             if request.as_of
@@ -80,13 +99,17 @@ def command(
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
     if target is not None:
         rows = write_table(
-            columns, target, name=name or "date_table", password=os.environ.get("ULNAGER_PASSWORD")
+            columns,
+            target,
+            name=name or ("periods" if periods or bounds else "date_table"),
+            password=os.environ.get("ULNAGER_PASSWORD"),
+            replace=replace,
         )
         echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])
     else:
-        names = list(columns) if periods else list(_SHOWN)
+        names = list(columns) if periods or bounds else list(_SHOWN)
         rows = len(columns[names[0]])
         show_table(names, _rows({name: columns[name][:_MOST_ROWS] for name in names}, names))
         if rows > _MOST_ROWS:
@@ -95,11 +118,46 @@ def command(
             echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
 
 
+def _check_options(
+    first: str | None,
+    last: str | None,
+    *,
+    name: str | None,
+    target: str | None,
+    periods: bool,
+    bounds: bool,
+    clip: bool,
+    replace: bool,
+) -> None:
+    """SettingError for options without effect, or days that are missing."""
+    if name is not None and "://" not in (target or ""):
+        raise SettingError("--name is a table of a database, and --to names none")
+    if replace and target is None:
+        raise SettingError("--replace is about --to; name that too")
+    if clip and not (periods and first):
+        raise SettingError("--clip cuts --periods to FIRST and LAST; give these too")
+    if bounds and (first is not None or periods):
+        raise SettingError("--bounds covers its periods; leave FIRST, LAST and --periods out")
+    if not periods and not bounds and first is None:
+        raise SettingError("a date table runs from FIRST to LAST: 2026-01-01 2026-12-31")
+    if first is not None and last is None:
+        raise SettingError(f"FIRST is {first}; give LAST too")
+
+
+def _named(request: Request, basis: dict[str, Any]) -> list[Named]:
+    """The periods of the book with their labels and dates."""
+    book = request.open_book
+    if book is None:
+        raise SettingError("--periods and --bounds need a book; name it with --book FILE")
+    return [
+        (entry.name, entry.label, book.resolve(entry.name, **basis))
+        for entry in book.periods.values()
+    ]
+
+
 def _rows(columns: dict[str, Any], names: list[str]) -> list[tuple[Any, ...]]:
     plain = (
-        [str(day) for day in columns[name].tolist()]
-        if columns[name].dtype.kind == "M"
-        else columns[name].tolist()
-        for name in names
+        [str(one) if isinstance(one, date) else one for one in values]
+        for values in (getattr(columns[n], "tolist", lambda n=n: columns[n])() for n in names)
     )
     return list(zip(*plain, strict=True))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
@@ -17,6 +18,7 @@ from ulnager.cli.request import (
 )
 from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.core.errors import SettingError
+from ulnager.core.text import masked
 
 if TYPE_CHECKING:
     from ulnager.sources.preview import Preview
@@ -41,6 +43,13 @@ if TYPE_CHECKING:
 )
 @click.option("--against", metavar="SOURCE", help="A second source, to compare its counts.")
 @click.option("--against-table", metavar="T", help="The table of that, when it is a database.")
+@click.option(
+    "--write",
+    metavar="TARGET",
+    help="Write the kept rows to a .csv or .parquet file or a database.",
+)
+@click.option("--name", metavar="T", help="Of a database: the new table. [default: kept_rows]")
+@click.option("--replace", is_flag=True, help="Make that file or table anew if it is there.")
 @json_option
 @reading_options
 @basis_options
@@ -54,6 +63,9 @@ def command(
     rows: int,
     against: str | None,
     against_table: str | None,
+    write: str | None,
+    name: str | None,
+    replace: bool,
     as_json: bool,
 ) -> None:
     """Print which rows of SOURCE the PERIOD keeps, and the first of them.
@@ -64,16 +76,27 @@ def command(
 
     \b
       ulnager preview "last 3 whole months as of latest" demo:sailings
+      ulnager preview "last 3 whole months as of latest" demo:sailings --write kept.parquet
       ulnager preview yesterday demo:gate_scans --tz America/Halifax --today 2026-05-17
     """
     from ulnager.sources.preview import preview
 
     if against is None and against_table is not None:
         raise SettingError("--against-table is a table of --against; name that too")
+    if name is not None and "://" not in (write or ""):
+        raise SettingError("--name is a table of a database, and --write names none")
+    if replace and write is None:
+        raise SettingError("--replace is about --write; name that too")
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
     found = preview(result, source, column, tz=tz, rows=rows, rounding=rounding)
+    if write is not None:
+        written = found.write(
+            write, name=name or "kept_rows", password=os.environ.get("ULNAGER_PASSWORD"),
+            replace=replace,
+        )  # fmt: skip
+        echo(f"{written:,} rows written to {masked(write)}", err=True)
     other = None
     if against is not None:
         second = request.opened(against, table=against_table)

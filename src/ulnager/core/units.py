@@ -9,6 +9,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Any, ClassVar, Final
 
+from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
 
 EPOCH: Final = date(1970, 1, 1).toordinal()
@@ -137,6 +138,7 @@ UNIT_NAMES: Final[dict[str, Unit]] = {
 }
 
 
+@checked()
 def own_unit(name: str, days: int = 0, starts: date | None = None) -> Unit:
     """A unit under a name of one's own: of so many days, counted from ``starts``.
 

@@ -8,7 +8,9 @@ from typing import Any
 
 from sqlalchemy import ColumnElement
 
-from ulnager.core.language.period import Period, as_period
+from ulnager.core.arguments import checked
+from ulnager.core.language.period import Period, as_period, resolved
+from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
@@ -17,8 +19,9 @@ from ulnager.filters.live import live_where
 from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
 
 
+@checked()
 def where(
-    result: Resolution | Period | str,
+    result: Resolution | Period | Bucket | str,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
@@ -39,18 +42,20 @@ def where(
     >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
     "sailed_on" < :stop_1
     """
+    if isinstance(result, Bucket):
+        result = resolved(result)
     if not isinstance(result, Resolution):
         return live_where(
             as_period(result), named_column(on), column_type=column_type, tz=tz, rounding=rounding,
             grain=grain,
         )  # fmt: skip
-    if isinstance(grain, str):
-        grain = grain_named(grain, calendar=result.calendar)
+    grain = grain_named(grain, calendar=result.calendar)
     return frozen_where(result, on, held_as(column_type, tz, rounding, grain))
 
 
+@checked()
 def condition(
-    result: Resolution | Period | str,
+    result: Resolution | Period | Bucket | str,
     on: str | ColumnElement[Any],
     *,
     column_type: str = "date",
@@ -75,5 +80,5 @@ def condition(
     clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding, grain=grain)
     made = compiled(clause, dialect_named(target), literal=literal)
     # In brackets, or an AND put before it would bind to the first span only.
-    several = isinstance(result, Resolution) and 1 < len(result.spans) <= MANY
+    several = isinstance(result, (Resolution, Bucket)) and 1 < len(result.spans) <= MANY
     return replace(made, text=f"({made.text})") if several else made

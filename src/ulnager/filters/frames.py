@@ -12,11 +12,13 @@ from typing import Any, NamedTuple, TypeVar
 
 import narwhals as nw
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period, as_period, resolved
 from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
@@ -35,24 +37,15 @@ class _Column(NamedTuple):
     held: Held
 
 
-def keep(
+def keep_frame(
     frame: FrameT,
-    result: Resolution | Period | str,
+    result: Resolution | Period | Bucket | str,
     column: str,
     *,
     tz: str | tzinfo | None = None,
     **when: Any,
 ) -> FrameT:
-    """The rows of a data frame whose date is in a resolution, as a frame of the same sort.
-
-    ``frame`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
-    PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
-    zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
-    without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
-    as for :meth:`ulnager.Period.resolve`.
-
-    Raises FilterError when there is no such column or it holds no dates.
-    """
+    """The rows of a data frame whose date is in a resolution; see :func:`ulnager.keep`."""
     result = resolved(result, tz=tz, **when)
     data = _known(frame)
     found = _column(data, column, tz)
@@ -73,6 +66,7 @@ def keep(
     return native
 
 
+@checked(column=Sort((str,), "the name of a column"), anchor=Sort((str,), "the name of a column"))
 def keep_each(
     frame: FrameT,
     period: Period | str,

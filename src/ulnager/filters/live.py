@@ -10,11 +10,20 @@ from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
 
-from sqlalchemy import ColumnElement, Dialect, and_
+from sqlalchemy import (
+    ColumnClause,
+    ColumnElement,
+    Date,
+    DateTime,
+    Dialect,
+    TableClause,
+    and_,
+)
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 
+from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.months import GREGORIAN
@@ -23,7 +32,7 @@ from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.anchors import Defaults
-from ulnager.core.periods.clock import as_day, as_instant, time_after_midnight
+from ulnager.core.periods.clock import as_days, as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.grain import Grain, grain_named
@@ -44,6 +53,7 @@ _DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
 """What a column may hold whose values are themselves taken for days."""
 
 
+@checked()
 def live_where(
     period: Period | str,
     on: str | ColumnElement[Any],
@@ -53,7 +63,7 @@ def live_where(
     calendar: Calendar | None = None,
     calendars: Mapping[str, Calendar] | None = None,
     defaults: Defaults | None = None,
-    latest: tuple[str, str] | None = None,
+    latest: object = None,
     latest_type: str | None = None,
     open_ended: Sequence[date | str] = (),
     today: date | None = None,
@@ -87,16 +97,16 @@ def live_where(
     cannot; ResolveError for a period that may have several spans.
     """
     period = as_period(period, calendar)
+    place = latest_place(latest)
     zone = None if tz is None else zone_name(tz)
     after = _checked_start(day_starts, column_type)
-    if isinstance(grain, str):
-        grain = grain_named(grain, calendar=calendar)
+    grain = grain_named(grain, calendar=calendar)
     held = held_as(column_type, tz, rounding, grain)
-    latest_type = latest_type or _same_type(latest, on, column_type)
+    latest_type = latest_type or _same_type(place, on, column_type)
     for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
         if given not in _DAY_TYPES:
             raise FilterError(f"{name} is {given!r}; choose {', '.join(_DAY_TYPES)}")
-    types = (column_type, latest_type if latest else "", anchor_type if anchor is not None else "")
+    types = (column_type, latest_type if place else "", anchor_type if anchor is not None else "")
     if zone is None and any(name in INSTANT_TYPES for name in types):
         raise FilterError("a column of instants needs tz, where its days begin")
     known = calendars_of(calendar, calendars, defaults)
@@ -111,14 +121,14 @@ def live_where(
         today = today or (local - after).date()
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     tree = parts_of(period.definition)
-    stand_ins = tuple(as_day(day, "open_ended") for day in open_ended)
+    stand_ins = as_days(open_ended, "open_ended")
     if not isinstance(tree, Part):
         # Which months a joined period touches cannot be told from its parts.
         held = held._replace(rounding=None)
 
     def part(definition: Definition) -> ColumnElement[bool]:
         moving = _Moving(
-            definition, held, zone, known, Latest(latest, latest_type, stand_ins), _Now(today, now),
+            definition, held, zone, known, Latest(place, latest_type, stand_ins), _Now(today, now),
             _Anchored(anchor_type, running), date_table, after,
         )  # fmt: skip
         # Which sides there are is the same on every engine.
@@ -251,6 +261,35 @@ def _checked_start(day_starts: str, column_type: str) -> timedelta:
             "day_starts takes a column of timestamps or instants: text may hold dates or times"
         )
     return after
+
+
+def latest_place(latest: object) -> tuple[str, str] | None:
+    """The table and column for latest: a pair of names, ``trips.day``, or one of SQLAlchemy's."""
+    if latest is None:
+        return None
+    if isinstance(latest, str):
+        table, _, column = latest.rpartition(".")
+        latest = (table, column)
+    if isinstance(latest, TableClause):
+        dates = [column for column in latest.columns if isinstance(column.type, (Date, DateTime))]
+        if len(dates) != 1:
+            raise FilterError(
+                f"the table {latest.name} has {len(dates)} columns of dates; give the one for "
+                "latest: latest=table.c.day"
+            )
+        latest = dates[0]
+    if isinstance(latest, ColumnClause) and isinstance(latest.table, TableClause):
+        schema = getattr(latest.table, "schema", None)
+        return (f"{schema}.{latest.table.name}" if schema else latest.table.name), latest.name
+    if (
+        isinstance(latest, (tuple, list))
+        and len(latest) == 2
+        and all(isinstance(one, str) and one for one in latest)
+    ):
+        return latest[0], latest[1]
+    raise FilterError(
+        "latest is the table and the column that answer for it: latest=('trips', 'day')"
+    )
 
 
 def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:

@@ -17,6 +17,7 @@ from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 
+from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.errors import FilterError
 from ulnager.filters.sqltypes import Literal
 
@@ -91,7 +92,7 @@ def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
     In double quotes a dot belongs to the name: ``'"a.b"'`` is one column.
     """
     if not isinstance(on, (str, ColumnElement)):
-        raise FilterError(f"{on!r} is no column; give its name, or a SQLAlchemy column")
+        raise FilterError(f"{shown(on)} is no column; give its name, or a SQLAlchemy column")
     if isinstance(on, str) and not on:
         raise FilterError("the column has no name; give the name of a date column")
     if not isinstance(on, str):
@@ -128,6 +129,7 @@ def _parts(on: str) -> list[str]:
         place += 1
 
 
+@checked(clause=Sort((ClauseElement,), "a condition, such as ulnager.where gives"))
 def sql_text(clause: ClauseElement, target: str) -> str:
     """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals.
 

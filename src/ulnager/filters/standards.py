@@ -12,6 +12,7 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period, resolved
 from ulnager.core.periods.resolution import Resolution
@@ -21,6 +22,7 @@ _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
 
 
+@checked(on=Sort((str,), "the name of a column"))
 def odata(
     result: Resolution | Period | str,
     on: str,
@@ -44,6 +46,7 @@ def odata(
     return _written(_ODATA, on, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
+@checked(on=Sort((str,), "the name of a column"))
 def cql2(
     result: Resolution | Period | str,
     on: str,
@@ -62,6 +65,7 @@ def cql2(
     return _written(_CQL2, name, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
+@checked(on=Sort((str,), "the name of a column"))
 def cql2_json(
     result: Resolution | Period | str,
     on: str,

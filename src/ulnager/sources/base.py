@@ -24,11 +24,12 @@ from sqlalchemy import (
 )
 from sqlalchemy import type_coerce as as_type
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import SourceError
 from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
-from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.clock import as_days
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
@@ -115,9 +116,7 @@ class Source:
             for column in self.columns
         )
         self.said = (grain, stamps)
-        if isinstance(open_ended, (str, date)):
-            open_ended = (open_ended,)
-        self.open_ended = tuple(as_day(day, "open_ended") for day in open_ended)
+        self.open_ended = as_days(open_ended, "open_ended")
         return self
 
     def run(self, statement: Executable) -> list[tuple[Any, ...]]:
@@ -158,6 +157,10 @@ class Source:
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
 
+    @checked(
+        name=Sort((str, type(None)), "the name of a column"),
+        calendar=Sort((Calendar, type(None)), "a calendar"),
+    )
     def extent(
         self,
         name: str | None = None,

@@ -9,6 +9,7 @@ from __future__ import annotations
 import tempfile
 import threading
 from collections.abc import Iterable, Sequence
+from pathlib import Path
 from typing import Any, Final
 
 import duckdb
@@ -31,6 +32,7 @@ _COLUMN_TYPES: Final = {
     "TIMESTAMP WITH TIME ZONE": "timestamptz",
 }
 
+_BATCH: Final = 10_000
 _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
 
@@ -97,7 +99,7 @@ class EmbeddedSource(Source):
             found[0].type != duckdb.StatementType.SELECT
         ):
             raise SourceError(f"{self.name}: only one SELECT at a time is sent to the engine")
-        cursor = self._cursor()
+        cursor = self.cursor()
         watch = None if self.timeout is None else threading.Timer(self.timeout, cursor.interrupt)
         if watch is not None:
             watch.daemon = True
@@ -113,7 +115,34 @@ class EmbeddedSource(Source):
                 watch.cancel()
         return rows
 
-    def _cursor(self) -> Any:
+    def copied(self, statement: sa.Select[Any], target: Path) -> int:
+        """Writes the rows of a select into a new CSV or Parquet file; how many they were.
+
+        They are read behind the locked doors, and written by another engine, which knows nothing
+        but these rows.
+        """
+        query = sql_text(statement, "duckdb")
+        form = "FORMAT csv, HEADER" if target.suffix.lower() == ".csv" else "FORMAT parquet"
+        types = ", ".join(f"{quoted(c.name)} {c.engine_type}" for c in self.described(query))
+        try:
+            read = self.cursor().execute(query)
+            with duckdb.connect() as writer:
+                writer.execute("SET TimeZone = 'UTC'")
+                writer.execute(f"CREATE TABLE kept ({types})")
+                try:
+                    writer.register("batches", read.fetch_record_batch(_BATCH))
+                    writer.execute("INSERT INTO kept SELECT * FROM batches")
+                except (ImportError, duckdb.InvalidInputException):
+                    # Without PyArrow, row by row.
+                    signs = ", ".join("?" * len(self.columns))
+                    while rows := read.fetchmany(_BATCH):
+                        writer.executemany(f"INSERT INTO kept VALUES ({signs})", rows)
+                writer.execute(f"COPY kept TO {text(str(target))} ({form})")
+                return int(writer.execute("SELECT count(*) FROM kept").fetchall()[0][0])
+        except (duckdb.Error, RuntimeError) as error:
+            raise self.unreadable(error) from None
+
+    def cursor(self) -> Any:
         """The cursor of this thread: two in one would get each other's rows."""
         found = getattr(self._own, "cursor", None)
         if found is None:
@@ -145,7 +174,7 @@ class EmbeddedSource(Source):
     def described(self, sql: str) -> tuple[Column, ...]:
         """The columns of a SELECT, without its rows."""
         try:
-            described = self._cursor().execute(f"DESCRIBE {sql}").fetchall()
+            described = self.cursor().execute(f"DESCRIBE {sql}").fetchall()
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
         return tuple(Column(row[0], row[1], _COLUMN_TYPES.get(row[1])) for row in described)

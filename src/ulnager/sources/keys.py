@@ -11,6 +11,7 @@ from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.functions import FunctionElement
 
+from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError
 
 # ``{k}`` is the key, a whole number; of an ISO week as text that number is taken out of it.
@@ -79,9 +80,9 @@ def check_key_types(types: object) -> dict[str, str]:
             "column_types is a mapping of columns to what they hold, such as {'month': 'yyyymm'}"
         )
     for name, kind in types.items():
-        if not isinstance(name, str) or kind not in KEY_TYPES:
+        if not isinstance(name, str) or not isinstance(kind, str) or kind not in KEY_TYPES:
             raise SettingError(
-                f"column_types: {name!r} cannot be {kind!r}; choose {', '.join(KEY_TYPES)}; dates "
-                "and timestamps need nothing"
+                f"column_types: {name!r} cannot be {shown(kind)}; choose {', '.join(KEY_TYPES)}; "
+                "dates and timestamps need nothing"
             )
     return dict(types)

@@ -7,6 +7,7 @@ from datetime import date
 from pathlib import Path
 from typing import Final
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.sources.base import Source, named_table
 
@@ -14,6 +15,7 @@ DATABASE_SECONDS: Final = 30.0
 """How long a statement may take in a database, unless told otherwise."""
 
 
+@checked(source=Sort((str, Path, list, tuple), "a path, several, or the URL of a database"))
 def open_source(
     source: str | Path | Sequence[str | Path],
     table: str | None = None,
@@ -51,6 +53,8 @@ def open_source(
 
     Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
     """
+    if isinstance(source, (list, tuple)) and not source:
+        raise SettingError("source is an empty list; give a path, several, or a URL")
     if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
     form = {
@@ -82,15 +86,25 @@ def open_source(
 
 
 def as_source(source: object) -> Source:
-    """A source itself, or a path or a list of them opened; SettingError for anything else."""
+    """A source itself; or a path, a list of them, a URL with its table, or a data frame, opened.
+
+    Raises SettingError for anything else.
+    """
     if isinstance(source, Source):
         return source
-    if isinstance(source, (str, Path)) or (
-        isinstance(source, (list, tuple)) and all(isinstance(one, (str, Path)) for one in source)
-    ):
+    if isinstance(source, (str, Path)):
         return open_source(source)
+    if isinstance(source, (list, tuple)) and all(isinstance(one, (str, Path)) for one in source):
+        if len(source) == 2 and "://" in str(source[0]):
+            return open_source(str(source[0]), str(source[1]))
+        return open_source(source)
+    from ulnager.sources.inmemory import FrameSource, is_frame
+
+    if is_frame(source):
+        return FrameSource(source)
     raise SettingError(
-        f"{type(source).__name__} is no source; give a path, or what ulnager.open_source opened"
+        f"{type(source).__name__} is no source; give a path, a data frame, the URL of a database "
+        "with its table as a pair, or what ulnager.open_source opened"
     )
 
 

@@ -9,12 +9,14 @@ from typing import Any, Final
 
 from sqlalchemy import ColumnElement, case, func, select
 
+from ulnager.core.arguments import checked
 from ulnager.core.language.period import Period, resolved
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import frozen_where, outside
-from ulnager.sources.base import Source
+from ulnager.sources.kept import Kept
 from ulnager.sources.opening import as_source
 
 MOST_COLUMNS: Final = 200
@@ -48,6 +50,19 @@ class Preview:
     rows: tuple[tuple[Any, ...], ...]
     warnings: tuple[str, ...]
     notes: tuple[str, ...] = ()
+    kept_rows: Kept | None = None
+
+    def write(
+        self,
+        target: str | Path,
+        *,
+        name: str = "kept_rows",
+        password: str | None = None,
+        replace: bool = False,
+    ) -> int:
+        """Write all rows that are kept, in the source's own order; see :meth:`Kept.write`."""
+        assert self.kept_rows is not None
+        return self.kept_rows.write(str(target), name=name, password=password, replace=replace)
 
     def to_dict(self) -> dict[str, Any]:
         """The preview as plain values, ready for JSON."""
@@ -76,9 +91,10 @@ class Preview:
         }
 
 
+@checked()
 def preview(
-    result: Resolution | Period | str,
-    source: Source | str | Path,
+    result: Resolution | Period | Bucket | str,
+    source: object,
     column: str | None = None,
     *,
     tz: str | tzinfo | None = None,
@@ -104,7 +120,7 @@ def preview(
     """
     source = as_source(source)
     found = source.column(column)
-    if not isinstance(result, Resolution):
+    if not isinstance(result, (Resolution, Bucket)):
         when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
     result = resolved(result, tz=tz, **when)
     grain = source.grain(found, tz, result.calendar)
@@ -169,6 +185,7 @@ def preview(
         tuple(first_rows),
         tuple(_warnings(result, extent, total, inside, nulls)),
         _notes(result),
+        Kept(source, kept),
     )
 
 

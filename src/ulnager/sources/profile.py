@@ -9,15 +9,16 @@ from bisect import bisect_right
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
-from pathlib import Path
 from statistics import median
 from typing import Any, Final
 
 from sqlalchemy import func, select
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
+from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
@@ -127,11 +128,15 @@ class Profile:
         }
 
 
+@checked(
+    calendar=Sort((Calendar, type(None)), "a calendar"),
+    today=Sort((date, str, type(None)), "a date"),
+)
 def profile(
-    source: Source | str | Path,
+    source: object,
     column: str | None = None,
     *,
-    today: date | None = None,
+    today: date | str | None = None,
     tz: str | tzinfo | None = None,
     calendar: Calendar | None = None,
     share: float = SHARE,
@@ -156,6 +161,7 @@ def profile(
     if not 0 <= share <= 1:
         raise SettingError(f"share is {share!r}; give a part of a usual day, from 0 to 1")
     source = as_source(source)
+    today = None if today is None else as_day(today, "today")
     found = source.column(column)
     counts = source.counts(found, tz)
     nulls = counts.pop(None, 0)
@@ -205,6 +211,11 @@ def profile(
         stand_ins=stand_ins,
         before_last=None if lone is None else max(day for day in days if day < last),
     )
+
+
+def extent_in(data: object) -> Extent:
+    """The dates that data holds: of a profile, or of anything that is a source, profiled."""
+    return (data if isinstance(data, Profile) else profile(as_source(data))).extent
 
 
 def _stand_ins(days: dict[date, int], source: Source) -> list[date]:

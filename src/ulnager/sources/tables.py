@@ -1,131 +1,220 @@
-"""Tables that Ulnager writes: date tables and membership tables, to files and databases."""
+"""Tables that Ulnager writes, to files and databases: date tables, membership and bounds tables,
+and the rows that a period keeps. Whole or not at all, also where an older one is replaced."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import csv
+import secrets
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import date, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
-from ulnager.core.errors import ResolveError, SourceError
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
-from ulnager.sources.embedded import first_line, text
-from ulnager.sources.urls import read_address
+from ulnager.sources.embedded import first_line, quoted, text
+from ulnager.sources.urls import Address, read_address
 from ulnager.sources.writing import whole_file
 
 Columns = Mapping[str, Any]
-"""The columns of a table by name, each an array of the same length."""
+"""The columns of a table by name, each an array or a list of the same length."""
 
-
-def membership_table(
-    resolutions: Iterable[tuple[str, str, Resolution]], first: Any, last: Any
-) -> dict[str, Any]:
-    """One row for each period and day, from ``first`` to ``last`` at the most.
-
-    ``resolutions`` are names, labels and resolutions in the order in which viewers see them.
-    The columns are ``period``, ``label``, ``short_label`` (the dates in words), ``period_order``
-    (from 1) and ``date``. Raises ResolveError for a period of hours.
-    """
-    import numpy as np
-
-    days = np.arange(np.datetime64(first, "D"), np.datetime64(last, "D") + 1)
-    parts: dict[str, list[Any]] = {
-        name: [] for name in ("period", "label", "short_label", "period_order", "date")
-    }
-    for order, (name, label, result) in enumerate(resolutions, 1):
-        if result.days is None and result.end is None and result.start is not None:
-            raise ResolveError(
-                f"{name} is open or of hours, and a table of days has no place for it"
-            )
-        inside = days[result.mask(days)]
-        for column, value in zip(parts, (name, label, result.label, order), strict=False):
-            parts[column].append(np.full(inside.size, value))
-        parts["date"].append(inside)
-    return {name: np.concatenate(found) if found else np.array([]) for name, found in parts.items()}
+_BATCH: Final = 5_000
 
 
 def write_table(
-    columns: Columns, target: str, *, name: str = "date_table", password: str | None = None
+    columns: Columns,
+    target: str,
+    *,
+    name: str = "date_table",
+    password: str | None = None,
+    replace: bool = False,
 ) -> int:
     """Write columns to a CSV or Parquet file, or to a table of a database; the rows written.
 
     ``target`` is a path ending in .csv or .parquet, or an SQLAlchemy URL, in which case the
-    table ``name`` is made, in a schema where there is one before a dot; a table that is there
-    already is an error. ``password`` is for a URL that holds none. Raises SourceError.
+    table ``name`` is made, in a schema where there is one before a dot. What is there already is
+    kept, and an error, unless it is to ``replace``: then readers see the old one or the new one,
+    whole. ``password`` is for a URL that holds none. Raises SourceError.
     """
-    rows = len(next(iter(columns.values())))
+    held = {key: getattr(values, "tolist", lambda v=values: v)() for key, values in columns.items()}
+    rows = len(next(iter(held.values())))
     if "://" in target:
-        _to_database(columns, target, name, password)
-    elif Path(target).suffix.lower() in (".csv", ".parquet"):
-        _to_file(columns, Path(target))
-    else:
-        raise SourceError(f"{target}: give a file ending in .csv or .parquet, or a database URL")
+        write_rows(tuple(held), zip(*held.values(), strict=True), target, name=name,
+                   password=password, replace=replace)  # fmt: skip
+        return rows
+    with new_file(target, replace) as part:
+        if part.suffix.lower() == ".csv":
+            _to_csv(part, tuple(held), zip(*held.values(), strict=True))
+        else:
+            _to_parquet(part, columns)
     return rows
 
 
-def _to_file(columns: Columns, path: Path) -> None:
+def new_file(target: str, replace: bool) -> Any:
+    """A place for a new file; SourceError for another sort, or one that is there already."""
+    path = Path(target)
+    if path.suffix.lower() not in (".csv", ".parquet"):
+        raise SourceError(f"{target}: give a file ending in .csv or .parquet, or a database URL")
+    if not replace and path.is_file():
+        raise SourceError(
+            f"{target} is there already; say --replace (replace=True) to make it anew, or choose "
+            "another name"
+        )
+    return whole_file(path)
+
+
+def _to_csv(path: Path, names: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+    with path.open("w", newline="", encoding="utf-8") as file:
+        writer = csv.writer(file, lineterminator="\n")
+        writer.writerow(names)
+        writer.writerows([["" if v is None else _plain(v) for v in row] for row in rows])
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, bool):
+        return str(value).lower()
+    if isinstance(value, datetime):
+        return value.isoformat(sep=" ")
+    return value
+
+
+def _to_parquet(path: Path, columns: Columns) -> None:
     import duckdb
+    import numpy as np
 
     connection = duckdb.connect()
+    arrays = {
+        name: np.array([str(v) if isinstance(v, date) else v for v in values], dtype=object)
+        if isinstance(values, list)
+        else values
+        for name, values in columns.items()
+    }
     # The engine takes microseconds where NumPy has days; the dates are cast back.
     held = {
-        name: values.astype("datetime64[us]") if values.dtype.kind == "M" else values
-        for name, values in columns.items()
-    }
-    held = {
-        name: values.astype(object) if values.dtype.kind == "U" else values
-        for name, values in held.items()
+        name: values.astype("datetime64[us]" if values.dtype.kind == "M" else object)
+        if values.dtype.kind in "MU"
+        else values
+        for name, values in arrays.items()
     }
     connection.register("held", held)
-    shown = ", ".join(
-        f'"{name}"::DATE AS "{name}"' if values.dtype.kind == "M" else f'"{name}"'
-        for name, values in columns.items()
-    )
-    form = "FORMAT csv, HEADER" if path.suffix.lower() == ".csv" else "FORMAT parquet"
-    with whole_file(path) as part:
-        try:
-            connection.execute(f"COPY (SELECT {shown} FROM held) TO {text(str(part))} ({form})")
-        except duckdb.Error as error:
-            raise SourceError(f"{path} cannot be written: {first_line(error)}") from None
+    shown = ", ".join(f"{quoted(name)}{_cast(columns[name])} AS {quoted(name)}" for name in arrays)
+    try:
+        connection.execute(f"COPY (SELECT {shown} FROM held) TO {text(str(path))} (FORMAT parquet)")
+    except duckdb.Error as error:
+        raise SourceError(f"{path} cannot be written: {first_line(error)}") from None
 
 
-def _to_database(columns: Columns, url: str, name: str, password: str | None) -> None:
-    import sqlalchemy as sa
+def _cast(values: Any) -> str:
+    sample = values[0] if len(values) else None
+    if isinstance(values, list):
+        kinds = (
+            (bool, "BOOLEAN"), (datetime, "TIMESTAMP"), (date, "DATE"), (int, "BIGINT"),
+        )  # fmt: skip
+        return next((f"::{kind}" for sort, kind in kinds if isinstance(sample, sort)), "::VARCHAR")
+    return "::DATE" if values.dtype.kind == "M" else ""
 
-    types: dict[str, Any] = {
-        "M": sa.Date(),
-        "i": sa.BigInteger(),
-        "b": sa.Boolean(),
-        "U": sa.String(80),
-    }
+
+def write_rows(
+    names: Sequence[str],
+    rows: Iterable[Sequence[Any]],
+    url: str,
+    *,
+    name: str,
+    password: str | None = None,
+    replace: bool = False,
+) -> int:
+    """Rows as a table of a database, new or in place of an older one; how many were written."""
+    held = [tuple(row) for row in rows]
     try:
         address = read_address(url, password)
     except SourceError as error:
         raise SourceError(f"the database cannot be written: {error}") from None
+    if address.driver.engine == "duckdb":
+        _to_duckdb(address, name, names, held, replace)
+    else:
+        _to_server(address, name, names, held, replace)
+    return len(held)
+
+
+def _there(name: str) -> SourceError:
+    return SourceError(
+        f"the database has a table {visible(name)!r} already; say --replace (replace=True) to make "
+        "it anew, or choose another name"
+    )
+
+
+def _kinds(names: Sequence[str], rows: list[tuple[Any, ...]]) -> dict[str, Any]:
+    """The type of each column, by its first value."""
+    import sqlalchemy as sa
+
+    kinds: tuple[tuple[type, Any], ...] = (
+        (bool, sa.Boolean()), (int, sa.BigInteger()), (float, sa.Double()),
+        (datetime, sa.DateTime()), (date, sa.Date()),
+    )  # fmt: skip
+    found = {}
+    for place, name in enumerate(names):
+        sample = next((row[place] for row in rows if row[place] is not None), "")
+        longest = max((len(str(row[place])) for row in rows), default=1)
+        found[name] = next(
+            (kind for sort, kind in kinds if isinstance(sample, sort)),
+            sa.String(max(80, longest)) if isinstance(sample, str) else sa.Numeric(38, 10),
+        )
+    return found
+
+
+def _to_server(
+    address: Address, name: str, names: Sequence[str], rows: list[tuple[Any, ...]], replace: bool
+) -> None:
+    import sqlalchemy as sa
+
     schema, _, own = name.rpartition(".")
+    within = sa.quoted_name(schema, quote=True) if schema else None
+    kinds = _kinds(names, rows)
+
+    def table(called: str) -> sa.Table:
+        columns = (sa.Column(sa.quoted_name(key, quote=True), kinds[key]) for key in names)
+        return sa.Table(sa.quoted_name(called, quote=True), sa.MetaData(), *columns, schema=within)
+
+    def fill(connection: sa.Connection, made: sa.Table) -> None:
+        for start in range(0, len(rows), _BATCH):
+            batch = [dict(zip(names, row, strict=True)) for row in rows[start : start + _BATCH]]
+            connection.execute(made.insert(), batch)
+
+    is_mysql = address.driver.engine in ("mysql", "mariadb")
     try:
         engine = sa.create_engine(address.url)
-        table = sa.Table(
-            sa.quoted_name(own, quote=True),
-            sa.MetaData(),
-            *(sa.Column(key, types[values.dtype.kind]) for key, values in columns.items()),
-            schema=sa.quoted_name(schema, quote=True) if schema else None,
-        )
-        rows = zip(*(values.tolist() for values in columns.values()), strict=True)
+        quote = engine.dialect.identifier_preparer.format_table
         with engine.begin() as connection:
-            if sa.inspect(connection).has_table(own, schema or None):
-                raise SourceError(
-                    f"the database has a table {visible(name)!r} already; choose another name"
-                )
-            table.create(connection)
+            is_there = sa.inspect(connection).has_table(own, schema or None)
+            if is_there and not replace:
+                raise _there(name)
+            known = sa.inspect(connection).get_columns(own, schema or None) if is_there else []
+            if is_there and not is_mysql and [one["name"] for one in known] == list(names):
+                # In one transaction: readers see what was there until all of it is new.
+                connection.execute(table(own).delete())
+                fill(connection, table(own))
+                return
+            # Beside it first, under a name of its own, which then takes the place of the other.
+            aside = f"{own[:40]}_{secrets.token_hex(4)}"
+            made, old = table(f"{aside}_new" if is_there else own), table(f"{aside}_old")
+            made.create(connection)
             try:
-                connection.execute(
-                    table.insert(), [dict(zip(columns, row, strict=True)) for row in rows]
-                )
+                fill(connection, made)
+                if is_there and is_mysql:
+                    connection.execute(sa.text(
+                        f"RENAME TABLE {quote(table(own))} TO {quote(old)}, "
+                        f"{quote(made)} TO {quote(table(own))}"
+                    ))  # fmt: skip
+                    old.drop(connection)
+                elif is_there:
+                    table(own).drop(connection)
+                    to = engine.dialect.identifier_preparer.quote(own)
+                    connection.execute(sa.text(f"ALTER TABLE {quote(made)} RENAME TO {to}"))
             except sa.exc.SQLAlchemyError:
                 # Not every engine takes back what was made in a transaction.
                 connection.rollback()
-                table.drop(connection, checkfirst=True)
+                made.drop(connection, checkfirst=True)
                 connection.commit()
                 raise
     except ImportError as error:
@@ -142,3 +231,30 @@ def _to_database(columns: Columns, url: str, name: str, password: str | None) ->
     ) as error:
         reason = str(getattr(error, "orig", None) or type(error).__name__).splitlines()[0]
         raise SourceError(f"{address.name} cannot be written: {address.hidden(reason)}") from None
+
+
+def _to_duckdb(
+    address: Address, name: str, names: Sequence[str], rows: list[tuple[Any, ...]], replace: bool
+) -> None:
+    import duckdb
+
+    schema, _, own = name.rpartition(".")
+    place = f"{quoted(schema or 'main')}.{quoted(own)}"
+    kinds = {key: str(kind) for key, kind in _kinds(names, rows).items()}
+    columns = ", ".join(f"{quoted(key)} {kinds[key]}" for key in names)
+    signs = ", ".join("?" * len(names))
+    try:
+        with duckdb.connect(str(address.url.database)) as connection:
+            there = connection.execute(
+                "SELECT count(*) FROM information_schema.tables WHERE table_schema = ? "
+                "AND table_name = ?", [schema or "main", own],
+            ).fetchall()[0][0]  # fmt: skip
+            if there and not replace:
+                raise _there(name)
+            connection.execute("BEGIN")
+            connection.execute(f"CREATE OR REPLACE TABLE {place} ({columns})")
+            if rows:
+                connection.executemany(f"INSERT INTO {place} VALUES ({signs})", rows)
+            connection.execute("COMMIT")
+    except (duckdb.Error, RuntimeError, OSError) as error:
+        raise SourceError(f"{address.name} cannot be written: {first_line(error)}") from None

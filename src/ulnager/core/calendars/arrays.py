@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar, OfCalendar
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.months import GREGORIAN
@@ -63,7 +64,10 @@ def inside(days: Any, times: Iterable[Any], dates: Iterable[Any]) -> NDArray[np.
     Timestamps are compared with ``times``, dates, which are days whenever those start, with
     ``dates``. NaT is never inside.
     """
-    values = np.asarray(days)
+    try:
+        values = np.asarray(days)
+    except ValueError:
+        raise SettingError(f"{shown(days)} is no array of days") from None
     if values.dtype.kind != "M":
         values = as_dates(days)
     found = np.zeros(values.shape, dtype=bool)
@@ -86,6 +90,10 @@ def each_span(
     asked once for each day of their range, and the answers are handed out from a table.
     """
     days, gaps = epoch_days(values)
+    if not days.shape:
+        # One day is an array without a shape; numbers of NumPy cannot be put into.
+        starts, stops = each_span(span, np.asarray(values).reshape(1))
+        return starts.reshape(()), stops.reshape(())
     if not days.size:
         nothing = np.empty(days.shape, dtype="datetime64[D]")
         return nothing, nothing.copy()

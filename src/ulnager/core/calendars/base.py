@@ -11,6 +11,7 @@ from __future__ import annotations
 from datetime import date, timedelta, tzinfo
 from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars import labels
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.daynumbers import date_of
@@ -232,6 +233,7 @@ class Calendar(Value):
             raise SettingError(no_such("unit", str(name), known))
         return found
 
+    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def label(self, day: date, unit: Unit | str, *, short: bool = False) -> str:
         """The name of the unit around a date, long or short.
 
@@ -264,6 +266,7 @@ class Calendar(Value):
         first = self.unit_start(day, Unit.YEAR)
         return self.unit_number(day, unit) - self.unit_number(first, unit) + 1
 
+    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def floor(self, day: date, unit: Unit | str) -> date:
         """The first day of the unit around ``day``.
 
@@ -275,6 +278,7 @@ class Calendar(Value):
         """
         return date_of(self.unit_start(day.toordinal(), self.unit_named(unit)))
 
+    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def shift(self, day: date, unit: Unit | str, count: int) -> date:
         """The same day ``count`` units later; its place in the unit is clamped.
 

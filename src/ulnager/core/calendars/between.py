@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import date
+from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.errors import SettingError
 from ulnager.core.units import EPOCH
@@ -23,6 +24,7 @@ _ENDS = {
 }
 
 
+@checked(business=Sort((BusinessDays, type(None)), "a BusinessDays"))
 def business_days_between(
     first: Any, second: Any, *, ends: str = "later", business: BusinessDays | None = None
 ) -> Any:
@@ -46,6 +48,9 @@ def business_days_between(
     business = business or BusinessDays()
     with_earlier, with_later = _ENDS[ends]
     if isinstance(first, date) and isinstance(second, date):
+        first, second = (
+            one.date() if isinstance(one, datetime) else one for one in (first, second)
+        )
         low, high = sorted((first.toordinal(), second.toordinal()))
         count = business.position(high + with_later) - business.position(low + (not with_earlier))
         count = max(count, 0)

@@ -12,6 +12,7 @@ from collections.abc import Iterable
 from datetime import date
 from typing import TYPE_CHECKING
 
+from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
 from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Value
@@ -40,6 +41,7 @@ class BusinessDays(Value):
     holidays: tuple[date, ...]
     working_days: tuple[date, ...]
 
+    @checked()
     def __init__(
         self,
         days_off: Iterable[str] = ("saturday", "sunday"),

@@ -6,6 +6,7 @@ from collections.abc import Iterable
 from datetime import date
 from typing import TYPE_CHECKING, Any
 
+from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.daynumbers import (
@@ -55,6 +56,12 @@ class MonthCalendar(Calendar):
     _lead: int
     _week: int
 
+    @checked(
+        year_starts=Sort((str,), "a month and a day such as '10-01'"),
+        week_starts=Sort((str,), "a weekday"),
+        year_named_by=Sort((str,), "'start' or 'end'"),
+        cycles=Sort((Iterable,), "units that own_unit made"),
+    )
     def __init__(
         self,
         year_starts: str = "01-01",
@@ -69,7 +76,7 @@ class MonthCalendar(Calendar):
         if year_named_by not in ("start", "end"):
             raise SettingError(f"year_named_by is {year_named_by!r}; give 'start' or 'end'")
         if not isinstance(business, BusinessDays):
-            raise SettingError(f"business is {business!r}; give a BusinessDays")
+            raise SettingError(f"business is {shown(business)}; give a BusinessDays")
         self._put(
             year_starts=f"{month:02}-{day:02}",
             week_starts=week_starts.lower(),

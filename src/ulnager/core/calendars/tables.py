@@ -12,6 +12,7 @@ from datetime import date, timedelta
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any, NamedTuple
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars import labels
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
@@ -65,8 +66,18 @@ class TableCalendar(Calendar):
     base: Calendar
     _tables: dict[Unit, _Listed]
 
+    @checked(
+        rows=Sort((Iterable,), "rows of unit, start, end and label"),
+        base=Sort((Calendar,), "a calendar"),
+    )
     def __init__(self, rows: Iterable[Iterable[Any]], base: Calendar = GREGORIAN) -> None:
-        found = tuple(_stripped(TableRow(*row)) for row in rows)
+        try:
+            found = tuple(_stripped(TableRow(*row)) for row in rows)
+        except TypeError:
+            raise SettingError(
+                "each row of a table calendar is a unit, its start, and if need be end and label: "
+                "('term', '2026-01-12')"
+            ) from None
         self._put(
             rows=found,
             base=base,

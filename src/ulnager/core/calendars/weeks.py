@@ -13,6 +13,7 @@ from collections.abc import Iterable
 from itertools import accumulate
 from typing import TYPE_CHECKING, Any, Final
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.daynumbers import civil_of, days_in_month, number_of
@@ -72,6 +73,15 @@ class WeekCalendar(Calendar):
         """Its months are periods."""
         return True
 
+    @checked(
+        ends=Sort((str,), "'last' or 'nearest'"),
+        month=Sort((str,), "a month"),
+        last_day=Sort((str,), "a weekday"),
+        year_named_by=Sort((str,), "'start' or 'end'"),
+        long_period=Sort((int, type(None)), "the number of a period"),
+        business=Sort((BusinessDays, type(None)), "a BusinessDays"),
+        cycles=Sort((Iterable,), "units that own_unit made"),
+    )
     def __init__(
         self,
         layout: str = "4-4-5",

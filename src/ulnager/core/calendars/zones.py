@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime, timedelta, tzinfo
 from functools import cache
 from itertools import pairwise
 
+from ulnager.core.arguments import shown
 from ulnager.core.errors import ResolveError, SettingError
 
 _SECOND = timedelta(seconds=1)
@@ -105,7 +106,7 @@ def zone_named(tz: str | tzinfo) -> tzinfo:
         return ZoneInfo(tz)
     except (ZoneInfoNotFoundError, ValueError, OSError, TypeError):
         raise SettingError(
-            f"there is no time zone {tz!r}; give a name such as 'Europe/London' or 'UTC'"
+            f"there is no time zone {shown(tz)}; give a name such as 'Europe/London' or 'UTC'"
         ) from None
 
 

@@ -11,12 +11,14 @@ from datetime import date, datetime, tzinfo
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
+from ulnager.core.arguments import checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases import RULES
@@ -42,7 +44,7 @@ def period(phrase: str, calendar: Calendar | None = None) -> Period:
     Raises PeriodSyntaxError, which marks the place and names the nearest known word.
     """
     if not isinstance(phrase, str):
-        raise SettingError(f"a phrase is text, not {type(phrase).__name__}: {phrase!r}")
+        raise SettingError(f"a phrase is text, not {shown(phrase)}")
     return _read(phrase, () if calendar is None else checked_calendar(calendar).own_units)
 
 
@@ -109,6 +111,7 @@ class Period:
             basis = _anchored(basis, as_of)
         return resolve(self.definition, basis, self)
 
+    @checked()
     def resolve_each(
         self,
         anchors: Any,
@@ -194,6 +197,11 @@ def resolved(what: object, **when: Any) -> Resolution:
     Raises SettingError for anything else, and for a resolution that is given a clock as well.
     """
     given = {name: value for name, value in when.items() if value is not None}
+    if isinstance(what, Bucket):
+        if given.keys() - {"tz"}:
+            raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
+        days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
+        return period(days).resolve(tz=given.get("tz"))
     unknown = given.keys() - _WHEN
     if unknown:
         raise SettingError(f"there is no setting {min(unknown)!r}; give {', '.join(sorted(_WHEN))}")

@@ -8,16 +8,22 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date, timedelta
-from typing import Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
+from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.sorts import sorts_of, unsorted
-from ulnager.core.periods.spans import Range, complement, intersection
+from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
 from ulnager.core.units import Unit
+
+if TYPE_CHECKING:
+    import numpy as np
+    from numpy.typing import NDArray
 
 PARTIAL: Final = ("mark", "drop", "keep")
 MOST_BUCKETS: Final = 200_000
@@ -41,6 +47,8 @@ class Bucket(NamedTuple):
     label: str
     short_label: str
     reasons: tuple[str, ...]
+    spans: tuple[Span, ...] = ()
+    """The days of the period in the unit, as spans in order."""
 
     @property
     def stop(self) -> date | None:
@@ -52,11 +60,28 @@ class Bucket(NamedTuple):
         """Whether nothing is missing from the unit."""
         return not self.reasons
 
+    @checked()
+    def contains(self, day: date) -> bool:
+        """Whether a day is in; a local timestamp stands for its day."""
+        day = as_day(day, "day")
+        return any(
+            span.start <= day and (span.stop is None or day < span.stop)
+            for span in self.spans
+            if span.start is not None
+        )
+
+    def mask(self, days: Any) -> NDArray[np.bool_]:
+        """Which of an array of days or local timestamps are in, as an array of its shape."""
+        from ulnager.core.calendars.arrays import inside
+
+        return inside(days, tuple((span.start, span.stop) for span in self.spans), self.spans)
+
     def to_dict(self) -> dict[str, Any]:
         """The bucket as plain values, ready for JSON."""
         plain = {
             name: str(value) if isinstance(value, (date, Unit)) else value
             for name, value in self._asdict().items()
+            if name != "spans"
         }
         return {**plain, "reasons": list(self.reasons), "whole": self.is_whole}
 
@@ -187,4 +212,10 @@ def _bucket(
         calendar.label(unit_start, unit),
         calendar.label(unit_start, unit, short=True),
         reasons,
+        tuple(
+            LastSpan(date_of(low or first), None)
+            if high == LAST_DAY + 1
+            else Span(date_of(low or first), date_of(high or after))
+            for low, high in parts
+        ),
     )

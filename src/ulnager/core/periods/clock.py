@@ -10,6 +10,7 @@ from collections.abc import Callable
 from datetime import date, datetime, time, timedelta, tzinfo
 from typing import NamedTuple
 
+from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
@@ -101,7 +102,7 @@ def as_instant(now: datetime | str) -> datetime:
         return datetime.fromisoformat(now)
     except (ValueError, TypeError):
         raise SettingError(
-            f"now is {now!r}; give an instant such as 2026-05-20T08:30+00:00"
+            f"now is {shown(now)}; give an instant such as 2026-05-20T08:30+00:00"
         ) from None
 
 
@@ -110,7 +111,7 @@ def time_after_midnight(text: str) -> timedelta:
     try:
         found = time.fromisoformat(text)
     except (ValueError, TypeError):
-        raise SettingError(f"day_starts is {text!r}; give a time such as '04:00'") from None
+        raise SettingError(f"day_starts is {shown(text)}; give a time such as '04:00'") from None
     return timedelta(hours=found.hour, minutes=found.minute)
 
 
@@ -129,22 +130,44 @@ def as_day(value: object, name: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
-        raise SettingError(f"{name} is {value!r}; give a date such as 2026-06-30") from None
+        raise SettingError(f"{name} is {shown(value)}; give a date such as 2026-06-30") from None
+
+
+def as_days(values: object, name: str) -> tuple[date, ...]:
+    """Dates, one or several, each as :func:`as_day` takes it."""
+    several = values if isinstance(values, (list, tuple)) else (values,)
+    return tuple(as_day(value, name) for value in several)
+
+
+DataReader = Callable[[object], Extent]
+"""Finds the dates in data of other sorts than a pair of dates."""
+
+_data_readers: list[DataReader] = []
+
+
+def set_data_reader(read: DataReader) -> None:
+    """From here on ``read`` finds the dates in what a caller gives as data."""
+    _data_readers[:] = [read]
 
 
 def extent_of(data: object) -> Extent:
-    """The first and last date of the data, from an Extent or a pair of days."""
+    """The first and last date of the data: an Extent, a pair of days, or anything that the reader
+    of data knows. SettingError for what is none of these."""
     if isinstance(data, Extent):
         return data
-    first: object
-    last: object
-    try:
-        first, last = data  # type: ignore[misc]
-    except (TypeError, ValueError):
-        raise SettingError(
-            f"data is {data!r}; give the first and the last date of the data as a pair"
-        ) from None
+    is_pair = isinstance(data, (tuple, list)) and len(data) == 2
+    if not is_pair or any(_is_place(one) for one in data):  # type: ignore[attr-defined]
+        if data is None or not _data_readers:
+            raise SettingError("data is no pair of dates; give the first and the last date of it")
+        return _data_readers[0](data)
+    first, last = list(data)  # type: ignore[call-overload]
     extent = Extent(as_day(first, "the first date"), as_day(last, "the last date"))
     if extent.last < extent.first:
         raise SettingError(f"data ends on {extent.last}, before it begins on {extent.first}")
     return extent
+
+
+def _is_place(one: object) -> bool:
+    """Whether this looks like the path of a file or the URL of a database."""
+    return not isinstance(one, (str, date)) or ("." in one or "/" in one if isinstance(one, str)
+                                                else False)  # fmt: skip

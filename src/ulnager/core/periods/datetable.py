@@ -12,13 +12,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.anchors import Anchor
+from ulnager.core.periods.clock import as_day
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
 
 
+@checked(
+    calendar=Sort((Calendar,), "a calendar"),
+    first=Sort((date,), "a date"),
+    last=Sort((date,), "a date"),
+    anchor=Sort((Anchor,), "an anchor, such as result.anchor"),
+)
 def date_table(
     calendar: Calendar, first: date, last: date, anchor: Anchor
 ) -> dict[str, NDArray[Any]]:
@@ -34,6 +42,7 @@ def date_table(
     Raises SettingError when ``last`` comes before ``first``, ResolveError where the calendar
     has no units.
     """
+    first, last = as_day(first, "first"), as_day(last, "last")
     if last < first:
         raise SettingError(f"the table would end on {last}, before it begins on {first}")
     low, high = first.toordinal(), last.toordinal()

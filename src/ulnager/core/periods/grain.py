@@ -8,6 +8,7 @@ from functools import lru_cache
 from itertools import pairwise
 from typing import Final, NamedTuple
 
+from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.calendars.months import GREGORIAN
@@ -143,16 +144,20 @@ def _left_over(one: Range, whole: Range) -> list[tuple[int, int]]:
 
 
 def grain_named(
-    unit: str | None, stamps: str | None = None, calendar: Calendar | None = None
+    unit: str | Grain | None, stamps: str | None = None, calendar: Calendar | None = None
 ) -> Grain | None:
-    """The grain of that name; None for days, which need none. SettingError for what is no grain.
+    """A grain itself, or the one of that name; None for days, which need none.
+
+    Raises SettingError for what is no grain.
 
     >>> grain_named("month", "last").stamps
     'last'
     """
+    if isinstance(unit, Grain):
+        return unit
     if stamps is not None and stamps not in STAMPS:
         raise SettingError(f"stamps is {stamps!r}; choose {' or '.join(STAMPS)}")
-    if unit is None or unit == "day":
+    if unit is None or (isinstance(unit, str) and unit == "day"):
         if stamps is not None:
             raise SettingError(
                 "stamps says on which day of its unit a row is dated; give the grain too: month"
@@ -161,7 +166,9 @@ def grain_named(
     calendar = calendar or GREGORIAN
     found = calendar.unit_named(unit) if isinstance(unit, str) else None
     if found is None or found.microseconds or found is Unit.BUSINESS_DAY:
-        raise SettingError(f"grain is {unit!r}; choose day, week, month, quarter, half or year")
+        raise SettingError(
+            f"grain is {shown(unit)}; choose day, week, month, quarter, half or year"
+        )
     return Grain(found, stamps or "first", calendar)
 
 

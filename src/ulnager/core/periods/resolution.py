@@ -6,13 +6,15 @@ from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.instants import instant_number, moment_of
 from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods import explain
-from ulnager.core.periods.anchors import Anchor, Extent
+from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
+from ulnager.core.periods.clock import extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
@@ -121,9 +123,8 @@ class Resolution:
         """
         if not self.spans:
             return "no dates"
-        labels = [label_of(span) for span in self.spans[:3]]
-        more = len(self.spans) - len(labels)
-        return ", ".join(labels) + (f" and {more} more spans" if more else "")
+        more, labels = len(self.spans) - 3, ", ".join(map(label_of, self.spans[:3]))
+        return f"{labels} and {more} more span{'s' * (more > 1)}" if more > 0 else labels
 
     @cached_property
     def notes(self) -> tuple[str, ...]:
@@ -147,7 +148,8 @@ class Resolution:
         """
         if not isinstance(day, date) or getattr(day, "tzinfo", None) is not None:
             raise SettingError(
-                f"{day!r} is no date; give a date, and take an instant to its zone and date first"
+                f"{shown(day)} is no date; give a date, and take an instant to its zone and "
+                "date first"
             )
         if isinstance(day, datetime):
             try:
@@ -185,8 +187,9 @@ class Resolution:
             for span in self.spans
         )
 
+    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def buckets(
-        self, unit: Unit | str, partial: str = "mark", data: Extent | None = None
+        self, unit: Unit | str, partial: str = "mark", data: object = None
     ) -> tuple[Bucket, ...]:
         """The period split at the boundaries of a unit, in order.
 
@@ -207,9 +210,10 @@ class Resolution:
         Raises SettingError for an unknown unit or word, ResolveError for an open period.
         """
         known = self.unit_named(unit)
+        extent = None if data is None else extent_of(data)
         measured = _measured(self._definition, self._basis)[1]
         asked = Asked(self._definition, self._basis, measured)
-        return buckets_of(self._ranges, asked, known, partial, data)
+        return buckets_of(self._ranges, asked, known, partial, extent)
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
@@ -228,9 +232,9 @@ class Resolution:
 
     def unit_named(self, unit: Unit | str) -> Unit:
         """The unit of that name in the calendar; SettingError when there is none."""
-        found: Unit = self.calendar.unit_named(unit)
-        return found
+        return self.calendar.unit_named(unit)  # type: ignore[no-any-return]
 
+    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
         """The same period at another time, to compare with.
 
@@ -249,10 +253,7 @@ class Resolution:
         except SettingError:
             known = None
         if count < 1 or known is None:
-            raise SettingError(
-                f"counterpart({count!r}, {unit!r}): give a count from 1 on and a unit such as "
-                "'year' or 'period'"
-            )
+            raise SettingError(f"counterpart({count}, {unit}): give a count from 1 on and a unit")
         definition = shifted(self._definition, count if later else -count, known)
         outer = self.period
         period = definition if isinstance(outer, Definition) else type(outer)(definition)
@@ -309,7 +310,7 @@ class InstantResolution(Resolution):
     """
 
     def buckets(
-        self, unit: Unit | str, partial: str = "mark", data: Extent | None = None
+        self, unit: Unit | str, partial: str = "mark", data: object = None
     ) -> tuple[Bucket, ...]:
         """Not for instants: raises ResolveError."""
         raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
@@ -357,7 +358,7 @@ class InstantResolution(Resolution):
         Raises SettingError for a date, or a datetime without a zone.
         """
         if not isinstance(day, datetime) or day.tzinfo is None:
-            raise SettingError(f"{day!r} is no instant; give a datetime with a zone")
+            raise SettingError(f"{shown(day)} is no instant; give a datetime with a zone")
         instant = instant_number(day)
         return any(
             (start is None or start <= instant) and (stop is None or instant < stop)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Final, NamedTuple
 
+from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import SettingError
@@ -32,7 +33,7 @@ def checked_calendar(calendar: object) -> Calendar:
     """The calendar itself; SettingError for anything else."""
     if not isinstance(calendar, Calendar):
         raise SettingError(
-            f"calendar is {str(calendar)[:60]!r}; give a calendar, such as "
+            f"calendar is {shown(calendar)}; give a calendar, such as "
             "ulnager.MonthCalendar(year_starts='10-01')"
         )
     return calendar
@@ -53,7 +54,7 @@ def calendars_of(
         )
     if defaults is not None and not isinstance(defaults, Defaults):
         raise SettingError(
-            f"defaults is {str(defaults)[:60]!r}; give them as ulnager.Defaults(last='whole')"
+            f"defaults is {shown(defaults)}; give them as ulnager.Defaults(last='whole')"
         )
     return Calendars(
         GREGORIAN if calendar is None else checked_calendar(calendar),

@@ -1,0 +1,76 @@
+"""The rows that a period keeps of a source, as a table of their own."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date
+from typing import Any
+
+from sqlalchemy import ColumnElement, select
+
+from ulnager.sources.base import Source
+from ulnager.sources.embedded import EmbeddedSource
+
+
+@dataclass(frozen=True)
+class Kept:
+    """The rows of a source that meet a condition, in the source's own order.
+
+    They are read when they are asked for: ``rows()`` brings them here, ``write(target)`` puts them
+    into a CSV or Parquet file or a new table of a database.
+    """
+
+    source: Source
+    condition: ColumnElement[bool]
+
+    @property
+    def columns(self) -> tuple[str, ...]:
+        """The names of the columns."""
+        return tuple(column.name for column in self.source.columns)
+
+    def rows(self) -> list[tuple[Any, ...]]:
+        """The rows, each a tuple in the order of the columns."""
+        return self.source.run(self._statement())
+
+    def write(
+        self,
+        target: str,
+        *,
+        name: str = "kept_rows",
+        password: str | None = None,
+        replace: bool = False,
+    ) -> int:
+        """Write the rows to a .csv or .parquet file, or to the table ``name`` of a database.
+
+        How many were written. What is there already is kept, and a SourceError, unless it is to
+        ``replace``.
+        """
+        from ulnager.sources.tables import new_file, write_rows, write_table
+
+        target = str(target)
+        if "://" in target:
+            return write_rows(
+                self.columns, self.rows(), target, name=name, password=password, replace=replace
+            )
+        if isinstance(self.source, EmbeddedSource):
+            with new_file(target, replace) as part:
+                return self.source.copied(self._statement(), part)
+        rows = self.rows()
+        values = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in self.columns]
+        if target.lower().endswith(".parquet"):
+            values = [_alike(column) for column in values]
+        held = dict(zip(self.columns, values, strict=True))
+        return write_table(held, target, replace=replace)
+
+    def _statement(self) -> Any:
+        columns = [self.source.value(column.name) for column in self.source.columns]
+        return select(*columns).select_from(self.source.rows).where(self.condition)
+
+
+def _alike(values: list[Any]) -> list[Any]:
+    """Values of one sort, as a column of a Parquet file has; text where they are of several."""
+    kinds = {type(value) for value in values if value is not None}
+    if len(kinds) <= 1 and (not kinds or kinds <= {bool, int, float, str} or
+                            issubclass(next(iter(kinds)), date)):  # fmt: skip
+        return values
+    return [None if value is None else str(value) for value in values]
