@@ -282,7 +282,7 @@ def test_the_clock_is_read_in_its_zone_and_from_its_day_start():
         ({"tz": "Mars/Phobos"}, "no time zone 'Mars/Phobos'"),
         ({"calendar": "fiscal"}, "calendar is 'fiscal'"),
         ({"day_starts": "late"}, "give a time such as"),
-        ({"data": "2026"}, "no file 2026"),
+        ({"data": 2026}, "is no source"),
         ({"data": ("2026-02-01", "2026-01-01")}, "before it begins"),
     ],
 )

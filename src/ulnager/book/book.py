@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+import functools
 import os
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
 from typing import Any
 
+from ulnager.book.names import expanded
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.errors import BookError, SettingError, SourceError
+from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.period import Period, period
 from ulnager.core.language.reader import read_period
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
@@ -119,7 +122,8 @@ class BookPeriod:
 class Book:
     """Named calendars, sources, anchors and periods, as read from ``file``.
 
-    ``calendar`` is the one for phrases and periods that name none.
+    ``calendar`` is the one for phrases and periods that name none; ``defaults`` is None when the
+    book does not say how ambiguous phrases are read.
     """
 
     file: str
@@ -127,7 +131,7 @@ class Book:
     sources: dict[str, BookSource] = field(default_factory=dict)
     anchors: dict[str, BookAnchor] = field(default_factory=dict)
     periods: dict[str, BookPeriod] = field(default_factory=dict)
-    defaults: Defaults = field(default_factory=Defaults)
+    defaults: Defaults | None = None
     calendar: Calendar | None = None
 
     def period(self, name: str) -> BookPeriod:
@@ -138,24 +142,70 @@ class Book:
         return found
 
     def read(self, phrase: str) -> Period:
-        """The period of a phrase, which may speak of any calendar's own units."""
-        return read_phrase(phrase, self.calendars.values())
+        """The period of a phrase, which may speak of any calendar's own units, and of the names of
+        the book's periods and anchors: ``quarter, 1 year earlier``."""
+        return self._read(phrase)[0]
+
+    def _read(self, phrase: str) -> tuple[Period, tuple[str, ...]]:
+        """The period of a phrase, and the names that it speaks of."""
+        try:
+            return read_phrase(phrase, self.calendars.values()), ()
+        except PeriodSyntaxError as error:
+            phrases = {
+                name: functools.partial(self._written, one) for name, one in self.periods.items()
+            }
+            points = {name: functools.partial(_point_of, one) for name, one in self.anchors.items()}
+            text, names = expanded(phrase, phrases, points)
+            if not names:
+                raise
+            try:
+                return read_phrase(text, self.calendars.values()), names
+            except PeriodSyntaxError:
+                raise error from None
+
+    def _written(self, entry: BookPeriod, is_measured: bool) -> str:
+        """A period of the book as a phrase that says all of it, but for an anchor given beside."""
+        own, phrase = entry.calendar, entry.period if is_measured else entry.anchored
+        if own is None or own == self.calendar:
+            return str(phrase)
+        name = next(name for name, one in self.calendars.items() if one == own)
+        return f"{phrase} in '{name}'"
+
+    def _data_of(self, names: Iterable[str]) -> Extent | None:
+        """The dates that answer for latest where a phrase speaks of these names."""
+        for name in names:
+            anchor = self.anchors.get(name) or self.periods[name].anchor
+            extent = None if anchor is None else anchor.extent()
+            if extent is not None:
+                return extent
+        return None
 
     def resolve(self, name: str, **basis: Any) -> Resolution:
         """The dates of a named period, measured from its own anchor in its own calendar.
 
-        ``basis`` is as for :meth:`ulnager.Period.resolve`; an ``as_of`` or a ``calendar``
-        given here goes before the book's.
+        A phrase with names of the book in it will do, too. ``basis`` is as for
+        :meth:`ulnager.Period.resolve`; an ``as_of`` or a ``calendar`` given here goes before the
+        book's.
         """
+        if name not in self.periods and not _NAME.fullmatch(name):
+            return self.resolve_text(name, **basis)
         entry = self.period(name)
         if basis.get("calendar") is None:
             basis["calendar"] = entry.calendar
         anchor = entry.anchor.name if entry.anchor and basis.get("as_of") is None else None
         return self.resolve_phrase(entry.period, anchor, **basis)
 
+    def resolve_text(self, phrase: str, anchor: str | None = None, **basis: Any) -> Resolution:
+        """The dates of a phrase that may speak of the book's names."""
+        period, names = self._read(phrase)
+        if names and basis.get("data") is None:
+            basis["data"] = self._data_of(names)
+        return self.resolve_phrase(period, anchor, **basis)
+
     def resolve_phrase(self, phrase: Period, anchor: str | None, **basis: Any) -> Resolution:
         """The dates of any period with the book's calendars, readings and named anchor."""
-        basis.setdefault("defaults", self.defaults)
+        if basis.get("defaults") is None:
+            basis["defaults"] = self.defaults
         basis.setdefault("calendars", self.calendars)
         if basis.get("calendar") is None:
             basis["calendar"] = self.calendar
@@ -175,6 +225,19 @@ class Book:
         day = anchor.point.resolve(**basis).start
         assert day is not None
         return {**basis, "as_of": Anchor(day, anchor.running, text)}
+
+
+def _point_of(anchor: BookAnchor) -> str:
+    point = anchor.point.definition.args[0]
+    if anchor.running not in (None, point.rule.key == "today"):
+        raise SettingError(
+            f"the anchor {anchor.name} says that the day of '{point}' is "
+            f"{'running' if anchor.running else 'over'}, which no phrase can say; give it as as_of"
+        )
+    return str(point)
+
+
+_NAME = re.compile(r"[a-z][a-z0-9_]*")
 
 
 def read_phrase(phrase: str, calendars: Iterable[Calendar]) -> Period:

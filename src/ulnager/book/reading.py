@@ -90,7 +90,9 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
         sources,
         anchors,
         periods,
-        Defaults(entries.readings.last, entries.readings.next),
+        Defaults(entries.readings.last, entries.readings.next)
+        if "readings" in entries.model_fields_set
+        else None,
         _named(file, "calendar", "calendar", entries.calendar, calendars),
     )
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -111,6 +112,9 @@ def command(
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
     counted_in = None if run_on is None else request.opened(run_on)
+    for name in (run_on, request.source):
+        if name is not None and request.tz is None:
+            request = replace(request, tz=request.looked_at(name, None)[1])
     grain = _grain(request, counted_in, column)
     _check_used(column_type, target, bound, rounding if grain is None else None, live, moving)
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz, "grain": grain}
@@ -246,7 +250,7 @@ def _live(
     book = request.open_book
     entry = book.periods.get(phrase) if book else None
     period = entry.anchored if entry else request.named(phrase)
-    defaults = book.defaults if book else None
+    defaults = request.chosen_defaults
     clause = live_where(
         period,
         column,

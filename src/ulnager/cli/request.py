@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import functools
 import os
+import re
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
@@ -15,8 +16,9 @@ from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.period import Period, period
-from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.phrases.counted import family_readings
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked
@@ -50,6 +52,12 @@ _BASIS_OPTIONS = (
         "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
     ),
     click.option("--calendar", metavar="NAME", help="A calendar of the book."),
+    click.option(
+        "--defaults",
+        metavar="R",
+        multiple=True,
+        help="How 'last N', 'next N' is read: last=whole.",
+    ),
 )
 _DATA_OPTIONS = (
     click.option("--source", metavar="SOURCE", help="Data that answers for latest and earliest."),
@@ -107,6 +115,7 @@ class Request:
     book: str | None = None
     allow_outside: bool = False
     calendar: str | None = None
+    defaults: tuple[str, ...] = ()
     source: str | None = None
     source_column: str | None = None
     table: str | None = None
@@ -143,6 +152,23 @@ class Request:
         )
 
     @functools.cached_property
+    def chosen_defaults(self) -> Defaults | None:
+        """How ambiguous phrases are read: as the options say, or as the book does."""
+        if not self.defaults:
+            return self.open_book.defaults if self.open_book else None
+        found = (self.open_book.defaults if self.open_book else None) or Defaults()
+        for text in ",".join(self.defaults).split(","):
+            family, _, reading = (part.strip() for part in text.partition("="))
+            known = [*family_readings(family), "refuse"] if family in ("last", "next") else []
+            if reading not in known:
+                raise SettingError(
+                    f"--defaults is {text!r}; give last=whole or next=whole; last may be "
+                    f"{', '.join(family_readings('last'))} or refuse"
+                )
+            found = found._replace(**{family: reading})
+        return found
+
+    @functools.cached_property
     def open_book(self) -> Book | None:
         """The book that was named, read and checked."""
         if self.book is None:
@@ -177,6 +203,7 @@ class Request:
             "tz": self.tz,
             "day_starts": self.day_starts,
             "calendar": self.chosen_calendar,
+            "defaults": self.chosen_defaults,
         }
         if self.source is not None:
             data = self.opened(self.source)
@@ -307,6 +334,20 @@ class Request:
         except PeriodSyntaxError as error:
             raise _with_names(error, text, list(book.periods)) from None
 
+    def resolve_as(self, name: str, way: Period, basis: dict[str, Any]) -> Resolution:
+        """Another phrase where a name of the book stands: with its anchor and its calendar."""
+        book = self.open_book
+        entry = book.periods.get(name) if book else None
+        if book is None:
+            return way.resolve(**basis)
+        anchor = basis["as_of"] if basis["as_of"] in book.anchors else None
+        if entry is not None and anchor is None:
+            if basis.get("calendar") is None or self.calendar is None:
+                basis = {**basis, "calendar": entry.calendar or basis.get("calendar")}
+            if entry.anchor is not None and basis["as_of"] is None:
+                anchor = entry.anchor.name
+        return book.resolve_phrase(way, anchor, **basis)
+
     def resolve(self, text: str, basis: dict[str, Any]) -> Resolution:
         """The dates of a phrase, or of a name in the book."""
         book = self.open_book
@@ -315,7 +356,10 @@ class Request:
         anchor = basis["as_of"] if basis["as_of"] in book.anchors else None
         if text in book.periods and anchor is None:
             return book.resolve(text, **basis)
-        return book.resolve_phrase(self.named(text), anchor, **basis)
+        if text in book.periods:
+            return book.resolve_phrase(self.named(text), anchor, **basis)
+        self.named(text)  # Its error names what the book holds.
+        return book.resolve_text(text, anchor, **basis)
 
 
 def basis_options(command: Command) -> Command:
@@ -351,7 +395,7 @@ def _with_names(error: PeriodSyntaxError, text: str, names: list[str]) -> Period
     from ulnager.core.suggest import nearest
 
     near = nearest(text, names)
-    if near is None:
+    if not re.fullmatch(r"\w+", text):
         return error
     return PeriodSyntaxError(
         text, 0, len(text), "neither a name in the book nor a phrase", names, near

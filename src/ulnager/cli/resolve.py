@@ -30,7 +30,12 @@ def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None
     if as_json:
         show_json(result.to_dict(steps=explain))
         return
-    show_pairs(_pairs(result))
+    book = request.open_book
+    named = book.periods.get(phrase) if book else None
+    if named is not None:
+        show_pairs([("name", f"{named.name}: {named.label or result.label}"), *_pairs(result)])
+    else:
+        show_pairs(_pairs(result))
     if explain:
         echo()
         show_steps(result.steps)

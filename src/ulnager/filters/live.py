@@ -147,7 +147,7 @@ def live_where(
 def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:
     """How an ambiguous phrase is read where it is live, and how else it could be."""
     basis = Basis(GREGORIAN, 0, True)
-    basis.defaults = defaults or basis.defaults
+    basis.defaults, basis.decided = defaults or basis.defaults, defaults is not None
     return tuple(readings_notes(period.definition, basis, dated=False))
 
 

@@ -21,6 +21,7 @@ from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.nearby import neighbours
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.resolution import Resolution, resolve
@@ -168,6 +169,20 @@ class Period:
         """
         found = explain.other_readings(self.definition)
         return {name: Period(definition) for name, definition in found} or {"only": self}
+
+    @property
+    def family(self) -> str:
+        """Which readings it allows: ``"last"`` or ``"next"``; empty when there is only one."""
+        return next((p.rule.family for p in self.definition.walk() if p.rule.family), "")
+
+    def neighbours(self) -> tuple[Period, ...]:
+        """Phrases near this one that are often taken for it, though they have other dates.
+
+        >>> [str(near) for near in period("last 90 days").neighbours()]
+        ['last 3 rolling months', 'since 3 months before today',
+         'from 90 days before today to today']
+        """
+        return tuple(period(text) for text in neighbours(self.definition))
 
     def __str__(self) -> str:
         return str(self.definition)

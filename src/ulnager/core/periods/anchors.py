@@ -118,6 +118,8 @@ class Anchor(NamedTuple):
     source: str
 
     def __str__(self) -> str:
+        if self.source.endswith(")"):
+            return self.source  # Several of them, with their days.
         state = "still running" if self.running else "over"
         name = "" if self.source == self.day.isoformat() else f"{self.source}, "
         return f"{name}{self.day} ({state})"

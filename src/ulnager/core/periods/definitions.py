@@ -238,6 +238,8 @@ class Basis:
     day_starts: timedelta = timedelta()
     data: Extent | None = None
     defaults: Defaults = Defaults()
+    decided: bool = False
+    """Whether somebody chose these defaults."""
     calendars: Mapping[str, Calendar] = {}
     days: Basis | None = None
     _instants: Basis | None = None

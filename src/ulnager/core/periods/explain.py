@@ -36,6 +36,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
         *readings_notes(definition, basis),
         *_clock_notes(definition, basis),
         *_week_notes(definition, basis),
+        *_habit_notes(definition, basis),
         *_latest_notes(definition, basis),
         *_cut_notes(definition, basis),
         *_empty_notes(definition, basis),
@@ -211,7 +212,7 @@ def other_readings(definition: Definition) -> list[tuple[str, Definition]]:
 def readings_notes(definition: Definition, basis: Basis, *, dated: bool = True) -> Iterator[str]:
     """How an ambiguous phrase was read and how else it could be, with its dates unless it moves."""
     ambiguous = next((p for p in definition.walk() if p.rule.kind is Kind.READING), None)
-    if ambiguous is None:
+    if ambiguous is None or basis.decided:
         return
     chosen = ambiguous.rule.find(basis, *ambiguous.args)
     others = []
@@ -238,6 +239,21 @@ def _clock_notes(definition: Definition, basis: Basis) -> Iterator[str]:
             view = _view(point, basis)
             day = shown(point.day(view), view)
             yield f"'{point}' is the clock's, {day}; the anchor is another day"
+            return
+
+
+def _habit_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+    """An anchor's day is in; the start of the next unit is an exclusive end by habit."""
+    points = [part.args[1] for part in definition.walk() if part.rule.key == "as_of"]
+    if isinstance(basis.source, Definition):
+        points.append(basis.source)
+    for point in points:
+        if point.rule.key == "start_of" and point.args[0].rule.key == "following":
+            unit = point.args[0].unit
+            yield (
+                f"the day of an anchor is in: '{point}' is measured with the first day of the next "
+                f"{unit}; 'end of this {unit}' is the last day of this one"
+            )
             return
 
 

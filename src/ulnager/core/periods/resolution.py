@@ -15,8 +15,8 @@ from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
 from ulnager.core.periods.clock import extent_of
+from ulnager.core.periods.deciding import deciding_anchor, measured
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.sorts import Weekly, weekly
 from ulnager.core.periods.spans import LastSpan, Range, Span
@@ -105,13 +105,13 @@ class Resolution:
 
     @cached_property
     def anchor(self) -> Anchor:
-        """The day that the phrase was measured from; ``as of`` in the phrase decides."""
-        return _measured(self._definition, self._basis)[1].as_anchor()
+        """The day that decided: of ``as of`` in the phrase, of the data, or the caller's."""
+        return deciding_anchor(self._definition, self._basis)
 
     @property
     def calendar(self) -> Any:
         """The calendar that it was resolved with; ``in`` at the end of the phrase decides."""
-        return _measured(self._definition, self._basis)[1].calendar
+        return measured(self._definition, self._basis)[1].calendar
 
     @cached_property
     def label(self) -> str:
@@ -211,8 +211,8 @@ class Resolution:
         """
         known = self.unit_named(unit)
         extent = None if data is None else extent_of(data)
-        measured = _measured(self._definition, self._basis)[1]
-        asked = Asked(self._definition, self._basis, measured)
+        known_basis = measured(self._definition, self._basis)[1]
+        asked = Asked(self._definition, self._basis, known_basis)
         return buckets_of(self._ranges, asked, known, partial, extent)
 
     def weekly(self) -> Weekly | None:
@@ -397,15 +397,6 @@ class InstantResolution(Resolution):
             )
             for start, stop in self._ranges
         )
-
-
-def _measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
-    """The phrase without what it is measured from, and the basis that this gives."""
-    while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        if definition.rule.kind is Kind.BASIS:
-            basis = definition.changed(basis)
-        definition = definition.args[0]
-    return definition, basis
 
 
 def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolution:

@@ -19,10 +19,12 @@ class Calendars(NamedTuple):
     chosen: Calendar
     named: Mapping[str, Calendar]
     defaults: Defaults
+    decided: bool = False
 
     def put_into(self, basis: Basis) -> Basis:
         """The same basis, which knows the named calendars and the defaults."""
         basis.calendars, basis.defaults = self.named, self.defaults
+        basis.decided = self.decided
         return basis
 
 
@@ -60,4 +62,5 @@ def calendars_of(
         GREGORIAN if calendar is None else checked_calendar(calendar),
         {} if calendars is None else calendars,
         Defaults() if defaults is None else defaults,
+        defaults is not None,
     )

@@ -1,0 +1,64 @@
+"""Which days decided what a phrase came to: its anchor, the clock, or dates of the data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.anchors import Anchor
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.rule import Kind
+
+_OF_DATA = ("latest", "earliest", "latest_whole_day", "latest_up_to")
+_OF_CLOCK = ("today", "yesterday", "tomorrow")
+_OF_POINTS = ("on", "between", "before", "until", "after", "from", "all_dates", "fixed", "labelled")
+
+
+def deciding_anchor(definition: Definition, basis: Basis) -> Anchor:
+    """The anchor that decided; where there are several, the usual one of them or the first,
+    with all of them in words."""
+    usual = measured(definition, basis)[1].as_anchor()
+    if basis.in_instants or definition.is_sub_day:
+        return usual
+    try:
+        found = list(dict.fromkeys(_deciding(definition, basis)))
+    except ResolveError:
+        return usual
+    if not found:
+        return usual
+    if len(found) == 1:
+        return found[0]
+    told = " and ".join(
+        f"{one.source} ({one.day}, {'still running' if one.running else 'over'})" for one in found
+    )
+    first = usual if usual in found else found[0]
+    return Anchor(first.day, first.running, told)
+
+
+def measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
+    """The phrase without what it is measured from, and the basis that this gives."""
+    while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        if definition.rule.kind is Kind.BASIS:
+            basis = definition.changed(basis)
+        definition = definition.args[0]
+    return definition, basis
+
+
+def _deciding(definition: Definition, basis: Basis) -> Iterator[Anchor]:
+    rule = definition.rule
+    if rule.kind is Kind.BASIS:
+        yield from _deciding(definition.args[0], definition.changed(basis))
+        return
+    if rule.key in _OF_DATA:
+        yield Anchor(date.fromordinal(definition.day(basis)), False, str(definition))
+    elif rule.key in _OF_CLOCK:
+        yield Anchor(date.fromordinal(basis.clock()), True, "today")
+    is_measured = rule.kind in (Kind.SPAN, Kind.READING) and rule.key not in _OF_POINTS
+    if rule.key == "latest_unit":
+        yield Anchor(basis.extent().last, False, "latest")
+    elif is_measured:
+        yield basis.as_anchor()
+    for part in definition.args:
+        if isinstance(part, Definition) and rule.key != "latest_up_to":
+            yield from _deciding(part, basis)
