@@ -22,7 +22,7 @@ def deciding_anchor(definition: Definition, basis: Basis) -> Anchor:
     if basis.in_instants or definition.is_sub_day:
         return usual
     try:
-        found = list(dict.fromkeys(_deciding(definition, basis)))
+        found = list(dict.fromkeys(deciders(definition, basis)))
     except ResolveError:
         return usual
     if not found:
@@ -45,10 +45,11 @@ def measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
     return definition, basis
 
 
-def _deciding(definition: Definition, basis: Basis) -> Iterator[Anchor]:
+def deciders(definition: Definition, basis: Basis) -> Iterator[Anchor]:
+    """The anchors, points of the clock and of the data that its parts are measured from."""
     rule = definition.rule
     if rule.kind is Kind.BASIS:
-        yield from _deciding(definition.args[0], definition.changed(basis))
+        yield from deciders(definition.args[0], definition.changed(basis))
         return
     if rule.key in _OF_DATA:
         yield Anchor(date.fromordinal(definition.day(basis)), False, str(definition))
@@ -61,4 +62,4 @@ def _deciding(definition: Definition, basis: Basis) -> Iterator[Anchor]:
         yield basis.as_anchor()
     for part in definition.args:
         if isinstance(part, Definition) and rule.key != "latest_up_to":
-            yield from _deciding(part, basis)
+            yield from deciders(part, basis)

@@ -13,6 +13,7 @@ from typing import Any
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY
 from ulnager.core.calendars.instants import moment_of
 from ulnager.core.errors import ResolveError
+from ulnager.core.periods.deciding import deciders
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases.counted import family_readings
 from ulnager.core.periods.rule import RULES, Kind
@@ -99,6 +100,8 @@ def _anchor_step(definition: Definition, basis: Basis) -> Iterator[str]:
         source = "now" if str(basis.source) == "today" else basis.source
         yield f"The anchor is {source}, {shown(view.anchor, view)} in {zone}."
         return
+    if basis.as_anchor() not in deciders(definition, basis):
+        return  # Others decide, which the steps behind this one tell.
     day = shown(basis.anchor, basis)
     weekday = WEEKDAYS[date.fromordinal(basis.anchor).weekday()].title()
     source = str(basis.source)
