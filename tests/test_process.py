@@ -89,7 +89,10 @@ def test_a_file_is_whole_or_not_there(tmp_path):
         part.write_text("half")
         raise RuntimeError
     assert path.read_text() == "what was there before"
-    assert write_table({"d": np.array(["2026-05-01"], dtype="datetime64[D]")}, str(path)) == 1
+    days = {"d": np.array(["2026-05-01"], dtype="datetime64[D]")}
+    with pytest.raises(SourceError, match="is there already; say --replace"):
+        write_table(days, str(path))
+    assert write_table(days, str(path), replace=True) == 1
     assert (path.read_text(), path.stat().st_mode & 0o777) == ("d\n2026-05-01\n", 0o640)
     link = tmp_path / "link.png"
     link.symlink_to(tmp_path / "real.png")

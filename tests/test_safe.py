@@ -115,7 +115,7 @@ def test_every_connection_only_reads(server):
     def ask(source, sql):
         """Past the parser: straight to the engine."""
         if engine == "duckdb":
-            return source._cursor().execute(sql).fetchall()
+            return source.cursor().execute(sql).fetchall()
         return source.run(sa.text(sql))
 
     for _ in range(2):

@@ -27,5 +27,8 @@ def command(request: Request, phrases: tuple[str, ...], unit: str, target: str) 
 
     basis = request.basis(" ".join(phrases), whole=True)
     results = [request.resolve(phrase, basis) for phrase in phrases]
-    draw_timeline(results, target, unit=unit, data=basis.get("data"), labels=phrases)
+    book = request.open_book
+    named = book.periods if book else {}
+    labels = [(named[text].label or text) if text in named else text for text in phrases]
+    draw_timeline(results, target, unit=unit, data=basis.get("data"), labels=labels)
     echo(f"drawn into {target}", err=True)

@@ -200,7 +200,7 @@ def _check_used(
         raise FilterError(f"--bound: {target} has no parameters; leave it out")
     if rounding is not None and column_type not in KEY_GRAINS:
         raise FilterError(
-            f"--rounding is for keys of months and weeks ({', '.join(KEY_GRAINS)}) and for a "
+            f"--rounding is for a key of months or weeks ({', '.join(KEY_GRAINS)}) and for a "
             f"--grain, and the column holds {column_type} by the day"
         )
     if not live:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import date, timedelta
 from itertools import pairwise
 from pathlib import Path
+from textwrap import wrap
 from typing import Any, Final
 
 from ulnager.core.calendars.base import Calendar
@@ -17,6 +18,8 @@ from ulnager.pictures.paper import BAND, FAINT, INK, LIGHT, PERIOD, WARN, new_fi
 
 MOST_PERIODS = 24
 _MOST_LABELS = 26
+_SIGN = 0.0072
+"""How wide a sign of a label is, as a part of the width of the timeline."""
 
 
 def draw_timeline(
@@ -52,21 +55,28 @@ def draw_timeline(
     calendar = results[0].calendar
     known = results[0].unit_named(unit)
     _draw_units(axes, calendar, known, first, last)
-    _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
+    if first <= anchor.day <= last:
+        _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
+    anchor_place = _place(anchor.day) + (0.5 if anchor.running else 1)
+    is_seen = _place(first) <= anchor_place <= _place(last)
     for row, result in enumerate(results):
-        _draw_period(axes, row, result, first, last)
+        _draw_period(axes, row, result, first, last, anchor_place)
     if data is not None:
         _draw_data(axes, rows - 1, data, first, last)
-    anchor_place = _place(anchor.day) + (0.5 if anchor.running else 1)
-    axes.axvline(anchor_place, color=WARN, linewidth=2, zorder=5)
+    if is_seen:
+        axes.axvline(anchor_place, color=WARN, linewidth=2, zorder=5)
     state = "running" if anchor.running else "over"
     source = "anchor" if anchor.source == str(anchor.day) else anchor.source
     figure.text(0.22, 0.93, "Periods on a timeline", fontsize=17, color=INK, weight="bold")
+    told = (
+        f"the line is {source}, {anchor.day}, whose day is {state}; "
+        f"hatched is what is left of its {known}"
+    )
+    if not is_seen:
+        told = f"the anchor, {anchor.day}, has no say in these dates and is not shown"
     figure.text(
-        0.22, 0.895, f"{calendar}; the line is {source}, {anchor.day}, whose day is {state}; "
-        f"hatched is what is left of its {known}",
-        fontsize=11, color=FAINT,
-    )  # fmt: skip
+        0.22, 0.918, "\n".join(wrap(f"{calendar}; {told}", 118)), fontsize=11, color=FAINT, va="top"
+    )
     names = [str(text) for text in labels or [result.period for result in results]]
     axes.set_yticks(range(rows), [_folded(name) for name in names] + ["data"] * (data is not None))
     axes.tick_params(axis="y", length=0, labelsize=11, labelcolor=INK)
@@ -81,8 +91,6 @@ def _is_open(result: Resolution) -> bool:
 
 
 def _folded(text: str, width: int = 30) -> str:
-    from textwrap import wrap
-
     return "\n".join(wrap(text, width)[:3])
 
 
@@ -92,10 +100,11 @@ def _place(day: date) -> float:
 
 def _range(results: Sequence[Resolution], data: Extent | None) -> tuple[date, date]:
     """The dates that are shown: those of the periods and the anchor, with some room."""
-    days = [result.anchor.day for result in results]
+    days = [result.anchor.day for result in results if result.is_measured]
     for result in results:
         for span in result.spans:
             days += [edge for edge in (span.start, span.stop) if edge is not None]
+    days = days or [result.anchor.day for result in results]
     first, last = min(days), max(days)
     room = timedelta(days=max(4, (last - first).days // 14))
     low = max(first.toordinal() - room.days, 1)
@@ -116,6 +125,8 @@ def _draw_units(axes: Any, calendar: Calendar, unit: Unit, first: date, last: da
         if number % 2:
             axes.axvspan(begin, stop, color=BAND, zorder=0, linewidth=0)
         number += 1
+        if not names and len(edges) > 4 and stop - first.toordinal() < 0.6 * (stop - begin):
+            continue  # Too little of it is seen for its name.
         middle = (max(begin, first.toordinal()) + min(stop, last.toordinal())) / 2
         ticks.append(middle)
         names.append(_unit_label(calendar, unit, date.fromordinal(begin), first=not names))
@@ -128,6 +139,9 @@ def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str
     short = calendar.label(start, unit, short=True)
     year = calendar.label(calendar.floor(start, Unit.YEAR), Unit.YEAR)
     opens_year = calendar.floor(start, Unit.YEAR) == start
+    following = date.fromordinal(calendar.unit_stop(start.toordinal(), unit))
+    # Two years' names beside each other would meet.
+    first = first and calendar.floor(following, Unit.YEAR) != following
     return f"{short}\n{year}" if (first or opens_year) and short != year else short
 
 
@@ -144,7 +158,23 @@ def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, runnin
 _GROUND: Final = {"facecolor": "white", "edgecolor": "none", "alpha": 0.85, "pad": 1.5}
 
 
-def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: date) -> None:
+def _clear_of(line: float, left: float, text: str, first: date, last: date) -> tuple[float, str]:
+    """Where words that would begin at ``left`` begin or end, so that the line misses them."""
+    width = len(text) * _SIGN * (_place(last) - _place(first))
+    room = 0.006 * (_place(last) - _place(first))
+    # Near the right edge there is no room for the words behind the start.
+    if left + width > _place(last):
+        left = _place(last) - width
+    if not left - room <= line <= left + width + room:
+        return left, "left"
+    if line - room - width >= _place(first):
+        return line - room, "right"
+    return line + room, "left"
+
+
+def _draw_period(
+    axes: Any, row: int, result: Resolution, first: date, last: date, line: float
+) -> None:
     if result.is_empty:
         axes.text(_place(result.anchor.day), row, "  empty", color=WARN, va="center", fontsize=11)
     for span in result.spans:
@@ -159,12 +189,10 @@ def _draw_period(axes: Any, row: int, result: Resolution, first: date, last: dat
         if result.days is not None:
             text += f", {result.days:,} day{'s' * (result.days > 1)}"
         left = max(_place(result.spans[0].start or first), _place(first))
-        # Near the right edge there is no room for the words behind the start.
-        near_edge = left > _place(first) + 0.8 * (_place(last) - _place(first))
-        place = _place(result.spans[-1].stop or last) if near_edge else left
+        place, side = _clear_of(line, left, text, first, last)
         axes.text(
-            place, row - 0.29, text, va="bottom", ha="right" if near_edge else "left", fontsize=9.5,
-            color=INK, zorder=6, bbox=_GROUND,
+            place, row - 0.29, text, va="bottom", ha=side, fontsize=9.5, color=INK, zorder=6,
+            bbox=_GROUND,
         )  # fmt: skip
 
 

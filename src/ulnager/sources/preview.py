@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, datetime, tzinfo
 from pathlib import Path
 from typing import Any, Final
@@ -50,7 +50,7 @@ class Preview:
     rows: tuple[tuple[Any, ...], ...]
     warnings: tuple[str, ...]
     notes: tuple[str, ...] = ()
-    kept_rows: Kept | None = None
+    kept_rows: Kept | None = field(default=None, compare=False, repr=False)
 
     def write(
         self,

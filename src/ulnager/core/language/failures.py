@@ -6,6 +6,7 @@ import functools
 from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.language.datehint import date_failure
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS, Token
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.phrases import RULES
@@ -32,6 +33,8 @@ def failure(
             "there is no phrase here",
             ("a phrase such as 'last 3 whole months' or 'month to date'",),
         )
+    if (other := date_failure(phrase)) is not None:
+        return other
     if furthest >= len(tokens):
         last = tokens[-1]
         return PeriodSyntaxError(phrase, last.end, 1, "the phrase stops too early", expected)

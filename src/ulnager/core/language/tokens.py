@@ -9,6 +9,7 @@ import re
 from typing import Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.language.datehint import date_failure
 
 MOST_CHARACTERS: Final = 2_000
 MOST_TOKENS: Final = 300
@@ -120,6 +121,8 @@ def tokens_of(phrase: str) -> list[Token]:
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:
+    if (other := date_failure(phrase)) is not None:
+        return other
     piece = re.match(r"[^\s()]+", phrase[place:])
     text = piece.group() if piece else phrase[place]
     if text[0].isdigit():

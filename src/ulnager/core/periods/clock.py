@@ -15,6 +15,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.zones import is_ambiguous, zone_named
+from ulnager.core.dateforms import other_dates
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Basis
@@ -130,6 +131,9 @@ def as_day(value: object, name: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
+        other = other_dates(text)
+        if other:
+            raise SettingError(f"{name} is {shown(value)}; write it as {other[0].either}") from None
         raise SettingError(f"{name} is {shown(value)}; give a date such as 2026-06-30") from None
 
 

@@ -36,6 +36,13 @@ def deciding_anchor(definition: Definition, basis: Basis) -> Anchor:
     return Anchor(first.day, first.running, told)
 
 
+def is_measured(definition: Definition, basis: Basis) -> bool:
+    """Whether any day had a say, as none has in fixed dates."""
+    if basis.in_instants or definition.is_sub_day:
+        return True
+    return next(deciders(definition, basis), None) is not None
+
+
 def measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
     """The phrase without what it is measured from, and the basis that this gives."""
     while definition.rule.kind in (Kind.BASIS, Kind.SHIFT):

@@ -112,7 +112,10 @@ class Grain(NamedTuple):
     def _range(self, one: Range, *, inward: bool) -> Range:
         start, stop = one
         down, up = (self._up, self._down) if inward else (self._down, self._up)
-        return None if start is None else down(start), None if stop is None else up(stop)
+        first = None if start is None else down(start)
+        if first is not None and first > LAST_DAY:
+            raise FilterError(f"no {self.unit} begins after {date_of(start or 1)} in year 9999")
+        return first, None if stop is None else up(stop)
 
     def _down(self, day: int) -> int:
         if day > LAST_DAY:
@@ -122,12 +125,13 @@ class Grain(NamedTuple):
     def _up(self, day: int) -> int:
         if day > LAST_DAY:
             return day
-        start, stop = self.range_around(day)
+        start = self.calendar.unit_start(day, self.unit)
         if start == day:
             return day
-        if stop > LAST_DAY + 1:
-            raise FilterError(f"no {self.unit} begins after {date_of(day)} within years 1 to 9999")
-        return stop
+        try:
+            return self.calendar.move_start(start, self.unit, 1)
+        except ResolveError:
+            return LAST_DAY + 1
 
 
 def _left_over(one: Range, whole: Range) -> list[tuple[int, int]]:

@@ -15,7 +15,7 @@ from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
 from ulnager.core.periods.clock import extent_of
-from ulnager.core.periods.deciding import deciding_anchor, measured
+from ulnager.core.periods.deciding import deciding_anchor, is_measured, measured
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.sorts import Weekly, weekly
@@ -107,6 +107,11 @@ class Resolution:
     def anchor(self) -> Anchor:
         """The day that decided: of ``as of`` in the phrase, of the data, or the caller's."""
         return deciding_anchor(self._definition, self._basis)
+
+    @property
+    def is_measured(self) -> bool:
+        """Whether it hangs on its anchor at all; fixed dates do not."""
+        return is_measured(self._definition, self._basis)
 
     @property
     def calendar(self) -> Any:
