@@ -43,8 +43,10 @@ class Engine(NamedTuple):
     ``week_text`` puts a year ``{x}`` and the two digits of a week together: 2026-W14.
 
     ``instant`` is a literal of a moment in UTC, ``add_time`` adds elapsed hours, minutes or
-    seconds, and ``truncated_time`` is the start of the unit ``{u}`` of ``{q}`` seconds on the
-    clocks of the zone.
+    seconds, and ``add_elapsed`` a day of them and more, where that is not the same. ``move_wall``
+    is the moment ``{y}`` days away at which the clocks of the zone show the same time (the first of
+    two; after a gap as much later), and ``truncated_time`` is the start of the unit ``{u}`` of
+    ``{q}`` seconds on the clocks of the zone.
     """
 
     name: str
@@ -81,6 +83,8 @@ class Engine(NamedTuple):
     week_text: str = "concat({x}, '-W', {y}, {z})"
     add_time: str = "({x} {s} INTERVAL {a} {U})"
     truncated_time: str = ""
+    move_wall: str = ""
+    add_elapsed: str = ""
 
     @property
     def has_zones(self) -> bool:
@@ -94,6 +98,11 @@ _FIRST_MIDNIGHT: Final = (
     "+ INTERVAL '1 second')"
 )
 _MIDNIGHT: Final = "((CAST({x} AS TIMESTAMP){after}) AT TIME ZONE '{tz}')"
+# A clock that is put back shows a time twice; these engines take the second one.
+_FIRST_OF_TWO: Final = (
+    "CASE WHEN (({x} AT TIME ZONE '{{tz}}') - INTERVAL '1 hour') AT TIME ZONE '{{tz}}' = {x} "
+    "THEN ({x} AT TIME ZONE '{{tz}}') - INTERVAL '1 hour' ELSE {x} AT TIME ZONE '{{tz}}' END"
+)
 _TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
 _STRFTIME: Final = ("%Y", "%m", "%d")
 
@@ -128,6 +137,7 @@ ENGINES: Final = {
             instant="'{x}'",
             add_time="datetime({x}, '{s}{a} {u}s')",
             truncated_time="datetime(strftime('%s', {x}) / {q} * {q}, 'unixepoch')",
+            move_wall="datetime({x}, ({y}) || ' days')",
             later="max({x}, {y})",
             earlier="min({x}, {y})",
         ),
@@ -152,6 +162,9 @@ ENGINES: Final = {
             week_forms=("%G%V", "%G-W%V"),
             seconds="CAST(epoch({x}) AS BIGINT)",
             truncated_time="({x} - to_microseconds(epoch_us({x} AT TIME ZONE '{tz}') % {q}000000))",
+            move_wall=_FIRST_OF_TWO.format(
+                x="(({x} AT TIME ZONE '{tz}') + to_days(CAST({y} AS INTEGER)))"
+            ),
         ),
         Engine(
             name="postgresql",
@@ -175,6 +188,9 @@ ENGINES: Final = {
             seconds="CAST(extract(epoch FROM {x}) AS BIGINT)",
             add_time="({x} {s} INTERVAL '{a} {u}s')",
             truncated_time="date_trunc('{u}', {x}, '{tz}')",
+            move_wall=_FIRST_OF_TWO.format(
+                x="(({x} AT TIME ZONE '{tz}') + ({y}) * INTERVAL '1 day')"
+            ),
         ),
         Engine(
             name="mysql",
@@ -200,6 +216,7 @@ ENGINES: Final = {
             integer="SIGNED",
             now="UTC_TIMESTAMP(6)",
             instant="TIMESTAMP '{x}'",
+            move_wall="({x} + INTERVAL ({y}) DAY)",
             truncated_time="(TIMESTAMP '1970-01-01 00:00:00' "
             "+ INTERVAL TIMESTAMPDIFF(SECOND, '1970-01-01', {x}) DIV {q} * {q} SECOND)",
         ),
@@ -227,6 +244,10 @@ ENGINES: Final = {
             seconds="unix_seconds({x})",
             instant="TIMESTAMP_LTZ '{x}+00:00'",
             add_time="({x} {s} INTERVAL '{a}' {U})",
+            # An interval of a day and more is added by the clocks of the session.
+            add_elapsed="timestamp_micros(unix_micros({x}) {s} {a} * {q})",
+            move_wall="to_utc_timestamp(timestamp_micros(unix_micros("
+            "from_utc_timestamp({x}, '{tz}')) + {y} * 86400000000), '{tz}')",
             truncated_time="timestamp_micros(unix_micros({x}) - "
             "pmod(unix_micros(from_utc_timestamp({x}, '{tz}')), {q}000000))",
         ),

@@ -13,9 +13,9 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.instants import InstantArithmetic, moment_of
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import FilterError
-from ulnager.core.units import Unit
+from ulnager.core.units import MICROSECOND_DAY, Unit
 from ulnager.filters.engines import Engine, check_zone, filled, local_day, midnight
-from ulnager.filters.sqlvalues import Narrows, SqlDay, SqlTruth
+from ulnager.filters.sqlvalues import Narrows, SqlCount, SqlDay, SqlTruth
 
 _SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)
 
@@ -54,7 +54,11 @@ class SqlInstant:
         unit = next(u for u in _SIZES if self.microseconds % u.microseconds == 0)
         count = self.microseconds // unit.microseconds
         name = unit.name
-        return filled(self.engine, "add_time", x=self.text, n=count, u=name, U=name.upper())
+        is_long = abs(self.microseconds) >= MICROSECOND_DAY and self.engine.add_elapsed
+        return filled(
+            self.engine, "add_elapsed" if is_long else "add_time", x=self.text, n=count, u=name,
+            U=name.upper(), q=unit.microseconds,
+        )  # fmt: skip
 
     def __lt__(self, other: Any) -> SqlTruth | bool:
         if other.text == self.text:
@@ -108,7 +112,8 @@ class SqlInstants(Narrows, InstantArithmetic):
     def unit_start(self, instant: Any, unit: Unit) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().unit_start(instant, unit)
-        self._only_time(unit)
+        if not unit.microseconds:
+            return self.instant_of(self.days.unit_start(self.day_of(instant), unit))
         check_zone(self.engine, self.name, f"the start of a {unit}")
         text = filled(
             self.engine, "truncated_time", x=str(instant), tz=self.name, u=unit.name,
@@ -119,25 +124,31 @@ class SqlInstants(Narrows, InstantArithmetic):
     def unit_stop(self, instant: Any, unit: Unit) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().unit_stop(instant, unit)
+        if not unit.microseconds:
+            return self.instant_of(self.days.unit_stop(self.day_of(instant), unit))
         return self.unit_start(instant, unit) + unit.microseconds
 
     def move_start(self, start: Any, unit: Unit, count: int) -> Any:
         if not isinstance(start, SqlInstant):
             return super().move_start(start, unit, count)
-        self._only_time(unit)
+        if not unit.microseconds:
+            return self.instant_of(self.days.move_start(self.day_of(start), unit, count))
         return start + unit.microseconds * count
 
     def move_day(self, instant: Any, unit: Unit, count: int) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().move_day(instant, unit, count)
-        return self.move_start(instant, unit, count)
-
-    def _only_time(self, unit: Unit) -> None:
-        if not unit.microseconds:
-            raise FilterError(
-                f"a period of hours cannot be moved by {unit.plural} in SQL; "
-                "move it by hours, or filter with frozen dates"
-            )
+        if unit.microseconds:
+            return instant + unit.microseconds * count
+        check_zone(self.engine, self.name, f"a moment moved by {unit.plural}")
+        # The clock shows the same time, so many days away.
+        text = local_day(self.engine, str(instant), self.name)
+        here = SqlDay(self.engine, text, may_be_null=instant.may_be_null)
+        days = self.days.move_day(here, unit, count) - here
+        if isinstance(days, int):
+            days = SqlCount(self.engine, str(days), instant.may_be_null)
+        moved = filled(self.engine, "move_wall", x=str(instant), tz=self.name, y=days.text)
+        return SqlInstant(self.engine, moved, 0, days.may_be_null)
 
     def like_both(self, text: str, one: SqlInstant, two: SqlInstant) -> SqlInstant:
         return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)
