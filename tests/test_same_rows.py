@@ -389,7 +389,7 @@ def test_primitives(name):
         if primitive == "months_start":
             values["k"] %= values["m"]
         if primitive == "add_months_first":
-            values["x"] = filled(sql, "truncated", x="d", u=sql.truncates["month"])
+            values["x"] = filled(sql, "months_start", x="d", m=1, k=0)
         if primitive == "local_day" and not sql.has_zones:
             primitive = "date_of"
         template = getattr(sql, primitive)

@@ -251,6 +251,40 @@ ENGINES: Final = {
             truncated_time="timestamp_micros(unix_micros({x}) - "
             "pmod(unix_micros(from_utc_timestamp({x}, '{tz}')), {q}000000))",
         ),
+        Engine(
+            name="datafusion",
+            # No zones: a midnight that is missing stops it. Nothing is truncated, which it does by
+            # way of nanoseconds, and those end in 2262.
+            utc_today="CURRENT_DATE",
+            today="CURRENT_DATE",
+            time_of="arrow_cast({x}, 'Timestamp(Microsecond, None)')",
+            local_now="now()",
+            add_days="({x} {s} {a})",
+            add_count="({x} + CAST({a} AS INTEGER))",
+            add_months="({x} {s} INTERVAL '{a} months')",
+            truncated="",
+            truncates={},
+            months_start="make_date({serial} / 12, {serial} % 12 + 1, 1)".replace(
+                "{serial}",
+                "(CAST(date_part('year', {x}) * 12 + date_part('month', {x}) - 1 "
+                "- (date_part('month', {x}) + {k}) % {m} AS INTEGER))",
+            ),
+            week_start="({x} - (CAST(date_part('dow', {x}) AS INTEGER) + {w6}) % 7)",
+            weekday="((CAST(date_part('dow', {x}) AS INTEGER) + 6) % 7)",
+            days_between="CAST({x} - {y} AS INTEGER)",
+            formatted="to_char({x}, '{f}')",
+            pieces=_STRFTIME,
+            week_forms=("%G%V", "%G-W%V"),
+            seconds="CAST(arrow_cast({x}, 'Timestamp(Second, None)') AS BIGINT)",
+            # These pass over nulls, of which nothing may come.
+            later="CASE WHEN {x} >= {y} THEN {x} WHEN {y} > {x} THEN {y} END",
+            earlier="CASE WHEN {x} <= {y} THEN {x} WHEN {y} < {x} THEN {y} END",
+            instant="arrow_cast('{x}', 'Timestamp(Microsecond, None)')",
+            add_time="({x} {s} INTERVAL '{a} {u}s')",
+            truncated_time="date_trunc('{u}', {x})",
+            move_wall="arrow_cast(CAST(arrow_cast({x}, 'Timestamp(Microsecond, None)') AS BIGINT) "
+            "+ {y} * 86400000000, 'Timestamp(Microsecond, None)')",
+        ),
     )
 }
 ENGINES["mariadb"] = ENGINES["mysql"]
@@ -281,7 +315,8 @@ def filled(engine: Engine, primitive: str, **values: object) -> str:
         within = inner.removesuffix(")").replace("{", "{{").replace("}", "}}")
         template = within + template.removeprefix(call + "{x}")
     # What is cut to a date below need not be cut above, too.
-    if primitive.startswith("add_months") and inner.startswith("CAST(date_trunc("):
+    is_cut = primitive.startswith("add_months") and template.startswith("CAST(")
+    if is_cut and inner.startswith("CAST(date_trunc("):
         values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")
     return template.format(**values)
 
@@ -308,7 +343,7 @@ def midnight(engine: Engine, day: str, zone: str | None, hours: int = 0) -> str:
     """The instant at which a date begins in a zone, as SQL."""
     check_zone(engine, zone, "the start of a day")
     if not engine.has_zones:
-        return time_of_day(engine, day, hours)
+        return _moved(engine, filled(engine, "time_of", x=day), hours)
     after = f" + INTERVAL '{hours}' HOUR" if hours else ""
     found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=f"{hours:02}:00:00")
     if engine.skipped_midnight and zone is not None and skips_days(zone_named(zone)):

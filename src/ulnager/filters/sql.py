@@ -33,6 +33,10 @@ class _DuckDB(_Ansi):
     name = "duckdb"
 
 
+class _DataFusion(_Ansi):
+    name = "datafusion"
+
+
 class _BackticksPreparer(IdentifierPreparer):
     def __init__(self, dialect: Dialect) -> None:
         super().__init__(dialect, initial_quote="`", escape_quote="`")
@@ -60,6 +64,7 @@ DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "mariadb": mysql.dialect,
     "sqlite": sqlite.dialect,
     "spark": _Spark,
+    "datafusion": _DataFusion,
 }
 
 

@@ -108,6 +108,10 @@ class EmbeddedSource(Source):
             rows: list[tuple[Any, ...]] = cursor.execute(sql).fetchall()
         except duckdb.InterruptException:
             raise SourceError(too_long(self.name, self.timeout)) from None
+        except RuntimeError as error:
+            if "interrupted" in str(error).lower():
+                raise KeyboardInterrupt from None  # By the person at the keyboard.
+            raise self.unreadable(error) from None
         except (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError) as error:
             raise self.unreadable(error) from None
         finally:
