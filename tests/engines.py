@@ -5,6 +5,7 @@ import random
 import tempfile
 from datetime import UTC, date, datetime, time, timedelta
 from functools import cache
+from typing import ClassVar
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -33,7 +34,9 @@ URLS = {
 }
 REQUIRED = os.environ.get("ULNAGER_REQUIRE", "").split(",")
 ENGINES = ["sqlite", "duckdb", "postgresql", "mariadb", "datafusion", "spark"]
-WITHOUT_ZONES = ("sqlite", "mariadb", "datafusion")
+# Half a gigabyte, so it has to be asked for.
+ENGINES += ["clickhouse"] * ("clickhouse" in REQUIRED)
+WITHOUT_ZONES = ("sqlite", "mariadb", "datafusion", "clickhouse")
 
 # The clocks of the second go back over midnight, those of the third go forward at midnight.
 ZONES = ["America/Halifax", "Atlantic/Azores", "Asia/Beirut", "UTC"]
@@ -282,6 +285,50 @@ class Fusion(Texts):
         return list(zip(*(column.to_pylist() for column in found.columns), strict=True))
 
 
+class Click(Texts):
+    """ClickHouse, embedded."""
+
+    name = "clickhouse"
+    kinds: ClassVar = {date: "Date32", datetime: "DateTime64(6, 'UTC')", str: "String"}
+
+    def __init__(self):
+        from chdb.session import Session
+
+        self.session = Session()
+        self.session.query("SET join_use_nulls = 1")
+        self.tables = set()
+        self._loaded("rows", arrow_table())
+        self._loaded("loads", pa_table({"d": np.array(LOADS, dtype="datetime64[D]")}))
+
+    def _loaded(self, name, table):
+        import pyarrow.parquet as pq
+
+        with tempfile.TemporaryDirectory() as folder:
+            path = f"{folder}/{name}.parquet"
+            pq.write_table(table, path)
+            self.session.query(
+                f"CREATE TABLE ulnager_{name} ENGINE = Memory "
+                f"AS SELECT * FROM file('{path}', Parquet)"
+            )
+
+    def with_table(self, name):
+        if name not in self.tables:
+            self.tables.add(name)
+            self._loaded(name, pa_table(written_table(name)))
+        return f"ulnager_{name}"
+
+    def run(self, text, parameters):
+        for name in sorted(parameters, key=len, reverse=True):
+            kind = self.kinds.get(type(parameters[name]), "Int64")
+            text = text.replace(f":{name}", f"{{{name}:{kind}}}")
+        values = {
+            name: str(v.astimezone(UTC).replace(tzinfo=None) if getattr(v, "tzinfo", None) else v)
+            for name, v in parameters.items()
+        }
+        found = self.session.query(text, "ArrowTable", params=values)
+        return list(zip(*(column.to_pylist() for column in found.columns), strict=True))
+
+
 def pa_table(columns):
     import pyarrow as pa
 
@@ -347,7 +394,9 @@ def arrow_table():
 def engine_named(name):
     """The engine, made once; where it is not there, tests are skipped unless it is required."""
     try:
-        return {"duckdb": Duck, "spark": Spark, "datafusion": Fusion}.get(name, lambda: Alchemy(name))()
+        return {"duckdb": Duck, "spark": Spark, "datafusion": Fusion, "clickhouse": Click}.get(
+            name, lambda: Alchemy(name)
+        )()
     except Exception as error:
         if name in REQUIRED:
             raise

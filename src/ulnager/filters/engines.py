@@ -68,6 +68,7 @@ class Engine(NamedTuple):
     local_day: str = ""
     midnight: str = ""
     skipped_midnight: str = ""
+    midnight_utc: str = ""
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
     local_now: str = "now()"
@@ -285,8 +286,44 @@ ENGINES: Final = {
             move_wall="arrow_cast(CAST(arrow_cast({x}, 'Timestamp(Microsecond, None)') AS BIGINT) "
             "+ {y} * 86400000000, 'Timestamp(Microsecond, None)')",
         ),
+        Engine(
+            name="clickhouse",
+            # Its Date ends in 2149 and begins in 1970, and wraps round in silence: Date32 only. No
+            # zones: it takes a midnight that is missing for an hour of the day before.
+            literal="toDate32('{x}')",
+            today="toDate32(now64(6))",
+            utc_today="toDate32(now64(6), 'UTC')",
+            now="now64(6)",
+            local_now="now64(6)",
+            date_of="toDate32({x})",
+            time_of="toDateTime64({x}, 6)",
+            midnight_utc="toDateTime64({x}, 6, 'UTC')",
+            add_days="({x} {s} {a})",
+            add_count="addDays({x}, {a})",
+            add_months="({x} {s} INTERVAL {a} MONTH)",
+            truncated="date_trunc('{u}', {x})",
+            truncates=_TRUNCATES,
+            months_start="addMonths(date_trunc('month', {x}), -((toMonth({x}) + {k}) % {m}))",
+            week_start="({x} - (toDayOfWeek({x}) + {w6}) % 7)",
+            weekday="(toDayOfWeek({x}) - 1)",
+            days_between="dateDiff('day', {y}, {x})",
+            formatted="formatDateTime({x}, '{f}')",
+            pieces=_STRFTIME,
+            week_forms=("%G%V", "%G-W%V"),
+            integer="Nullable(Int64)",
+            seconds="toUnixTimestamp64Second(toDateTime64({x}, 6, 'UTC'))",
+            # Of no rows it takes 1970-01-01 for the largest, and these pass over nulls.
+            largest="maxOrNull({x})",
+            smallest="minOrNull({x})",
+            later="CASE WHEN {x} >= {y} THEN {x} WHEN {y} > {x} THEN {y} END",
+            earlier="CASE WHEN {x} <= {y} THEN {x} WHEN {y} < {x} THEN {y} END",
+            instant="toDateTime64('{x}', 6, 'UTC')",
+            truncated_time="date_trunc('{u}', {x}, 'UTC')",
+            move_wall="(toTimeZone({x}, 'UTC') + toIntervalDay({y}))",
+        ),
     )
 }
+ENGINES["clickhousedb"] = ENGINES["clickhouse"]
 ENGINES["mariadb"] = ENGINES["mysql"]
 
 
@@ -343,7 +380,8 @@ def midnight(engine: Engine, day: str, zone: str | None, hours: int = 0) -> str:
     """The instant at which a date begins in a zone, as SQL."""
     check_zone(engine, zone, "the start of a day")
     if not engine.has_zones:
-        return _moved(engine, filled(engine, "time_of", x=day), hours)
+        return _moved(engine, filled(engine, "midnight_utc", x=day) if engine.midnight_utc else
+                      filled(engine, "time_of", x=day), hours)  # fmt: skip
     after = f" + INTERVAL '{hours}' HOUR" if hours else ""
     found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=f"{hours:02}:00:00")
     if engine.skipped_midnight and zone is not None and skips_days(zone_named(zone)):

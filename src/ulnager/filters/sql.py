@@ -37,6 +37,10 @@ class _DataFusion(_Ansi):
     name = "datafusion"
 
 
+class _ClickHouse(_Ansi):
+    name = "clickhouse"
+
+
 class _BackticksPreparer(IdentifierPreparer):
     def __init__(self, dialect: Dialect) -> None:
         super().__init__(dialect, initial_quote="`", escape_quote="`")
@@ -65,6 +69,7 @@ DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
     "sqlite": sqlite.dialect,
     "spark": _Spark,
     "datafusion": _DataFusion,
+    "clickhouse": _ClickHouse,
 }
 
 

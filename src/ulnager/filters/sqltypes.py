@@ -20,10 +20,12 @@ class Literal(TypeDecorator[Any]):
     impl: TypeEngine[Any] | type[TypeEngine[Any]] = Date
     cache_ok = True
     word = "DATE"
-    words: ClassVar[dict[str, str]] = {"sqlite": ""}
+    words: ClassVar[dict[str, str]] = {"sqlite": "", "clickhouse": "toDate32('{x}')"}
 
     def literal_processor(self, dialect: Dialect) -> Callable[[Any], str]:
         word = self.words.get(dialect.name, self.word)
+        if "{x}" in word:
+            return lambda value: word.format(x=self.text(value, dialect))
         return lambda value: f"{word} '{self.text(value, dialect)}'".lstrip()
 
     def load_dialect_impl(self, dialect: Dialect) -> TypeEngine[Any]:
@@ -55,11 +57,11 @@ class _Timestamp(Literal):
     impl = DateTime
     cache_ok = True
     word = "TIMESTAMP"
-    words: ClassVar[dict[str, str]] = {"sqlite": "", "spark": "TIMESTAMP_NTZ"}
+    words: ClassVar[dict[str, str]] = {"sqlite": "", "spark": "TIMESTAMP_NTZ", "clickhouse": ""}
 
 
 # Neither engine keeps an offset: their instants are UTC without one.
-_WITHOUT_OFFSET: Final = ("sqlite", "mysql", "mariadb")
+_WITHOUT_OFFSET: Final = ("sqlite", "mysql", "mariadb", "clickhouse")
 
 
 class _Instant(Literal):
@@ -67,7 +69,8 @@ class _Instant(Literal):
     cache_ok = True
     word = "TIMESTAMPTZ"
     words: ClassVar[dict[str, str]] = {
-        "sqlite": "", "mysql": "TIMESTAMP", "mariadb": "TIMESTAMP", "spark": "TIMESTAMP_LTZ"
+        "sqlite": "", "mysql": "TIMESTAMP", "mariadb": "TIMESTAMP", "spark": "TIMESTAMP_LTZ",
+        "clickhouse": "toDateTime64('{x}', 6, 'UTC')",
     }  # fmt: skip
 
     def process_bind_param(self, value: Any, dialect: Dialect) -> Any:

@@ -112,7 +112,7 @@ class EmbeddedSource(Source):
             if "interrupted" in str(error).lower():
                 raise KeyboardInterrupt from None  # By the person at the keyboard.
             raise self.unreadable(error) from None
-        except (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError) as error:
+        except (duckdb.Error, TypeError, ValueError, OverflowError) as error:
             raise self.unreadable(error) from None
         finally:
             if watch is not None:
