@@ -33,8 +33,9 @@ def business_days_between(
     ``ends`` says which of the two days counts if it is a business day: the ``"later"`` one
     (the default: after ``first`` up to and with ``second``), the ``"earlier"``, ``"both"`` or
     ``"neither"``. The count is negative when ``second`` is the earlier day. Dates give an int;
-    arrays of ``datetime64`` give an array of ``float64`` with NaN for NaT when there is any,
-    else of ``int64``, in their common shape.
+    arrays of ``datetime64`` give an array of ``int64`` in their common shape, masked where a date
+    is missing; series of pandas and Polars give such a series, with its missing values. A missing
+    date (None, NaT) gives None.
 
     >>> business_days_between(date(2026, 5, 15), date(2026, 5, 20))
     3
@@ -47,6 +48,10 @@ def business_days_between(
         raise SettingError(f"ends is {ends!r}; choose {', '.join(_ENDS)}")
     business = business or BusinessDays()
     with_earlier, with_later = _ENDS[ends]
+    if any(_is_missing(one) for one in (first, second)) and not any(
+        hasattr(one, "__len__") for one in (first, second)
+    ):
+        return None
     if isinstance(first, date) and isinstance(second, date):
         first, second = (
             one.date() if isinstance(one, datetime) else one for one in (first, second)
@@ -58,6 +63,11 @@ def business_days_between(
     return _between_arrays(first, second, with_earlier, with_later, business)
 
 
+def _is_missing(day: object) -> bool:
+    """Whether it is None, or a NaT of whatever library, which is not even itself."""
+    return day is None or (not hasattr(day, "__len__") and bool(day != day))
+
+
 def _between_arrays(
     first: Any, second: Any, with_earlier: bool, with_later: bool, business: BusinessDays
 ) -> Any:
@@ -65,8 +75,8 @@ def _between_arrays(
 
     from ulnager.core.calendars.arrays import epoch_days
 
-    one, one_gaps = epoch_days(first)
-    two, two_gaps = epoch_days(second)
+    one, one_gaps = epoch_days(_days_of(first))
+    two, two_gaps = epoch_days(_days_of(second))
     if not one.size or not two.size:
         return np.zeros(np.broadcast_shapes(one.shape, two.shape), dtype=np.int64)
     low, high = int(min(one.min(), two.min())), int(max(one.max(), two.max()))
@@ -88,9 +98,28 @@ def _between_arrays(
         ordered = np.minimum(one, two), np.maximum(one, two)
         count = positions(ordered[1] + with_later) - positions(ordered[0] + (not with_earlier))
         count = np.where(one <= two, 1, -1) * np.maximum(count, 0)
-    if one_gaps is None and two_gaps is None:
-        return count
-    gaps = (one_gaps if one_gaps is not None else False) | (
-        two_gaps if two_gaps is not None else False
-    )
-    return np.where(gaps, np.nan, count)
+    gaps: Any = np.zeros(count.shape, dtype=bool)
+    for given, missing in ((first, one_gaps), (second, two_gaps)):
+        if missing is not None:
+            gaps = gaps | missing
+        if isinstance(given, np.ma.MaskedArray):
+            gaps = gaps | np.ma.getmaskarray(given)
+    return _as_given(np.ma.masked_array(count, gaps) if gaps.any() else count, first, second)
+
+
+def _days_of(days: Any) -> Any:
+    """Days for NumPy: the NaT of a library among dates is NumPy's."""
+    if _is_missing(days):
+        return ["NaT"]
+    return days
+
+
+def _as_given(found: Any, *given: Any) -> Any:
+    """The counts in the library of the days: a missing date has a missing age there."""
+    for days in given:
+        root = type(days).__module__.partition(".")[0]
+        if root == "pandas" and hasattr(days, "index"):
+            return type(days)(found.tolist(), index=days.index, dtype="Int64")
+        if root == "polars" and hasattr(days, "to_frame"):
+            return type(days)("business_days", found.tolist())
+    return found if found.shape else found.tolist()
