@@ -103,3 +103,17 @@ def test_a_file_is_whole_or_not_there(tmp_path):
         with pytest.raises(SourceError, match=r"cannot be written|is a folder|are written as"):
             write_figure(new_figure(), target)
     assert sorted(p.name for p in tmp_path.iterdir()) == ["link.png", "out.csv", "real.png"]
+
+
+def test_a_process_ends_well_after_questions_with_a_time_limit(tmp_path):
+    """The watch over each question is gone before the process is."""
+    path = tmp_path / "loads.duckdb"
+    with duckdb.connect(str(path)) as connection:
+        connection.execute("CREATE TABLE loads AS SELECT DATE '2026-05-01' + i::INTEGER AS day "
+                           "FROM range(17) t(i)")  # fmt: skip
+    for _ in range(5):
+        done = subprocess.run(
+            [sys.executable, "-m", "ulnager", "profile", f"duckdb:///{path}", "--table", "loads"],
+            capture_output=True, text=True, check=False,
+        )  # fmt: skip
+        assert (done.returncode, done.stderr) == (0, "")

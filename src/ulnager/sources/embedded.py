@@ -117,6 +117,8 @@ class EmbeddedSource(Source):
         finally:
             if watch is not None:
                 watch.cancel()
+                # A thread that is still there when the process ends takes it down.
+                watch.join()
         return rows
 
     def copied(self, statement: sa.Select[Any], target: Path) -> int:

@@ -21,6 +21,7 @@ from ulnager.sources.embedded import EmbeddedSource, quoted, quoted_name, text
 from ulnager.sources.naming import named_files
 
 _WIDE: Final = 1_000
+_FEW_NAMES: Final = 20
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
@@ -77,7 +78,8 @@ class FileSource(EmbeddedSource):
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
         names = {"data", *(Path(path).stem for path in found.paths)}
-        if query is not None:
+        if query is not None or len(names) <= _FEW_NAMES:
+            # A query speaks of a file by its stem, and so does what answers for latest.
             for name in names - {"data"}:
                 self._connection.execute(f"CREATE VIEW {quoted(name)} AS SELECT * FROM data")
         self.lock({*found.paths, *escaped})
