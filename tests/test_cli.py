@@ -169,7 +169,7 @@ def test_demo_prints_one_row_for_each_period(cli):
                      re.MULTILINE)  # fmt: skip
     assert max(map(len, out.splitlines())) <= 100
     _, out, _ = cli("demo", "--json")
-    assert {row["name"]: row["rows"] for row in json.loads(out)}["everything"] == 8419
+    assert {row["name"]: row["rows"] for row in json.loads(out)}["all_sailings"] == 8419
 
 
 def test_profile_prints_what_the_columns_hold(cli, tmp_path):

@@ -115,3 +115,31 @@ def test_the_language_page_shows_every_rule():
         part.rule.key for phrase, _ in EXAMPLES for part in period(phrase, HOME).definition.walk()
     }
     assert set(RULES) - shown == set()
+
+
+OPEN = (Path(__file__).parent / "phrases_open.txt").read_text().splitlines()
+SAID = [
+    (line + "\t\t").split("\t")[:3]
+    for line in (Path(__file__).parent / "phrases.tsv").read_text().splitlines()
+    if line and not line.startswith("#")
+]
+
+
+def comes_out(phrase, first, last):
+    """Whether a phrase gives its dates, or is refused with all that the message has to hold."""
+    try:
+        result = period(phrase).resolve(
+            now="2026-05-20T08:30-03:00", tz="America/Halifax", data=("2023-10-01", "2026-05-17")
+        )
+    except UlnagerError as error:
+        return first == "ask" and all(text in str(error) for text in last.split(";"))
+    return (str(result.start or ""), str(result.end or "")) == (first, last)
+
+
+@pytest.mark.parametrize(("phrase", "first", "last"), SAID, ids=[phrase for phrase, *_ in SAID])
+def test_phrases_as_people_say_them(phrase, first, last):
+    """Those that are not read yet are listed, and come off the list when they are."""
+    assert comes_out(phrase, first, last) == (phrase not in OPEN)
+    if first != "ask" and phrase not in OPEN:
+        meant = period(phrase)
+        assert period(str(meant)) == meant

@@ -7,6 +7,7 @@ import sys
 import time
 from pathlib import Path
 
+import duckdb
 import numpy as np
 import pytest
 

@@ -38,7 +38,6 @@ class Engine(NamedTuple):
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
 
     ``largest`` and ``smallest`` are null where there is no value.
-
     ``week_forms`` write an ISO week as a number and as text; without them it is counted, and
     ``week_text`` puts a year ``{x}`` and the two digits of a week together: 2026-W14.
 

@@ -56,10 +56,11 @@ class DateTable(SqlArithmetic):
 
     def check_anchor(self, anchor: str) -> None:
         """FilterError for a row's own anchor that could not be told from a column of the table."""
-        if self.engine.name == "spark":
+        if self.engine.name in ("spark", "datafusion", "clickhouse"):
             raise FilterError(
-                "spark cannot look the date of each row up in a date table; filter the rows in "
-                "memory with keep_each, or use a calendar of months without business days"
+                f"{self.engine.name} cannot look the date of each row up in a date table; filter "
+                "the rows in memory with keep_each, or use a calendar of months without business "
+                "days"
             )
         units = (unit.name.replace(" ", "_") for unit in self.calendar.units)
         own = {f"{unit}_{of}" for unit in units for of in ("index", "start", "end", "day")}

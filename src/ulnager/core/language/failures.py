@@ -7,7 +7,8 @@ from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.datehint import date_failure
-from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS, Token
+from ulnager.core.language.token import Token
+from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.units import UNIT_NAMES, Unit

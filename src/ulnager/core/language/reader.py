@@ -17,6 +17,7 @@ from ulnager.core.language.slots import Alternatives, Slots
 from ulnager.core.language.tree import Branch, tree_of
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.phrases.said import SAID
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 
@@ -26,9 +27,16 @@ _SURELY_READ: Final = 8
 _SURELY_LONG: Final = 600
 
 
-_PHRASES = tree_of(r for r in RULES.values() if r.kind is not Kind.POINT and not r.follows)
-_POINTS = tree_of(r for r in RULES.values() if r.kind is Kind.POINT)
-_CHAINS = tree_of(r for r in RULES.values() if r.follows)
+_ALL = (*RULES.values(), *SAID)
+_PHRASES = tree_of(r for r in _ALL if r.kind is not Kind.POINT and not r.follows)
+_POINTS = tree_of(r for r in _ALL if r.kind is Kind.POINT)
+_CHAINS = tree_of(r for r in _ALL if r.follows)
+# Where a point is wanted a period stands for its edge: its first day, or its last one.
+_LAST_DAY: Final = {
+    "between": (False, True), "until": (True,), "after": (True,), "latest_up_to": (True,),
+    "moved_after": (True,), "units_to": (True,), "as_of": (True,),
+}  # fmt: skip
+_OPENERS: Final = ("in", "within", "over", "during")
 
 
 def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
@@ -39,7 +47,19 @@ def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
 
     Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
     """
-    return _Reader(phrase, own_units).whole(_Reader.chains)
+    reader = _Reader(phrase, own_units)
+    try:
+        return reader.whole(_Reader.chains)
+    except PeriodSyntaxError:
+        if not reader.tokens or reader.tokens[0].text not in _OPENERS:
+            raise
+        # ``in the last 30 days``: the word before the phrase says nothing about dates.
+        other = _Reader(phrase, own_units)
+        other.tokens = other.tokens[1:]
+        found = other._whole(_Reader.chains)
+        if found is None:
+            raise
+        return found
 
 
 def is_phrase(text: str) -> bool:
@@ -157,6 +177,16 @@ class _Reader(Slots):
     def points(self, place: int) -> Alternatives:
         return self._once("points", place, lambda start: self._made_all(_POINTS, start))
 
+    def edges(self, place: int) -> Alternatives:
+        """A point, or a period that stands for its edge."""
+        found = self.points(place)
+        here = {end for _, end in found}
+        # After ``from`` the first ``to`` outside parentheses is its own.
+        shut_out = () if self.is_word(place, "(") else ("on", "between", "units_to", "units_from")
+        others = [pair for pair in self.periods(place) if pair[1] not in here
+                  and pair[0].rule.key not in shut_out]  # fmt: skip
+        return sorted([*found, *others], key=_longest)
+
     def _once(self, sort: str, place: int, read: Callable[[int], Alternatives]) -> Alternatives:
         key = (sort, place)
         found = self.memo.get(key)
@@ -164,6 +194,7 @@ class _Reader(Slots):
             self.depth += 1
             if self.depth > MOST_NESTED:
                 raise self._too_deep(place)
+            self.memo[key] = []  # Nothing begins with itself.
             found = self.memo[key] = read(place)
             self.depth -= 1
         return found
@@ -175,7 +206,9 @@ class _Reader(Slots):
         )
 
     def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition:
-        definition = Definition(rule, args)
+        if rule.kind is not Kind.RANGES and rule.key != "start_of" and rule.key != "end_of":
+            args = _with_edges(rule, args)
+        definition = Definition(rule, args) if rule.stands_for is None else rule.stands_for(*args)
         if definition.depth > MOST_NESTED:
             raise self._too_deep(place)
         return definition
@@ -215,6 +248,21 @@ class _Reader(Slots):
         return self.problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
 
 
+def _with_edges(rule: Rule, args: tuple[Any, ...]) -> tuple[Any, ...]:
+    """The arguments, with the first or the last day of a period where a point is wanted."""
+    made, points = list(args), 0
+    for place, slot in enumerate(rule.slots):
+        if not slot.startswith("point"):
+            continue
+        sides = _LAST_DAY.get(rule.key, ())
+        is_last = sides[min(points, len(sides) - 1)] if sides else False
+        points += 1
+        if made[place].rule.kind is not Kind.POINT:
+            edge = RULES["end_of" if is_last else "start_of"]
+            made[place] = Definition(edge, (made[place],))
+    return tuple(made)
+
+
 def _longest(alternative: tuple[Any, int]) -> int:
     return -alternative[1]
 
@@ -224,7 +272,7 @@ _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
     "unit": _Reader.unit,
     "units": _Reader.unit,
     "period": _Reader.period,
-    "point": _Reader.points,
+    "point": _Reader.edges,
     "date": _Reader.date,
     "timestamp": _Reader.timestamp,
     "steps": _Reader.steps,

@@ -13,7 +13,8 @@ from typing import Any, Final
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.failures import UNIT_WORDS
 from ulnager.core.language.iso import fixed_dates
-from ulnager.core.language.tokens import Token, tokens_of
+from ulnager.core.language.token import Token
+from ulnager.core.language.tokens import tokens_of
 from ulnager.core.periods.daysets import DAY_SETS, DaySet
 from ulnager.core.periods.names import (
     NUMBERED_WEEK,

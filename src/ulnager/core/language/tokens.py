@@ -6,10 +6,12 @@ Synonyms are settled here, so that the grammar knows one word for one thing.
 from __future__ import annotations
 
 import re
-from typing import Final, NamedTuple
+from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.datehint import date_failure
+from ulnager.core.language.everyday import settled
+from ulnager.core.language.token import Token
 
 MOST_CHARACTERS: Final = 2_000
 MOST_TOKENS: Final = 300
@@ -39,6 +41,13 @@ SYNONYMS: Final[dict[str, tuple[str, ...]]] = {
     "complete": ("whole",),
     "full": ("whole",),
     "prior": ("previous",),
+    "past": ("last",),
+    "coming": ("next",),
+    "upcoming": ("next",),
+    "excluding": ("except",),
+    "without": ("except",),
+    "including": ("plus",),
+    "through": ("until",),
     "working": ("business",),
     "workday": ("business", "day"),
     "workdays": ("business", "days"),
@@ -58,15 +67,6 @@ NUMBER_WORDS: Final = {
         1,
     )
 }  # fmt: skip
-
-
-class Token(NamedTuple):
-    """A piece of the text: what sort it is, its canonical wording, and its place."""
-
-    kind: str
-    text: str
-    start: int
-    end: int
 
 
 def tokens_of(phrase: str) -> list[Token]:
@@ -117,7 +117,7 @@ def tokens_of(phrase: str) -> list[Token]:
             1,
             f"the phrase has {len(found):,} words; at most {MOST_TOKENS:,} are read",
         )
-    return found
+    return settled(found)
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:

@@ -38,7 +38,8 @@ class Rule(NamedTuple):
     (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give
     several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does,
     ``can_be_empty`` when the stop may come out before the start; ``counts_days`` is not set
-    where business days only say how far, so that days off may stand at an end.
+    where business days only say how far, so that days off may stand at an end. ``stands_for`` makes
+    the definition that a wording stands for which is read and never printed.
     """
 
     key: str
@@ -55,6 +56,7 @@ class Rule(NamedTuple):
     goes_on: bool = False
     can_be_empty: bool = False
     counts_days: bool = True
+    stands_for: Callable[..., Any] | None = None
 
     @property
     def slots(self) -> tuple[str, ...]:

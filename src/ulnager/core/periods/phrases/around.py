@@ -67,7 +67,7 @@ def latest_unit(c: Basis, unit: Unit) -> Pair:
     Kind.SPAN,
     "{unit} to date",
     "It runs from the start of that {unit} to {the_anchor}.",
-    also=("this {unit} to date",),
+    also=("this {unit} to date", "{unit} so far", "this {unit} so far"),
     ends=("unit", "to date"),
     step="unit",
 )

@@ -123,7 +123,10 @@ def next_from_start(c: Basis, count: int, unit: Unit) -> Pair:
     return start, c.calendar.move_start(start, unit, count)
 
 
-@row(Kind.READING, "last {count} {units}", family="last", goes_on=True)
+@row(
+    Kind.READING, "last {count} {units}", also=("previous {count} {units}",), family="last",
+    goes_on=True,
+)  # fmt: skip
 def last_ambiguous(c: Basis, count: int, unit: Unit) -> Definition:
     return _chosen("last", c.defaults.last, count, unit)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from ulnager.core.errors import ResolveError
@@ -9,6 +10,9 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
+from ulnager.core.units import Unit
+
+_PART_OF_YEAR = re.compile(r"[QH][1-4] \d{4}")
 
 # From and to points.
 
@@ -22,7 +26,12 @@ def on(c: Basis, point: Definition) -> Pair:
     Kind.SPAN,
     "from {point} to {point_2}",
     "It begins at {start} and ends {ends}, both ends in.",
-    also=("between {point} and {point_2}",),
+    also=(
+        "between {point} and {point_2}",
+        "{point} to {point_2}",
+        "{point} until {point_2}",
+        "from {point} until {point_2}",
+    ),
     ends=("begin", "finish 2"),
     can_be_empty=True,
 )
@@ -82,7 +91,50 @@ def from_(c: Basis, point: Definition) -> Pair:
     return c.begin(point), None
 
 
-@row(Kind.SPAN, "all dates", "Nothing is cut off on either side.")
+@row(
+    Kind.SPAN,
+    "{count} {units} from {point}",
+    "It begins at {start}; {counted} from there it ends {ends}.",
+    also=("{count} {units} starting {point}",),
+)
+def units_from(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
+    first = c.begin(point)
+    if unit is Unit.BUSINESS_DAY and not c.in_instants:
+        start = c.calendar.unit_start(first, unit)
+        return start, (c.calendar.move_start(start, unit, count - 1) if count > 1 else start) + 1
+    return first, c.calendar.move_day(first, unit, count)
+
+
+@row(
+    Kind.SPAN,
+    "{count} {units} to {point}",
+    "It ends {ends}; {counted} before that it begins, at {start}.",
+    also=("{count} {units} ending {point}", "last {count} {units} to {point}",
+          "last {count} {units} ending {point}"),
+)  # fmt: skip
+def units_to(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
+    last = c.finish(point) - c.one
+    if unit is Unit.BUSINESS_DAY and not c.in_instants:
+        day = c.calendar.settled(last, unit)
+        return (c.calendar.move_start(day, unit, 1 - count) if count > 1 else day), day + 1
+    return c.calendar.move_day(last, unit, -count) + c.one, last + c.one
+
+
+@row(
+    Kind.SPAN,
+    "{unit} of {point}",
+    "It is the whole {unit} around that day, from {start}.",
+    also=("{unit} containing {point}",),
+    ends=("unit", "unit"),
+    step="unit",
+)
+def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
+    day = c.begin(point)
+    return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
+
+
+@row(Kind.SPAN, "all dates", "Nothing is cut off on either side.",
+     also=("all time", "everything"))  # fmt: skip
 def all_dates(c: Basis) -> Pair:
     return None, None
 
@@ -105,6 +157,9 @@ def fixed(c: Basis, iso: Any) -> Pair:
 )
 def labelled(c: Basis, label: Label) -> Pair:
     found = c.calendar.labelled(label.text)
+    if found is None and _PART_OF_YEAR.fullmatch(label.text):
+        # Where years are not the Gregorian ones, their quarters and halves are marked so.
+        found = c.calendar.labelled(label.text.replace(" ", " FY"))
     if found is None:
         raise ResolveError(
             f"this calendar calls nothing {label}; its labels look like "

@@ -36,6 +36,11 @@ def now(c: Basis) -> Any:
     return c.now
 
 
+@row(Kind.POINT, "anchor day")
+def anchor_day(c: Basis) -> Any:
+    return c.in_days().anchor
+
+
 @row(Kind.POINT, "latest", also=("newest day", "latest day"))
 def latest(c: Basis) -> Any:
     return c.extent().last.toordinal()
