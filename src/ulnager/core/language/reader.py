@@ -36,6 +36,7 @@ _LAST_DAY: Final = {
     "between": (False, True), "until": (True,), "after": (True,), "latest_up_to": (True,),
     "moved_after": (True,), "units_to": (True,), "as_of": (True,),
 }  # fmt: skip
+_WITH_TO: Final = ("between", "units_to", "units_from")
 _OPENERS: Final = ("in", "within", "over", "during")
 
 
@@ -182,7 +183,7 @@ class _Reader(Slots):
         found = self.points(place)
         here = {end for _, end in found}
         # After ``from`` the first ``to`` outside parentheses is its own.
-        shut_out = () if self.is_word(place, "(") else ("on", "between", "units_to", "units_from")
+        shut_out = () if self.is_word(place, "(") else ("on", *_WITH_TO)
         others = [pair for pair in self.periods(place) if pair[1] not in here
                   and pair[0].rule.key not in shut_out]  # fmt: skip
         return sorted([*found, *others], key=_longest)
@@ -241,7 +242,11 @@ class _Reader(Slots):
             for unit, end in self.unit(place)
             if self.tokens[end - 1].text == unit.name.split()[-1]
         ]
-        return sorted([*self.periods(place), *bare], key=_longest)
+        inside = self.periods(place)
+        if not any(self.is_word(place, word) for word in ("(", "from", "between")):
+            # A ``to`` outside parentheses belongs to the ``from`` before it.
+            inside = [pair for pair in inside if pair[0].rule.key not in _WITH_TO]
+        return sorted([*inside, *bare], key=_longest)
 
     def _too_deep(self, place: int) -> PeriodSyntaxError:
         token = self.tokens[min(place, len(self.tokens) - 1)]

@@ -26,12 +26,7 @@ def on(c: Basis, point: Definition) -> Pair:
     Kind.SPAN,
     "from {point} to {point_2}",
     "It begins at {start} and ends {ends}, both ends in.",
-    also=(
-        "between {point} and {point_2}",
-        "{point} to {point_2}",
-        "{point} until {point_2}",
-        "from {point} until {point_2}",
-    ),
+    also=("between {point} and {point_2}",),
     ends=("begin", "finish 2"),
     can_be_empty=True,
 )
@@ -89,35 +84,6 @@ def after(c: Basis, point: Definition) -> Pair:
 )
 def from_(c: Basis, point: Definition) -> Pair:
     return c.begin(point), None
-
-
-@row(
-    Kind.SPAN,
-    "{count} {units} from {point}",
-    "It begins at {start}; {counted} from there it ends {ends}.",
-    also=("{count} {units} starting {point}",),
-)
-def units_from(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
-    first = c.begin(point)
-    if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        start = c.calendar.unit_start(first, unit)
-        return start, (c.calendar.move_start(start, unit, count - 1) if count > 1 else start) + 1
-    return first, c.calendar.move_day(first, unit, count)
-
-
-@row(
-    Kind.SPAN,
-    "{count} {units} to {point}",
-    "It ends {ends}; {counted} before that it begins, at {start}.",
-    also=("{count} {units} ending {point}", "last {count} {units} to {point}",
-          "last {count} {units} ending {point}"),
-)  # fmt: skip
-def units_to(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
-    last = c.finish(point) - c.one
-    if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        day = c.calendar.settled(last, unit)
-        return (c.calendar.move_start(day, unit, 1 - count) if count > 1 else day), day + 1
-    return c.calendar.move_day(last, unit, -count) + c.one, last + c.one
 
 
 @row(
