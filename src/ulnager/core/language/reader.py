@@ -34,9 +34,9 @@ _CHAINS = tree_of(r for r in _ALL if r.follows)
 # Where a point is wanted a period stands for its edge: its first day, or its last one.
 _LAST_DAY: Final = {
     "between": (False, True), "until": (True,), "after": (True,), "latest_up_to": (True,),
-    "moved_after": (True,), "units_to": (True,), "as_of": (True,),
+    "moved_after": (True,), "as_of": (True,),
 }  # fmt: skip
-_WITH_TO: Final = ("between", "units_to", "units_from")
+_WITH_TO: Final = ("between",)
 _OPENERS: Final = ("in", "within", "over", "during")
 
 
