@@ -192,7 +192,7 @@ class Source:
         extent = Extent(
             found.first, found.last, before_last=before_last, find=find, stand_ins=found.stand_ins
         )
-        return extent.of_grain(self.grain(column, tz, calendar))
+        return extent.of_grain(self.grain(column, tz, calendar, found))
 
     def edges(self, column: Column, tz: str | tzinfo | None) -> Edges | None:
         """The first and last date of a column, less those that stand for none; None without any."""
@@ -243,17 +243,22 @@ class Source:
                 )
 
     def grain(
-        self, column: Column, tz: str | tzinfo | None = None, calendar: Calendar | None = None
+        self,
+        column: Column,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+        edges: Edges | None = None,
     ) -> Grain | None:
         """The unit that a row stands for, as it was said or is found; None for days and moments.
 
-        It is found by at least six different dates, all of them firsts or all of them lasts.
+        It is found by at least six different dates, all of them firsts or all of them lasts. The
+        ``edges`` of the column are asked for, unless they are given.
         """
         if column.column_type in KEY_GRAINS:
             return KEY_GRAINS[column.column_type]
         if self.said != (None, None):
             return grain_named(*self.said, calendar)
-        edges = self.edges(column, tz)
+        edges = edges or self.edges(column, tz)
         if edges is None:
             return None
         day, last = self.day(column, tz), edges.last

@@ -123,7 +123,8 @@ def preview(
     if not isinstance(result, (Resolution, Bucket)):
         when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
     result = resolved(result, tz=tz, **when)
-    grain = source.grain(found, tz, result.calendar)
+    edges = source.edges(found, tz)
+    grain = source.grain(found, tz, result.calendar, edges)
     name, day = source.value(found.name), source.day(found, tz)
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz, rounding, grain)
@@ -133,7 +134,7 @@ def preview(
     def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
         return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
 
-    ((total, inside, nulls, early, late, first, last, low, high),) = source.run(
+    ((total, inside, nulls, early, late, first, last),) = source.run(
         select(
             func.count(),
             counted(kept),
@@ -142,11 +143,9 @@ def preview(
             counted(after),
             func.min(case((kept, local))),
             func.max(case((kept, local))),
-            func.min(day),
-            func.max(day),
         ).select_from(source.rows)
     )
-    source.check_days(found, first, last, low, high)
+    source.check_days(found, first, last)
     total, inside, nulls, early, late = map(int, (total, inside, nulls, early, late))
     # The column of the dates is always among those shown.
     others = [other for other in source.columns if other.name != found.name]
@@ -161,13 +160,11 @@ def preview(
     # Rows of one day have no order of their own; the other columns give them a steady one.
     first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
     extent = None
-    if low is not None:
-        edges = source.edges(found, tz)
-        if edges is not None:
-            low, high = edges.first, edges.last
-            before_last = None if grain else source.before_last(day, edges)
-            extent = Extent(low, high, before_last=before_last, stand_ins=edges.stand_ins)
-            extent = extent.of_grain(grain)
+    if edges is not None:
+        before_last = None if grain else source.before_last(day, edges)
+        extent = Extent(
+            edges.first, edges.last, before_last=before_last, stand_ins=edges.stand_ins
+        ).of_grain(grain)
     return Preview(
         result,
         source.name,

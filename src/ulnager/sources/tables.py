@@ -106,10 +106,11 @@ def _to_parquet(path: Path, columns: Columns) -> None:
 
 
 def _cast(values: Any) -> str:
-    sample = values[0] if len(values) else None
+    sample = next((one for one in values if one is not None), None)
     if isinstance(values, list):
         kinds = (
             (bool, "BOOLEAN"), (datetime, "TIMESTAMP"), (date, "DATE"), (int, "BIGINT"),
+            (float, "DOUBLE"),
         )  # fmt: skip
         return next((f"::{kind}" for sort, kind in kinds if isinstance(sample, sort)), "::VARCHAR")
     return "::DATE" if values.dtype.kind == "M" else ""

@@ -203,8 +203,10 @@ class _Reader(Slots):
     def _made_all(self, tree: Branch, place: int) -> Alternatives:
         walked = self._walk(tree, place)
         return sorted(
-            ((self._made(rule, args, place), end) for rule, args, end in walked), key=_longest
-        )
+            ((self._made(rule, args, place), end) for rule, args, end in walked
+             if rule.key != "unit_of" or args[1].rule.kind is Kind.POINT),
+            key=_longest,
+        )  # fmt: skip
 
     def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition:
         if rule.kind is not Kind.RANGES and rule.key != "start_of" and rule.key != "end_of":
