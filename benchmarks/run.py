@@ -6,6 +6,7 @@ ratio are measured in the same run on the same machine.
 """
 
 import compileall
+import functools
 import os
 import resource
 import subprocess
@@ -288,6 +289,58 @@ def make_live():
     return often(lambda: ulnager.sql_text(ulnager.live_where(period, "day"), "postgresql")), 200e-6
 
 
+@functools.cache
+def picker_book():
+    """A picker of 40 choices measured from the latest date, and a page of 20 charts."""
+    folder = Path(tempfile.mkdtemp())
+    (folder / "rows.csv").write_text("d\n2025-01-01\n2026-05-17\n")
+    units = ("days", "weeks", "months", "quarters")
+    phrases = [f"last {count} {reading} {unit}" for count in (2, 3, 6, 7, 9)
+               for reading in ("rolling", "whole") for unit in units]  # fmt: skip
+    lines = ['[sources.r]', 'file = "rows.csv"', 'column = "d"', '[anchors]',
+             'load = { point = "latest", sources = ["r"] }', "[periods]"]  # fmt: skip
+    lines += [f'p{n} = "{phrase}"' for n, phrase in enumerate(phrases)]
+    lines += ["[pickers.dates]", 'anchor = "load"', 'by = { of = ["day", "week", "month"] }',
+              f"choices = {[f'p{n}' for n in range(40)]}", "[pages.h]", 'picker = "dates"',
+              "[pages.h.charts]"]  # fmt: skip
+    lines += [f'c{n} = {{ source = "r", column = "d" }}' for n in range(20)]
+    (folder / "book.toml").write_text("\n".join(lines))
+    return ulnager.read_book(folder / "book.toml")
+
+
+EXTENT = ulnager.Extent(date(2025, 1, 1), date(2026, 5, 17))
+
+
+def open_picker():
+    book = picker_book()
+    picker = book.picker("dates")
+    anchor = ulnager.Anchor(EXTENT.last, False, "latest")
+
+    def ours():
+        view = picker.open(today=TODAY, data=EXTENT)
+        return [view.result_of(choice) for choice in picker.choices], view.by
+
+    def bare():
+        return [entry.period.resolve(TODAY, as_of=anchor) for entry in book.periods.values()]
+
+    assert [one.spans for one in ours()[0]] == [one.spans for one in bare()]
+    return best(ours, number=100), best(bare, number=100)
+
+
+def open_page():
+    page = picker_book().page("h")
+
+    def ours():
+        return [chart.governed_by for chart in page.open(today=TODAY, data=EXTENT).charts.values()]
+
+    return best(ours, number=100), 3e-3
+
+
+def read_view():
+    picker, fields = picker_book().picker("dates"), {"dates": "p3"}
+    return best(lambda: picker.read(fields, TODAY, data=EXTENT).to_dict(), number=50), 4e-3
+
+
 def often(call):
     """The best of many short rounds: a long one always meets something else the machine does."""
     return best(call, rounds=40, number=100)
@@ -308,6 +361,9 @@ ROWS = (
     ("PostgreSQL, 2,000,000 rows", "the condition by hand", 1.05, query_postgresql),
     ("make a condition", "200 microseconds", 1, make_condition),
     ("make a live condition", "200 microseconds", 1, make_live),
+    ("open a picker of 40 choices", "resolving the 40", 1.5, open_picker),
+    ("open a page of 20 charts", "3 milliseconds", 1, open_page),
+    ("read a view of 40, to_dict", "4 milliseconds", 1, read_view),
     ("import ulnager", "python -c pass", 4, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),
 )

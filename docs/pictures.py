@@ -42,7 +42,15 @@ PICTURES = {
     "profile.png": [f"profile demo:sailings {CLOCK}"],
     "units.png": [
         f'buckets "last 3 months to date as of latest" --by month --source demo:sailings {CLOCK}',
+        'buckets "last 3 months to date as of latest" --by month --source demo:sailings '
+        f'--value passengers --beside "1 year earlier" {CLOCK}',
+        'running "last 7 rolling days" --over "last 5 rolling days as of latest" '
+        f"--source demo:sailings --value passengers --per day {CLOCK}",
         f"calendar 2026-05-11 2026-05-20 --year-starts 10-01 {CLOCK}",
+    ],
+    "show.png": [
+        f"show dates --book demo:ferries {CLOCK} --choose recent --set n=14 --by week",
+        f"show operations --book demo:ferries {CLOCK}",
     ],
     "demo.png": ["demo"],
     "help.png": ["--help"],

@@ -20,6 +20,9 @@ WRONG = [
     PERIOD, BUCKET, SAILINGS, profile(SAILINGS), ("a",), print, True, datetime(2026, 1, 1), int,
     float("nan"), [None, 3], "\0", {"a": FRAME}, np.datetime64("NaT"),
 ]  # fmt: skip
+BOOK = ulnager.read_book(book_file())
+PICKER, PAGE = BOOK.picker("dates"), BOOK.page("operations")
+VIEW = PICKER.open(DAY, data=(DAY, DAY))
 WHEN = ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaults", "calendars")
 CALLS = {
     ulnager.period: ("last 3 days",), profile: (SAILINGS, "sailed_on"),
@@ -37,15 +40,28 @@ CALLS = {
     RESULT.mask: ([DAY],), RESULT.contains: (DAY,), RESULT.counterpart: (1, "year"),
     GREGORIAN.label: (DAY, "month"), GREGORIAN.floor: (DAY, "month"),
     GREGORIAN.shift: (DAY, "month", 1), BUCKET.mask: ([DAY],), BUCKET.contains: (DAY,),
-    SAILINGS.extent: ("sailed_on",),
+    SAILINGS.extent: ("sailed_on",), ulnager.totals: (FRAME, "2026-01"),
+    ulnager.running: (FRAME, "month to date"), ulnager.ages: (FRAME, "d", "e"),
+    ulnager.complete: ("last 3 ",), ulnager.schema: ("view",), PERIOD.walk: ("1 week", DAY, DAY),
+    ulnager.picker_where: (PICKER, "d"), PICKER.open: (DAY,), PICKER.read: ({}, DAY),
+    VIEW.choose: ("recent",), VIEW.group: ("day",), VIEW.drop_range: (1,),
+    VIEW.refreshed: (DAY,), VIEW.link: (), VIEW.condition: ("d",), PAGE.open: (DAY,),
+    PAGE.read: ({}, DAY),
 }  # fmt: skip
+
+
+NEEDED = {
+    ulnager.keep_each: {"anchor": "e"},
+    ulnager.running: {"over": "2026-01", "column": "d"},
+    ulnager.totals: {"column": "d"},
+}
 
 
 @pytest.mark.parametrize("function", CALLS, ids=lambda f: getattr(f, "__qualname__", str(f)))
 def test_wrong_arguments_are_errors_of_our_own(function):
     """Each argument in turn is each wrong thing; short messages, and no object's dump in them."""
     good = CALLS[function]
-    needed = {"anchor": "e"} if function is ulnager.keep_each else {}
+    needed = NEEDED.get(function, {})
     parameters = inspect.signature(function).parameters
     others = list(parameters.values())[len(good) :]
     named = [one.name for one in others if one.kind in (1, 3)]  # By position, by name only.

@@ -167,7 +167,7 @@ def test_mistakes_in_calendars_and_sources(book, files, old, new, key, problem):
         ('[periods.x]\nphrase="today"\nlable="X"', "periods.x.lable", "not known", "'label'"),
         ('[periods.x]\nlabel="X"', "periods.x.phrase", "missing", "Add 'phrase"),
         ("[periods.x]\nphrase=3", "periods.x.phrase", "valid string", "It is 3"),
-        ('[periods.x]\nphrase="last 3 hole days"', "periods.x.phrase", "'whole'", ""),
+        ('[periods.x]\nphrase="last 3 hole days"', "periods.x.phrase", "'last 3 whole days'", ""),
         ('[periods.x]\nphrase="today"\nanchor="q"', "periods.x.anchor", "no anchor 'q'", "Add it"),
         ('[periods.today]\nphrase="today"', "periods.today", "phrase of its own", "Choose"),
         ('[periods."A b"]\nphrase="today"', "periods.A b", "small letters", "Begin"),

@@ -229,10 +229,10 @@ def test_draw_makes_a_picture(cli, tmp_path):
         ("resolve", 2, "Missing argument"),
         ("resolv today", 2, "No such command"),
         ("resolve today --jsn", 2, "No such option"),
-        ("resolve 'last 3 hole months'", 2, "did you mean 'whole'"),
+        ("resolve 'last 3 hole months'", 2, "did you mean 'last 3 whole months'"),
         ("resolve 'last 99999999 years'", 1, "years 1 to 9999"),
         ("resolve latest", 1, "--source FILE"),
-        ("resolve today --as-of 'last month'", 2, "'end of previous month'"),
+        ("resolve today --as-of 'lst month'", 2, "'last month'"),
         ("resolve today --tz Nowhere", 2, "no time zone"),
         ("resolve today --book nowhere.toml", 1, "cannot be read"),
         ("preview today nowhere.csv", 1, "there is no file"),
@@ -283,3 +283,12 @@ def test_the_documentation_shows_real_output(cli, monkeypatch, line, output):
     monkeypatch.chdir(ROOT)
     _, out, _ = cli(*shlex.split(line)[1:])
     assert out.strip() == output.strip()
+
+
+def test_another_file_answers_for_latest(cli, tmp_path):
+    (tmp_path / "loads.csv").write_text("d\n2026-05-01\n2026-05-10\n")
+    code, out, err = cli("filter", "last 7 rolling days as of latest", "--column", "sailed_on",
+                         "--live", "--for", "duckdb", "--latest-in", f"{tmp_path}/loads.csv.d",
+                         "--run", "demo:sailings")  # fmt: skip
+    assert (code, 'max("d") FROM "loads"' in out) == (0, True)
+    assert "it keeps 63 of 8,419 rows" in err

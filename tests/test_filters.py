@@ -213,3 +213,13 @@ def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
                   lambda: keep(frame, result, "d", today="2026-05-01")):  # fmt: skip
         with pytest.raises(SettingError, match=r"give|leave"):
             wrong()
+
+
+def test_a_row_of_a_frame_may_stand_for_a_month():
+    months = pd.DataFrame({"d": pd.date_range("2026-01-01", periods=5, freq="MS")})
+    kept = ulnager.keep(months, "2026-02/2026-03", "d", grain="month")
+    assert [f"{day:%m}" for day in kept["d"]] == ["02", "03"]
+    with pytest.raises(ulnager.FilterError, match="cuts a month"):
+        ulnager.keep(months, "2026-02-15/2026-03-31", "d", grain="month")
+    inward = ulnager.keep(months, "2026-02-15/2026-03-31", "d", grain="month", rounding="inward")
+    assert [f"{day:%m}" for day in inward["d"]] == ["03"]

@@ -6,7 +6,7 @@
 """
 
 from datetime import datetime
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.between import business_days_between
@@ -14,6 +14,7 @@ from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
 from ulnager.core.calendars.tables import TableCalendar, TableRow
 from ulnager.core.calendars.weeks import WeekCalendar
+from ulnager.core.choices.hooks import set_filters
 from ulnager.core.errors import (
     BookError,
     FilterError,
@@ -23,7 +24,7 @@ from ulnager.core.errors import (
     SourceError,
     UlnagerError,
 )
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period, period, set_open_reader
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import set_data_reader, set_reader
@@ -42,15 +43,58 @@ def _extent_in(data: object) -> Extent:
 
 set_data_reader(_extent_in)
 
+
+def _open_period(*args: Any) -> Period:
+    from ulnager.core.language.openperiod import open_period
+
+    return open_period(*args)
+
+
+set_open_reader(_open_period)
+
+
+def _condition(*args: Any, **settings: Any) -> Any:
+    from ulnager.filters.conditions import condition
+
+    return condition(*args, **settings)
+
+
+def _keep(*args: Any, **settings: Any) -> Any:
+    from ulnager.sources.keeping import keep
+
+    return keep(*args, **settings)
+
+
+def _parameters(view: Any) -> Any:
+    from ulnager.filters.pickers import parameters_of
+
+    return parameters_of(view)
+
+
+set_filters(condition=_condition, keep=_keep, parameters=_parameters)
+
 if TYPE_CHECKING:
     from ulnager.book.book import Book
+    from ulnager.book.completing import complete
     from ulnager.book.reading import read_book
+    from ulnager.book.schemas import schema
+    from ulnager.core.choices.opening import Picker
+    from ulnager.core.choices.pages import OpenedPage, Page
+    from ulnager.core.choices.view import View
+    from ulnager.core.language.inputs import Input
+    from ulnager.core.language.openperiod import OpenPeriod
     from ulnager.core.periods.datetable import date_table
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
     from ulnager.filters.live import live_where
+    from ulnager.filters.pickers import picker_where
     from ulnager.filters.sql import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
+    from ulnager.numbers.ages import Ages, ages, with_ages
+    from ulnager.numbers.agesql import age
+    from ulnager.numbers.rows import Totals
+    from ulnager.numbers.running import Running, running
+    from ulnager.numbers.totals import totals
     from ulnager.sources.files import FileSource
     from ulnager.sources.keeping import keep
     from ulnager.sources.kept import Kept
@@ -63,10 +107,17 @@ _FETCHED = {
     "Book": "book.book",
     "Condition": "filters.sql",
     "FileSource": "sources.files",
+    "Input": "core.language.inputs",
+    "OpenPeriod": "core.language.openperiod",
+    "OpenedPage": "core.choices.pages",
+    "Page": "core.choices.pages",
+    "Picker": "core.choices.opening",
+    "View": "core.choices.view",
     "Preview": "sources.preview",
     "Profile": "sources.profile",
     "date_table": "core.periods.datetable",
     "profile": "sources.profile",
+    "complete": "book.completing",
     "condition": "filters.conditions",
     "Kept": "sources.kept",
     "keep": "sources.keeping",
@@ -75,10 +126,20 @@ _FETCHED = {
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
     "odata": "filters.standards",
+    "picker_where": "filters.pickers",
     "open_source": "sources.opening",
     "preview": "sources.preview",
     "read_book": "book.reading",
+    "schema": "book.schemas",
     "sql_text": "filters.sql",
+    "Ages": "numbers.ages",
+    "Running": "numbers.running",
+    "age": "numbers.agesql",
+    "ages": "numbers.ages",
+    "with_ages": "numbers.ages",
+    "Totals": "numbers.rows",
+    "running": "numbers.running",
+    "totals": "numbers.totals",
     "where": "filters.conditions",
 }
 
@@ -102,6 +163,7 @@ __version__ = "0.1.0"
 
 __all__ = [
     "GREGORIAN",
+    "Ages",
     "Anchor",
     "Book",
     "BookError",
@@ -113,24 +175,35 @@ __all__ = [
     "Extent",
     "FileSource",
     "FilterError",
+    "Input",
     "InstantResolution",
     "Kept",
     "MonthCalendar",
+    "OpenPeriod",
+    "OpenedPage",
+    "Page",
     "Period",
     "PeriodSyntaxError",
+    "Picker",
     "Preview",
     "Profile",
     "Resolution",
     "ResolveError",
+    "Running",
     "SettingError",
     "SourceError",
     "Span",
     "TableCalendar",
     "TableRow",
+    "Totals",
     "UlnagerError",
     "Unit",
+    "View",
     "WeekCalendar",
+    "age",
+    "ages",
     "business_days_between",
+    "complete",
     "condition",
     "cql2",
     "cql2_json",
@@ -142,9 +215,14 @@ __all__ = [
     "open_source",
     "own_unit",
     "period",
+    "picker_where",
     "preview",
     "profile",
     "read_book",
+    "running",
+    "schema",
     "sql_text",
+    "totals",
     "where",
+    "with_ages",
 ]

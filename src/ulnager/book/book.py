@@ -5,13 +5,17 @@ from __future__ import annotations
 import functools
 import os
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
-from typing import Any
+from typing import Any, TypeVar
 
 from ulnager.book.names import expanded
+from ulnager.book.schedules import Schedule
 from ulnager.core.calendars.base import Calendar
+from ulnager.core.choices.opening import Picker
+from ulnager.core.choices.pages import Page
+from ulnager.core.choices.picker import OF_DATA
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.period import Period, period
 from ulnager.core.language.reader import read_period
@@ -19,10 +23,14 @@ from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
 from ulnager.sources.base import Source
+from ulnager.sources.joinedfiles import JoinedFiles, check_parts
 from ulnager.sources.opening import open_source
 from ulnager.sources.profile import Profile, profile
+
+Found = TypeVar("Found")
 
 
 @dataclass(frozen=True)
@@ -38,9 +46,27 @@ class BookSource:
     table: str | None = None
     password_env: str | None = None
     form: tuple[tuple[str, Any], ...] = ()
+    limit: Period | None = None
+    where: tuple[tuple[str, tuple[Any, ...]], ...] = ()
+    query: str | None = None
+    others: tuple[BookSource, ...] = ()
+    """The sources that a query may speak of."""
+
+    @property
+    def held(self) -> dict[str, Any]:
+        """What its column holds, for conditions."""
+        types = dict(self.form).get("column_types", {})
+        if self.column in types:
+            return {"column_type": types[self.column]}
+        return {} if self.tz is None else {"column_type": "timestamptz", "tz": self.tz}
 
     def opened(self, timeout: float | None = None) -> Source:
         """The source, opened; SourceError when it cannot be read."""
+        if self.query is not None:
+            asked = {one.name: one for one in self.others if mentions(self.query, one.name)}
+            parts = {name: one.opened(timeout) for name, one in asked.items()}
+            joined = JoinedFiles(self.name, self.query, check_parts(self.name, parts), timeout)
+            return self._narrowed(joined.read_as(**_reading(self.form)))
         password = None
         if self.password_env is not None:
             password = os.environ.get(self.password_env)
@@ -49,9 +75,29 @@ class BookSource:
                     f"the source {self.name!r} takes its password from the environment variable "
                     f"{self.password_env}, which is not set"
                 )
-        return open_source(
+        found = open_source(
             self.place, self.table, timeout=timeout, password=password, **dict(self.form)
         )
+        return self._narrowed(found)
+
+    def _narrowed(self, found: Source) -> Source:
+        """The source with the rows that it stands for only."""
+        clauses = [found.values_in(name, values) for name, values in self.where]
+        if clauses:
+            found.narrow(*clauses)
+        if self.limit is not None:
+            column = found.column(self.column)
+            needs = any(part.rule.key in OF_DATA for part in self.limit.definition.walk())
+            extent = found.extent(self.column, self.tz, self.calendar) if needs else None
+            result = self.limit.resolve(calendar=self.calendar, data=extent)
+            found.narrow(found.days_in(column, self.tz, result.ranges))
+        return found
+
+    def kept(self, column: str | None, ranges: Sequence[Range]) -> int:
+        """How many rows lie in ranges of day numbers."""
+        source = self.opened()
+        found = source.column(column or self.column)
+        return source.kept(found.name, source.days_in(found, self.tz, ranges))[0]
 
     def profile(self, today: date | None = None) -> Profile:
         """What the source holds; SourceError when it cannot be read."""
@@ -63,6 +109,21 @@ class BookSource:
             calendar=self.calendar,
             share=self.share,
         )
+
+
+def mentions(query: str, name: str) -> bool:
+    """Whether a query speaks of a name."""
+    return re.search(rf"\b{re.escape(name)}\b", query, re.IGNORECASE) is not None
+
+
+def _reading(form: tuple[tuple[str, Any], ...]) -> dict[str, Any]:
+    given = dict(form)
+    return {
+        "column_types": given.get("column_types", {}),
+        "grain": given.get("grain"),
+        "stamps": given.get("stamps"),
+        "open_ended": given.get("open_ended", ()),
+    }
 
 
 @dataclass(frozen=True)
@@ -99,6 +160,8 @@ class BookPeriod:
     label: str
     anchor: BookAnchor | None
     calendar: Calendar | None = None
+    short: str = ""
+    ranges: int = 1
 
     @property
     def anchored(self) -> Period:
@@ -133,6 +196,32 @@ class Book:
     periods: dict[str, BookPeriod] = field(default_factory=dict)
     defaults: Defaults | None = None
     calendar: Calendar | None = None
+    anchor: BookAnchor | None = None
+    pickers: dict[str, Picker] = field(default_factory=dict)
+    pages: dict[str, Page] = field(default_factory=dict)
+    schedules: dict[str, Schedule] = field(default_factory=dict)
+
+    def picker(self, name: str) -> Picker:
+        """The picker of that name; BookError when there is none."""
+        return self._one("picker", name, self.pickers)
+
+    def page(self, name: str) -> Page:
+        """The page of that name; BookError when there is none."""
+        return self._one("page", name, self.pages)
+
+    def schedule(self, name: str) -> Schedule:
+        """The schedule of that name; BookError when there is none."""
+        return self._one("schedule", name, self.schedules)
+
+    def _one(self, what: str, name: str, known: Mapping[str, Found]) -> Found:
+        if name not in known:
+            raise BookError(self.file, f"{what}s", no_such(what, name, known))
+        return known[name]
+
+    def look(self, source: str) -> Extent | None:
+        """The dates that a source holds, as they are now; None for one that is not there."""
+        found = self.sources.get(source)
+        return None if found is None else found.profile().extent
 
     def period(self, name: str) -> BookPeriod:
         """The period of that name; BookError when there is none."""

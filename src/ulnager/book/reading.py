@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import tomllib
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -14,6 +15,9 @@ from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod, BookSource, read_phrase
 from ulnager.book.house import House
+from ulnager.book.offering import Offers, anchor_point
+from ulnager.book.offers import ByEntry, ChartEntry, PageEntry, PickerEntry, ScheduleEntry
+from ulnager.book.paging import Pages, checked_names, sources_of_pickers
 from ulnager.book.schema import (
     AnchorEntry,
     BookFile,
@@ -23,19 +27,23 @@ from ulnager.book.schema import (
     ReadingsEntry,
     SourceEntry,
 )
+from ulnager.book.signing import KeySigner
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
+from ulnager.core.language.openperiod import open_period
 from ulnager.core.language.period import Period
-from ulnager.core.language.reader import is_phrase
+from ulnager.core.language.reader import is_phrase, read_period
 from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
 from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.profile import SHARE
+from ulnager.sources.queries import checked_query
 
 
 @checked(path=Sort((str, Path), "the path of a book"))
@@ -79,12 +87,14 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
         _check_name(file, key, name)
         periods[name] = BookPeriod(
             name,
-            _phrase(file, f"{key}.phrase", entry.phrase, calendars),
+            _phrase_with_inputs(file, key, entry, calendars),
             entry.label or name.replace("_", " ").capitalize(),
             _named(file, f"{key}.anchor", "anchor", entry.anchor, anchors),
             _named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
+            entry.short,
+            entry.ranges,
         )
-    return Book(
+    book = Book(
         file,
         calendars,
         sources,
@@ -94,7 +104,32 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
         if "readings" in entries.model_fields_set
         else None,
         _named(file, "calendar", "calendar", entries.calendar, calendars),
+        _named(file, "anchor", "anchor", entries.anchor, anchors),
     )
+    return _with_offers(book, entries)
+
+
+def _with_offers(book: Book, entries: BookFile) -> Book:
+    """The book with its pickers, pages and schedules."""
+    if not (entries.pickers or entries.pages or entries.schedules or entries.picker):
+        return book
+    signer = None if entries.link_key is None else KeySigner(entries.link_key)
+    anchor = None if book.anchor is None else anchor_point(book.anchor)
+    offers = Offers(book, anchor, signer)
+    checked_names(offers, entries.pickers, entries.pages, entries.schedules)
+    sources = sources_of_pickers(entries.pages, entries.picker, tuple(book.sources))
+    pickers = {
+        name: offers.picker(name, entry, sources.get(name) or sources[""])
+        for name, entry in entries.pickers.items()
+    }
+    if entries.picker is not None:
+        offers.known("picker", "picker", entries.picker, pickers)
+    paged = Pages(book, offers, pickers)
+    pages = {name: paged.page(name, entry, entries.picker) for name, entry in entries.pages.items()}
+    schedules = {
+        name: paged.schedule(name, entry, pages) for name, entry in entries.schedules.items()
+    }
+    return replace(book, pickers=pickers, pages=pages, schedules=schedules)
 
 
 Found = TypeVar("Found")
@@ -131,6 +166,11 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
         except (SettingError, SourceError) as error:
             raise BookError(file, key, str(error)) from None
 
+    if GREGORIAN_NAME in entries.calendars:
+        raise BookError(
+            file, f"calendars.{GREGORIAN_NAME}", f"'{GREGORIAN_NAME}' is the name of the Gregorian "
+            "calendar, which every phrase may speak of", "Choose another name.",
+        )  # fmt: skip
     for name in entries.calendars:
         if name not in found:
             make(name, ())
@@ -199,8 +239,30 @@ def _sources(
                 if (given := getattr(entry, setting)) is not None
             )
             + _key_types(file, key, entry),
-        )
+            None if entry.period is None
+            else _phrase(file, f"{key}.period", entry.period, calendars),
+            tuple((column, tuple(one) if isinstance(one, list) else (one,))
+                  for column, one in entry.where.items()),
+        )  # fmt: skip
+    for name, entry in entries.sources.items():
+        if entry.query is not None:
+            found[name] = replace(found[name], **_asked(file, name, entry, found))
     return found
+
+
+def _asked(
+    file: str, name: str, entry: SourceEntry, found: dict[str, BookSource]
+) -> dict[str, Any]:
+    """The query of a source, and the others that it may speak of, which are no queries."""
+    others = tuple(one for key, one in found.items() if key != name and one.place)
+    query = str(entry.query)
+    try:
+        checked_query(query, "duckdb", [one.name for one in others])
+    except (SourceError, SettingError) as error:
+        raise BookError(
+            file, f"sources.{name}.query", str(error), "It reads the book's sources that are files."
+        ) from None
+    return {"query": query, "others": others}
 
 
 _READ_AS = ("delimiter", "header", "encoding", "date_format", "grain", "stamps", "open_ended")
@@ -216,8 +278,15 @@ def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any]
 
 def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
     """Where a source of a book is."""
-    if (entry.file is None) == (entry.url is None):
-        raise SettingError("a source is a file or the url of a database; give one of the two")
+    said = [one for one in (entry.file, entry.url, entry.query) if one is not None]
+    if len(said) != 1:
+        raise SettingError(
+            "a source is a file, the url of a database, or a query over others; give one of them"
+        )
+    if entry.query is not None:
+        if entry.table is not None or entry.password_env is not None:
+            raise SettingError("table and password_env are for the url of a database")
+        return ()
     if entry.url is not None:
         if entry.table is None:
             raise SettingError("the url of a database needs a table")
@@ -250,6 +319,23 @@ def _anchor(
     return BookAnchor(name, point, running, tuple(source for source in found if source))
 
 
+def _phrase_with_inputs(
+    file: str, key: str, entry: PeriodEntry, calendars: dict[str, Calendar]
+) -> Period:
+    """The period of an entry, which may have slots."""
+    if "{" not in entry.phrase and not entry.inputs:
+        if entry.ranges > 1:
+            raise BookError(file, f"{key}.ranges", "a phrase without slots has one range only")
+        return _phrase(file, f"{key}.phrase", entry.phrase, calendars)
+    own = {unit.name: unit for one in calendars.values() for unit in one.own_units}
+    try:
+        return open_period(entry.phrase, entry.inputs, tuple(own.values()))
+    except PeriodSyntaxError as error:
+        raise BookError(file, f"{key}.phrase", str(error)) from None
+    except SettingError as error:
+        raise BookError(file, f"{key}.inputs", str(error)) from None
+
+
 def _phrase(file: str, key: str, phrase: str, calendars: dict[str, Calendar]) -> Period:
     try:
         return read_phrase(phrase, calendars.values())
@@ -264,7 +350,7 @@ def _check_name(file: str, key: str, name: str) -> None:
     raise BookError(
         file,
         key,
-        f"the name '{name}' is a phrase of its own",
+        f"the name '{name}' is a phrase of its own, '{read_period(name)}'",
         f"Choose another, such as '{name}_period'.",
     )
 
@@ -307,5 +393,8 @@ def _known_keys(path: list[str]) -> list[str]:
         "anchors": AnchorEntry,
         "readings": ReadingsEntry,
         "periods": PeriodEntry,
+        "pickers": ByEntry if "by" in path else PickerEntry,
+        "pages": ChartEntry if "charts" in path else PageEntry,
+        "schedules": ScheduleEntry,
     }
     return list((entries[path[0]] if path else BookFile).model_fields)

@@ -8,23 +8,27 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BeforeValidator, Field
+
+from ulnager.book.offers import (
+    PageEntry,
+    Part,
+    PickerEntry,
+    ScheduleEntry,
+    Settings,
+)
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
-
-
-class CycleEntry(_Part):
+class CycleEntry(Part):
     """A unit of a fixed number of days, counted from a day on which one starts."""
 
     days: int
     starts: date
 
 
-class CalendarEntry(_Part):
+class CalendarEntry(Part):
     """A named calendar of one of three kinds, its business days and its own units."""
 
     kind: Literal["months", "weeks", "table"] = "months"
@@ -51,7 +55,7 @@ class CalendarEntry(_Part):
     cycles: dict[str, CycleEntry] = {}
 
 
-class SourceEntry(_Part):
+class SourceEntry(Part):
     """Data, its date column, where its days are, and whose days off it is not missed on.
 
     The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
@@ -61,6 +65,7 @@ class SourceEntry(_Part):
 
     file: str | list[str] | None = None
     url: str | None = None
+    query: str | None = None
     table: str | None = None
     password_env: str | None = None
     delimiter: str | None = None
@@ -75,9 +80,11 @@ class SourceEntry(_Part):
     tz: str | None = None
     calendar: str | None = None
     share: float | None = None
+    period: str | None = None
+    where: dict[str, str | int | float | list[str | int | float]] = {}
 
 
-class AnchorEntry(_Part):
+class AnchorEntry(Part):
     """A named point to measure from, in the data of its sources.
 
     ``day`` overrides whether its day is over. Of several sources the earliest day counts.
@@ -92,32 +99,59 @@ def _short_anchor(value: Any) -> Any:
     return {"point": value} if isinstance(value, str) else value
 
 
-class PeriodEntry(_Part):
+class PeriodEntry(Part):
     """A named phrase, how viewers see it, the anchor it is measured from, and its calendar."""
 
     phrase: str
     label: str = ""
+    short: str = ""
     anchor: str | None = None
     calendar: str | None = None
+    ranges: int = Field(1, ge=1, le=50)
+    inputs: dict[Name, Settings] = {}
 
 
 def _short_period(value: Any) -> Any:
     return {"phrase": value} if isinstance(value, str) else value
 
 
-class ReadingsEntry(_Part):
+_Anchor = Annotated[
+    AnchorEntry, BeforeValidator(_short_anchor, json_schema_input_type=str | AnchorEntry)
+]
+_Period = Annotated[
+    PeriodEntry, BeforeValidator(_short_period, json_schema_input_type=str | PeriodEntry)
+]
+
+
+class ReadingsEntry(Part):
     """How ambiguous phrases are read in this book."""
 
     last: Literal["rolling", "whole", "to date", "to end", "refuse"] = "rolling"
     next: Literal["rolling", "whole", "from date", "from start", "refuse"] = "rolling"
 
 
-class BookFile(_Part):
+class BookFile(Part):
     """The tables of a book's file; ``calendar`` names the one for periods that name none."""
 
     calendar: str | None = None
     calendars: dict[Name, CalendarEntry] = {}
     sources: dict[Name, SourceEntry] = {}
-    anchors: dict[Name, Annotated[AnchorEntry, BeforeValidator(_short_anchor)]] = {}
+    anchors: dict[
+        Name,
+        Annotated[
+            AnchorEntry, BeforeValidator(_short_anchor, json_schema_input_type=str | AnchorEntry)
+        ],
+    ] = {}
     readings: ReadingsEntry = ReadingsEntry()
-    periods: dict[Name, Annotated[PeriodEntry, BeforeValidator(_short_period)]] = {}
+    periods: dict[
+        Name,
+        Annotated[
+            PeriodEntry, BeforeValidator(_short_period, json_schema_input_type=str | PeriodEntry)
+        ],
+    ] = {}
+    anchor: str | None = None
+    picker: str | None = None
+    link_key: str | None = None
+    pickers: dict[Name, PickerEntry] = {}
+    pages: dict[Name, PageEntry] = {}
+    schedules: dict[Name, ScheduleEntry] = {}

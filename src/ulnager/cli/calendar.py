@@ -9,8 +9,8 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import echo, show_json, show_table
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import SettingError
@@ -149,9 +149,13 @@ def _named(request: Request, basis: dict[str, Any]) -> list[Named]:
     book = request.open_book
     if book is None:
         raise SettingError("--periods and --bounds need a book; name it with --book FILE")
+    open_ones = [entry.name for entry in book.periods.values() if entry.period.inputs]
+    if open_ones:
+        echo(f"note: viewers fill in {', '.join(open_ones)}; not in the table", err=True)
     return [
         (entry.name, entry.label, book.resolve(entry.name, **basis))
         for entry in book.periods.values()
+        if not entry.period.inputs
     ]
 
 

@@ -1,34 +1,110 @@
-"""``ulnager draw``: a picture of periods on a timeline."""
+"""``ulnager draw``: a picture of periods on a timeline, or of one walked through the data."""
 
 from __future__ import annotations
+
+from typing import Any
 
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.measuring import measured_title, number_text, values_where
+from ulnager.cli.output import echo
+from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request, basis_options, data_options
-from ulnager.cli.show import echo
+from ulnager.core.errors import SettingError
+
+MOST_STEPS = 400
 
 
 @click.command("draw", cls=Command)
-@click.argument("phrases", metavar="PERIOD...", nargs=-1, required=True)
+@period_argument(metavar="PERIOD...", nargs=-1, required=True)
 @click.option("--by", "unit", default="month", show_default=True, help="The unit that is marked.")
-@click.option("--to", "target", required=True, metavar="FILE", help="A PNG or SVG file.")
+@click.option("--step", metavar="STEP", help="Walk one period through the data: '1 week'.")
+@click.option("--first", metavar="POINT", help="With --step: the first day. [default: earliest]")
+@click.option("--last", metavar="POINT", help="With --step: the last day. [default: latest]")
+@click.option("--value", metavar="C", help="With --step: the column that is drawn, not the rows.")
+@click.option("--how", metavar="HOW", help="count, sum, mean, min or max. [default: sum]")
+@click.option("--where", metavar="C=VALUE", multiple=True, help="Only rows with that value.")
+@click.option("--to", "target", required=True, metavar="FILE",
+              help="A PNG, SVG or PDF file; of a walk also a GIF, which moves.")  # fmt: skip
+@click.option("--size", metavar="WxH", help="Of a walk: pixels. [default: 1280x800]")
 @data_options
 @basis_options
-def command(request: Request, phrases: tuple[str, ...], unit: str, target: str) -> None:
+def command(
+    request: Request, phrases: tuple[str, ...], unit: str, step: str | None, target: str,
+    size: str | None, **walk: Any,
+) -> None:  # fmt: skip
     """Draw one or more PERIODs on a timeline, with the units, the anchor and the data.
 
-    The part of the unit around the anchor that is still to come is hatched.
+    The part of the unit around the anchor that is still to come is hatched. With --step one PERIOD
+    is measured from one day after another, and drawn as small panels or as an animation.
 
     \b
       ulnager draw "last 3 whole months" "month to date" --today 2026-05-20 --to periods.png
+      ulnager draw "last 30 rolling days" --step "1 month" --source demo:sailings --to walk.png
     """
+    basis = request.basis(" ".join(phrases), whole=True)
+    if step is not None:
+        _draw_walk(request, phrases, step, target, size, basis, **walk)
+        return
+    said = [name for name, one in {"size": size, **walk}.items() if one]
+    if said:
+        raise SettingError(f"--{said[0]} is of a walk; say --step '1 week'")
     from ulnager.pictures.timeline import draw_timeline
 
-    basis = request.basis(" ".join(phrases), whole=True)
     results = [request.resolve(phrase, basis) for phrase in phrases]
     book = request.open_book
     named = book.periods if book else {}
     labels = [(named[text].label or text) if text in named else text for text in phrases]
     draw_timeline(results, target, unit=unit, data=basis.get("data"), labels=labels)
+    echo(f"drawn into {target}", err=True)
+
+
+def _draw_walk(
+    request: Request, phrases: tuple[str, ...], step: str, target: str, size: str | None,
+    basis: dict[str, Any], *, first: str | None, last: str | None, value: str | None,
+    how: str | None, where: tuple[str, ...],
+) -> None:  # fmt: skip
+    from itertools import islice
+
+    from ulnager.core.calendars.months import GREGORIAN
+    from ulnager.numbers.daily import measured_steps
+    from ulnager.numbers.totals import asked_for, checked_how
+    from ulnager.pictures.walks import Step, draw_walk
+
+    if len(phrases) != 1:
+        raise SettingError(f"--step walks one period, and these are {len(phrases)}")
+    if request.source is None:
+        raise SettingError("a walk through what? Name the data: --source FILE")
+    if request.as_of is not None:
+        raise SettingError("a walk is as of one day after another; leave --as-of out")
+    how = checked_how(how, value)
+    column, tz = request.looked_at(request.source, request.source_column)
+    asked = asked_for(request.opened(request.source), column, tz, value, None, values_where(where))
+    walked = request.named(phrases[0])
+    when = {key: one for key, one in basis.items() if one is not None and key != "as_of"}
+    steps = list(islice(walked.walk(step, first or "earliest", last or "latest", **when),
+                        MOST_STEPS + 1))  # fmt: skip
+    if not steps:
+        raise SettingError("there is no step between --first and --last")
+    if len(steps) > MOST_STEPS:
+        raise SettingError(
+            f"more than {MOST_STEPS} steps cannot be drawn; take a longer --step, or a later "
+            "--first"
+        )
+    drawn = []
+    for one, (days, values, total) in zip(steps, measured_steps(asked, value, how, steps),
+                                          strict=True):  # fmt: skip
+        notes = [note for note in one.notes if note.startswith(("it runs", "it begins"))]
+        if one.is_empty:
+            notes.append("empty")
+        drawn.append(Step(one.anchor.day, one.label, days, {k: float(v) for k, v in values.items()},
+                          notes, f"{how} {number_text(total)}"))  # fmt: skip
+    calendar = basis.get("calendar") or GREGORIAN
+    text = (
+        f"{walked}, {len(steps)} steps of {step} from {steps[0].anchor.day} to "
+        f"{steps[-1].anchor.day}; a bar is a day, a cross a day without rows; {calendar}"
+    )
+    draw_walk(drawn, target, title=f"{measured_title(how, value)}, step by step", text=text,
+              calendar=calendar, size=size)  # fmt: skip
     echo(f"drawn into {target}", err=True)

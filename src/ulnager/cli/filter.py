@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.onestatement import show_statement
+from ulnager.cli.output import echo, show_json
+from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import echo, show_json
 from ulnager.core.errors import FilterError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
@@ -28,7 +31,8 @@ _TARGETS = (*DIALECTS, *STANDARDS)
 
 
 @click.command("filter", cls=Command)
-@click.argument("phrase", metavar="PERIOD")
+@period_argument(required=False)
+@click.option("--picker", metavar="NAME", help="With --live: all choices of that picker in one.")
 @click.option("--column", required=True, metavar="C", help="The column to filter by.")
 @click.option(
     "--type",
@@ -60,7 +64,11 @@ _TARGETS = (*DIALECTS, *STANDARDS)
     "all that are touched.",
 )
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
-@click.option("--latest-in", metavar="TABLE.COLUMN", help="With --live: what answers for latest.")
+@click.option(
+    "--latest-in",
+    metavar="TABLE.COLUMN",
+    help="With --live: what answers for latest; a file's, too.",
+)
 @click.option(
     "--latest-type", metavar="TYPE", help="What that column holds. [default: a date, or as --type]"
 )
@@ -85,7 +93,8 @@ _TARGETS = (*DIALECTS, *STANDARDS)
 @basis_options
 def command(
     request: Request,
-    phrase: str,
+    phrase: str | None,
+    picker: str | None,
     column: str,
     column_type: str,
     target: str,
@@ -108,7 +117,19 @@ def command(
       ulnager filter "last 30 rolling days" --column booked_on --for spark --live \\
           --anchor-column travels_on
       ulnager filter "last 7 whole days" --column sailed_on --for odata
+      ulnager filter --picker dates --column sailed_on --live --for postgresql --book b.toml
     """
+    if picker is not None:
+        if phrase is not None or not live or run_on is not None:
+            raise FilterError("--picker stands for a PERIOD, is --live, and has no --run")
+        if any(moving[name] for name in ("anchor_column", "running")):
+            raise FilterError("--picker has the anchors of its book; leave --anchor-column out")
+        given = {name: moving[name] for name in ("latest_in", "latest_type", "date_table")}
+        given |= {"column_type": column_type, "rounding": rounding}
+        show_statement(request, picker, column, target, as_json, **given)
+        return
+    if phrase is None:
+        raise FilterError("give a PERIOD, or a --picker")
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
     counted_in = None if run_on is None else request.opened(run_on)
@@ -124,9 +145,16 @@ def command(
     if live:
         if target not in DIALECTS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
-        period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **moving)
+        other = _other_file(moving["latest_in"])
+        named = {**moving, "latest_in": other[1]} if other else moving
+        period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **named)
         text = sql_text(clause, target)
-        if on is not column:
+        if other is not None and counted_in is not None:
+            # Another file answers for latest: its dates are looked up, and rows counted by them.
+            extent = request.opened(other[0]).extent(other[2])
+            basis = request.basis(phrase, reads=True) | {"data": extent}
+            clause = where(request.resolve(phrase, basis), on, **holds, rounding=rounding)
+        elif on is not column:
             _, clause, _ = _live(request, phrase, on, rounding=rounding, **holds, **moving)
     else:
         _only_live(moving)
@@ -210,6 +238,15 @@ def _check_used(
         raise FilterError(f"--{name} is about --anchor-column; name that too")
     if moving["latest_in"] is None and moving["latest_type"] is not None:
         raise FilterError("--latest-type is about --latest-in; name that too")
+
+
+def _other_file(latest_in: str | None) -> tuple[str, str, str] | None:
+    """The file that answers for latest, its table and column in SQL, and the column; None where
+    that is a table already."""
+    file, _, column = (latest_in or "").rpartition(".")
+    if not file or not Path(file).is_file():
+        return None
+    return file, f"{Path(file).stem}.{column}", column
 
 
 def _compared(source: Source, column: str) -> Any:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from typing import Final
+from typing import Any, Final
 
 import click
+
+from ulnager.cli.progress import working
 
 GROUPS: Final[dict[str, dict[str, str]]] = {
     "Look": {
@@ -14,13 +16,18 @@ GROUPS: Final[dict[str, dict[str, str]]] = {
     "Define": {
         "resolve": "the dates of a period, and why",
         "readings": "every way to read a phrase, side by side",
-        "draw": "a picture of periods on a timeline",
+        "draw": "a picture of periods on a timeline, or of one walked through the data",
     },
     "Filter": {
         "filter": "a condition that keeps the rows of a period",
         "preview": "which rows a period keeps and leaves out",
     },
-    "Measure": {"buckets": "the units that a period touches, and which are whole"},
+    "Measure": {
+        "buckets": "the units that a period touches, which are whole, and their values",
+        "running": "a measure over each day's own period",
+        "ages": "how long rows have been open",
+    },
+    "Offer": {"show": "a picker, a page or a schedule as viewers see it; or the whole book"},
     "Demo": {"demo": "a full run on the demo data"},
 }
 COMMANDS: Final = {name: told for group in GROUPS.values() for name, told in group.items()}
@@ -42,13 +49,18 @@ _SECTIONS: Final = {
         "allow_outside", "calendar",
     ),
     "The output": (
-        "explain", "rows", "partial", "target", "name", "picture", "bound", "as_json", "help",
+        "as_link", "as_book", "explain", "rows", "partial", "target", "name", "picture", "bound",
+        "layout", "size", "write", "replace", "to_book", "as_json", "help",
     ),
 }  # fmt: skip
 
 
 class Command(click.Command):
-    """A command whose help has its options in groups."""
+    """A command whose help has its options in groups, and which says when it takes long."""
+
+    def invoke(self, ctx: click.Context) -> Any:
+        with working(f"ulnager {self.name}: working …"):
+            return super().invoke(ctx)
 
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         grouped: dict[str, list[tuple[str, str]]] = {section: [] for section in _SECTIONS}

@@ -15,12 +15,14 @@ from importlib import import_module
 from typing import Any, Final, NoReturn
 
 import click
+from click.shell_completion import shell_complete
 
 from ulnager.cli.help import COMMANDS, GROUPS
-from ulnager.cli.show import echo
+from ulnager.cli.output import echo
 from ulnager.core.errors import FilterError, PeriodSyntaxError, SettingError, UlnagerError
 from ulnager.core.text import masked
 
+_COMPLETION: Final = "_ULNAGER_COMPLETE"
 _WRONG_INPUT: Final = (PeriodSyntaxError, SettingError, FilterError)
 
 
@@ -55,6 +57,10 @@ def commands() -> None:
 
 def main(args: Sequence[str] | None = None) -> NoReturn:
     """Run the command line and leave with its exit code."""
+    asked = os.environ.get(_COMPLETION) if args is None else None
+    if asked:
+        # The shell asks what may follow, or for the script that makes it ask.
+        sys.exit(shell_complete(commands, {}, "ulnager", _COMPLETION, asked))
     given = list(sys.argv[1:] if args is None else args)
     debug = "--debug" in given
     if debug:

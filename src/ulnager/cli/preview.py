@@ -9,6 +9,8 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
+from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import (
     Request,
     basis_options,
@@ -16,7 +18,6 @@ from ulnager.cli.request import (
     key_option,
     reading_options,
 )
-from ulnager.cli.show import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.core.errors import SettingError
 from ulnager.core.text import masked
 
@@ -25,7 +26,7 @@ if TYPE_CHECKING:
 
 
 @click.command("preview", cls=Command)
-@click.argument("phrase", metavar="PERIOD")
+@period_argument()
 @click.argument("names", metavar="SOURCE...", nargs=-1, required=True)
 @click.option("--column", metavar="C", help="The date column. [default: the only one there is]")
 @key_option

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.output import echo, show_json, show_pairs
 from ulnager.cli.request import (
     Request,
     basis_options,
@@ -15,7 +17,7 @@ from ulnager.cli.request import (
     key_option,
     reading_options,
 )
-from ulnager.cli.show import echo, show_json, show_pairs
+from ulnager.core.errors import SettingError
 
 if TYPE_CHECKING:
     from ulnager.sources.profile import Profile
@@ -30,6 +32,7 @@ if TYPE_CHECKING:
 )
 @click.option("--key", metavar="C", help="A column whose values should occur once.")
 @click.option("--picture", metavar="FILE", help="Draw the rows of each day into a PNG or SVG file.")
+@click.option("--to-book", metavar="FILE", help="Write a book to begin with into that file.")
 @json_option
 @reading_options
 @basis_options
@@ -41,6 +44,7 @@ def command(
     share: float | None,
     key: str | None,
     picture: str | None,
+    to_book: str | None,
     as_json: bool,
 ) -> None:
     """Print what the date columns of SOURCE hold: their dates, gaps and last whole day.
@@ -54,8 +58,11 @@ def command(
     \b
       ulnager profile demo:sailings --today 2026-05-20
       ulnager profile demo:gate_scans --tz America/Halifax --picture scans.png
+      ulnager profile sales.csv --to-book book.toml
     """
     profiles, needed = request.profiles(names, column, share, key, column_type)
+    if to_book is not None:
+        _begin_book(request, names, profiles, to_book, column_type)
     if picture is not None:
         from ulnager.pictures.profile import draw_profile
 
@@ -73,6 +80,36 @@ def command(
         echo(f"note: {text}", err=True)
     if picture is not None:
         echo(f"drawn into {picture}", err=True)
+
+
+def _begin_book(
+    request: Request,
+    names: tuple[str, ...],
+    profiles: list[Profile],
+    file: str,
+    column_type: str | None,
+) -> None:
+    """Write a book with that source, and say how to go on."""
+    from ulnager.book.starting import starting_book, write_book
+
+    if len(names) > 1 or "://" in names[0] or names[0].startswith("demo:"):
+        raise SettingError("--to-book begins with one file; name the source in the book by hand")
+    if len(profiles) > 1:
+        columns = ", ".join(found.column for found in profiles)
+        raise SettingError(f"--to-book takes one date column; say which: --column ({columns})")
+    source, book = Path(names[0]).resolve(), Path(file).resolve()
+    if not source.is_relative_to(book.parent):
+        raise SettingError(
+            f"a book reads files in and below its own folder; write it beside the data: "
+            f"--to-book {source.parent / book.name}"
+        )
+    given = {name: value for name in ("delimiter", "header", "encoding", "date_format")
+             if (value := getattr(request, name)) is not None}  # fmt: skip
+    if column_type is not None:
+        given["column_type"] = column_type
+    text = starting_book(profiles[0], str(source.relative_to(book.parent)), given, request.tz)
+    write_book(text, file)
+    echo(f"written: {file}; try 'ulnager show home --book {file}'", err=True)
 
 
 def _pairs(found: Profile) -> Iterator[tuple[str, str]]:

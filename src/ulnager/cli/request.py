@@ -14,7 +14,7 @@ import click
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
-from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError
+from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError, UlnagerError
 from ulnager.core.language.period import Period, period
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
@@ -174,8 +174,9 @@ class Request:
         if self.book is None:
             return None
         from ulnager.book.reading import read_book
+        from ulnager.demo import named_book
 
-        return read_book(self.book, allow_outside=self.allow_outside)
+        return read_book(named_book(self.book), allow_outside=self.allow_outside)
 
     def basis(
         self,
@@ -326,13 +327,28 @@ class Request:
         """The period of that name in the book, or the one that the phrase defines."""
         book = self.open_book
         if book is None:
-            return period(text, self.chosen_calendar)
+            try:
+                return period(text, self.chosen_calendar)
+            except PeriodSyntaxError as error:
+                raise self._dated(error) from None
         if text in book.periods:
             return book.periods[text].period
         try:
             return book.read(text)
         except PeriodSyntaxError as error:
-            raise _with_names(error, text, list(book.periods)) from None
+            raise self._dated(_with_names(error, text, list(book.periods))) from None
+
+    def _dated(self, error: PeriodSyntaxError) -> PeriodSyntaxError:
+        """The same error with the dates of what it offers, as the options say the day."""
+
+        def dates(phrase: str) -> str | None:
+            try:
+                spans = self.resolve(phrase, self.basis(phrase)).spans
+                return ", ".join(map(str, spans[:3])) or "no dates"
+            except UlnagerError:
+                return None
+
+        return error.dated(dates)
 
     def resolve_as(self, name: str, way: Period, basis: dict[str, Any]) -> Resolution:
         """Another phrase where a name of the book stands: with its anchor and its calendar."""

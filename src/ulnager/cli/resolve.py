@@ -7,13 +7,14 @@ from collections.abc import Iterator
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.output import echo, length_text, show_json, show_pairs, show_steps
+from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.cli.show import echo, length_text, show_json, show_pairs, show_steps
 from ulnager.core.periods.resolution import Resolution
 
 
 @click.command("resolve", cls=Command)
-@click.argument("phrase", metavar="PERIOD")
+@period_argument()
 @click.option("--explain", is_flag=True, help="Say step by step how the dates came about.")
 @json_option
 @data_options

@@ -1,124 +1,312 @@
-"""How results look on a terminal and in a pipe.
-
-A table has no lines around it, so that ``grep`` and ``cut`` work on it; colour and bold
-are for terminals only, and never the only sign of anything. Nothing that data or names hold
-reaches a terminal as a control character.
-"""
+"""``ulnager show``: a picker, a page or a schedule of the book as viewers see it now."""
 
 from __future__ import annotations
 
-import json
-import shutil
-import sys
-import textwrap
-from collections.abc import Iterable, Sequence
-from typing import Any
+from collections.abc import Iterator
+from datetime import datetime
+from typing import TYPE_CHECKING, Any
+from urllib.parse import parse_qs
 
 import click
 
-from ulnager.core.periods.resolution import InstantResolution, Resolution
-from ulnager.core.text import visible
+from ulnager.cli.help import Command
+from ulnager.cli.measuring import number_text
+from ulnager.cli.output import echo, show_json, show_pairs, show_table
+from ulnager.cli.request import Request, basis_options, json_option
+from ulnager.core.errors import SettingError, UlnagerError
 
-_WIDTH = 100
+if TYPE_CHECKING:
+    from ulnager.book.book import Book
+    from ulnager.book.schedules import Schedule
+    from ulnager.core.choices.pages import OpenedPage, Page
+    from ulnager.core.choices.shown import ShownChoice
+    from ulnager.core.choices.view import View
 
-
-def echo(text: str = "", *, err: bool = False) -> None:
-    """A text with visible marks for control characters, on standard output or error."""
-    click.echo(visible(text, "\n"), err=err)
-
-
-def width() -> int:
-    """How many columns a line may take: 100, or what a narrower terminal has."""
-    if not sys.stdout.isatty():
-        return _WIDTH
-    return max(20, min(_WIDTH, shutil.get_terminal_size((_WIDTH, 24)).columns))
+_MOMENTS = 5
 
 
-def show_json(value: Any) -> None:
-    """One JSON value on standard output."""
-    text = json.dumps(value, indent=2, ensure_ascii=False)
-    # What JSON leaves as it is may still be a control character to a terminal.
-    click.echo("".join(c if c == "\n" or c.isprintable() else _escaped(c) for c in text))
-
-
-def _escaped(character: str) -> str:
-    pairs = character.encode("utf-16-be", "surrogatepass").hex()
-    return "".join(f"\\u{pairs[place : place + 4]}" for place in range(0, len(pairs), 4))
-
-
-def show_pairs(pairs: Iterable[tuple[str, str]]) -> None:
-    """Names and values in two columns; long values are wrapped."""
-    rows = list(pairs)
-    margin = max(len(name) for name, _ in rows) + 2
-    for name, value in rows:
-        lines = _wrapped(visible(value), width() - margin)
-        click.echo(click.style(f"{name:<{margin}}", bold=True) + lines[0])
-        for line in lines[1:]:
-            click.echo(" " * margin + line)
-
-
-def show_steps(steps: Sequence[str]) -> None:
-    """Numbered sentences, wrapped."""
-    for number, step in enumerate(steps, 1):
-        echo(f"{number:>2}. " + "\n    ".join(_wrapped(visible(step), width() - 4)))
-
-
-def _wrapped(text: str, columns: int) -> list[str]:
-    """Lines of so many columns; a word is never cut, so that dates stay whole."""
-    return textwrap.wrap(
-        text, max(10, columns), break_on_hyphens=False, break_long_words=False
-    ) or [""]
-
-
-def show_table(
-    headers: Sequence[str], rows: Iterable[Sequence[Any]], right: Sequence[str] = ()
+@click.command("show", cls=Command)
+@click.argument("name", metavar="[NAME]", required=False)
+@click.option("--choose", metavar="KEY", help="Another choice of the picker.")
+@click.option("--set", "values", metavar="INPUT=VALUE", multiple=True, help="A value of an input.")
+@click.option("--by", metavar="UNIT", help="Another unit for charts to be grouped by.")
+@click.option("--link", metavar="LINK", help="Open it from a link: a query string.")
+@click.option("--as-link", is_flag=True, help="Print the link to what is shown, and nothing else.")
+@click.option("--as-book", is_flag=True, help="Print a line for 'opens' in the book instead.")
+@json_option
+@basis_options
+def command(
+    request: Request,
+    name: str | None,
+    choose: str | None,
+    values: tuple[str, ...],
+    by: str | None,
+    link: str | None,
+    as_link: bool,
+    as_book: bool,
+    as_json: bool,
 ) -> None:
-    """Rows under headers; the columns named in ``right`` are set to the right."""
-    from io import StringIO
+    """Print a picker, a page or a schedule of the book as viewers see it now; without NAME, the
+    whole book at a glance.
 
-    from rich.console import Console
-    from rich.table import Table
-    from rich.text import Text as RichText
+    \b
+      ulnager show --book periods.toml
+      ulnager show dates --book periods.toml --choose recent --set n=14
+      ulnager show operations --book periods.toml --link "dates=recent&dates.recent.n=14"
+    """
+    book = request.open_book
+    if book is None:
+        raise SettingError("show what? Name a book: --book FILE")
+    clock = _clock(request)
+    if name is None:
+        for option in (choose, values, by, link, as_link, as_book):
+            if option:
+                raise SettingError("--choose and its kin are for a picker or a page; name one")
+        _show_book(book, clock, as_json)
+        return
+    fields = _fields(link)
+    if name in book.schedules:
+        if choose or values or by or link or as_link or as_book:
+            raise SettingError("what a schedule sends is said in the book")
+        _show_schedule(book.schedules[name], clock, as_json)
+        return
+    if name in book.pages:
+        page = book.pages[name]
+        opened = page.read(fields, **clock) if link is not None else page.open(**clock)
+        opened = _changed_page(page, opened, clock, choose, values, by)
+        if as_link or as_book:
+            view = opened.views[page.home] if page.home else None
+            if view is None:
+                raise SettingError(f"the page {name} has no picker of its own to link to")
+            _print_state(view, as_book)
+        else:
+            _show_page(book, opened, as_json)
+        return
+    picker = book.picker(name) if name in book.pickers else None
+    if picker is None:
+        from ulnager.core.suggest import no_such
 
-    table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold", pad_edge=False)
-    for header in headers:
-        table.add_column(
-            RichText(visible(header)), justify="right" if header in right else "left", no_wrap=True
+        known = [*book.pickers, *book.pages, *book.schedules]
+        raise SettingError(no_such("picker, page or schedule", name, known))
+    view = picker.read(fields, **clock) if link is not None else picker.open(**clock)
+    view = _changed(view, choose, values, by)
+    if as_link or as_book:
+        _print_state(view, as_book)
+    elif as_json:
+        show_json(view.to_dict())
+    else:
+        _show_view(view)
+
+
+def _clock(request: Request) -> dict[str, Any]:
+    """The moment as the options say it."""
+    if request.as_of is not None:
+        raise SettingError("--as-of is for a phrase; viewers' choices have their own anchors")
+    return {"today": request.today, "now": request.now, "tz": request.tz}
+
+
+def _fields(link: str | None) -> dict[str, Any]:
+    if link is None:
+        return {}
+    query = link.partition("?")[2] if "?" in link else link
+    try:
+        return dict(parse_qs(query, keep_blank_values=True, max_num_fields=500))
+    except ValueError:
+        raise SettingError("the link has too many fields") from None
+
+
+def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | None) -> View:
+    """The view after what the options say; a key, an input or a unit that is not there is wrong."""
+    if choose is not None:
+        keys = [choice.key for choice in view.choices]
+        if choose not in keys:
+            from ulnager.core.suggest import no_such
+
+            raise SettingError(no_such("choice", choose, keys))
+        view = view.choose(choose)
+    for text in values:
+        name, sign, value = text.partition("=")
+        known = [given.made.name for given in view.inputs]
+        base, _, number = name.partition(".")
+        if not sign or base not in known:
+            raise SettingError(
+                f"--set {text}: write INPUT=VALUE; the inputs here are: "
+                f"{', '.join(known) or 'none'}"
+            )
+        count = int(number) if number.isdigit() else 1
+        while view.chosen is not None and view.range_count(view.chosen) < count:
+            more = view.add_range()
+            if more.state == view.state:
+                raise SettingError(f"--set {text}: {more.notes[0]}")
+            view = more
+        view = view.enter(range=count, **{base: value})
+    return view if by is None else view.group(by)
+
+
+def _changed_page(
+    page: Page,
+    opened: OpenedPage,
+    clock: dict[str, Any],
+    choose: str | None,
+    values: tuple[str, ...],
+    by: str | None,
+) -> OpenedPage:
+    if choose is None and not values and by is None:
+        return opened
+    if page.home is None:
+        raise SettingError(f"the page {page.name} has no picker of its own to choose from")
+    view = _changed(opened.views[page.home], choose, values, by)
+    return page.open(**clock, chosen={page.home: view})
+
+
+def _print_state(view: View, as_book: bool) -> None:
+    if not as_book:
+        echo(view.link())
+        return
+    pairs = ", ".join(f'"{name}" = "{text}"' if "." in name else f'{name} = "{text}"'
+                      for name, text in view.state.items())  # fmt: skip
+    echo(f"opens = {{ {pairs} }}" if pairs else "opens = {}")
+
+
+def _dates(choice: ShownChoice) -> tuple[str, str]:
+    result = choice.resolution
+    if result is None:
+        return "has a problem", ""
+    return result.label, "" if result.days is None else f"{result.days:,}"
+
+
+def _show_view(view: View) -> None:
+    rows, heading = [], None
+    for choice in view.choices:
+        if choice.heading != heading:
+            heading = choice.heading
+            rows.append(("", heading or "", "", "", ""))
+        mark = ">" if choice.chosen else ""
+        rows.append((mark, choice.label, *_dates(choice), choice.key))
+    show_table(("", view.picker.label, "dates", "days", "key"), rows, ("days",))
+    echo()
+    show_pairs(_pairs(view))
+
+
+def _pairs(view: View) -> Iterator[tuple[str, str]]:
+    result = view.resolution
+    dates = f": {result.label}" if result and view.choice is not None else ""
+    yield "shown", f"{view.choice_label}{dates}"
+    for given in view.inputs:
+        known = f"{given.made.name} = {given.shown or '…'}"
+        bounds = [one for one in (given.low, given.high) if one is not None]
+        told = f" ({' to '.join(map(str, bounds))})" if bounds else ""
+        number = f" {given.range}" if given.range > 1 else ""
+        yield "input", f"{given.made.label}{number}: {known}{told}"
+    if view.by is not None:
+        units = ", ".join(f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
+                          for one in view.units if one.buckets is not None)  # fmt: skip
+        yield "by", f"{view.by}; there are: {units}"
+    yield "today", f"{view.moment.today}"
+    for text in view.problems:
+        yield "problem", text
+    for text in view.notes:
+        yield "note", text
+
+
+def _value(found: Any) -> str:
+    """The measure of all a chart's dates, where it draws one."""
+    return "" if found is None or isinstance(found, str) else number_text(found.rows[0].value)
+
+
+def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
+    from ulnager.book.drawing import kept_by, values_of
+
+    sources: dict[str, Any] = {}
+    kept = {key: kept_by(book, chart, sources) for key, chart in opened.charts.items()}
+    if as_json:
+        plain = opened.to_dict()
+        for key, rows in kept.items():
+            plain["charts"][key]["rows"] = rows
+        for key, found in opened.values().items():
+            is_said = found is None or isinstance(found, str)
+            plain["charts"][key]["values"] = found if is_said else found.to_dict()
+        show_json(plain)
+        return
+    echo(opened.page.label)
+    drawn = {key: one for key, one in opened.charts.items() if one.chart.drawn.get("value")}
+    values = values_of(book, drawn, by=False, opened=sources)
+    shown = [
+        (
+            chart.label,
+            chart.dates,
+            kept[chart.key],
+            _value(values.get(chart.key)),
+            chart.by or "",
+            chart.key,
         )
-    for row in rows:
-        table.add_row(*(RichText(cell_text(cell)) for cell in row))
-    # A terminal may be narrower and wraps the lines then; half a date would be another date.
-    drawn = Console(
-        file=StringIO(), width=1_000_000, force_terminal=sys.stdout.isatty(), highlight=False
-    )
-    with drawn.capture() as captured:
-        drawn.print(table)
-    for line in captured.get().splitlines():
-        click.echo(line.rstrip())
+        for chart in opened.charts.values()
+    ]
+    show_table(("chart", "dates", "rows", "value", "by", "key"), shown, ("rows", "value"))
+    echo()
+    show_pairs([(key, chart.governed_by) for key, chart in opened.charts.items()])
+    told: list[tuple[str, str]] = []
+    told += [("problem", text) for chart in opened.charts.values() for text in chart.problems]
+    told += [("note", text) for chart in opened.charts.values() for text in chart.notes]
+    told += [("note", text) for view in opened.views.values() for text in view.notes]
+    if told:
+        echo()
+        show_pairs(list(dict.fromkeys(told)))
 
 
-def cell_text(cell: Any) -> str:
-    """A cell as text: whole numbers with thousands, nothing for None."""
-    if cell is None:
-        return ""
-    if isinstance(cell, int) and not isinstance(cell, bool):
-        return f"{cell:,}"
-    return visible(str(cell))
+def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> None:
+    now = _now(schedule, clock)
+    moments = schedule.moments(now, _MOMENTS)
+    if as_json:
+        show_json([schedule.to_dict(moment) for moment in moments])
+        return
+    rows = []
+    for moment in moments:
+        opened = schedule.open(moment)
+        for place, chart in enumerate(opened.charts.values()):
+            rows.append(("" if place else f"{moment:%a %Y-%m-%d %H:%M}", chart.label, chart.dates,
+                         chart.governed_by))  # fmt: skip
+    echo(f"{schedule.label}: {schedule.page.label}, {schedule.every} at {schedule.at:%H:%M}")
+    show_table(("goes out", "chart", "dates", "what governs it"), rows)
 
 
-def spans_text(result: Resolution, most: int = 6) -> str:
-    """The spans of a resolution on one line, with how long they are."""
-    if result.is_empty:
-        return "none"
-    shown = ", ".join(str(span) for span in result.spans[:most])
-    more = f" and {len(result.spans) - most} more spans" if len(result.spans) > most else ""
-    return f"{shown}{more}{length_text(result, ' ({})')}"
+def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
+    from ulnager.core.choices.moment import moment_from
+
+    moment = moment_from(clock["today"], clock["now"], clock["tz"] or None)
+    if moment.now is not None:
+        return moment.now
+    return datetime(moment.today.year, moment.today.month, moment.today.day, tzinfo=schedule.zone)
 
 
-def length_text(result: Resolution, form: str = "{}") -> str:
-    """How long a resolution is, put into a form; nothing when it is open."""
-    if isinstance(result, InstantResolution):
-        return "" if result.duration is None else form.format(f"{result.duration} of time")
-    if result.days is None:
-        return ""
-    return form.format(f"{result.days:,} day{'s' * (result.days != 1)}")
+def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
+    rows = []
+    when = {name: value for name, value in clock.items() if value is not None}
+    for entry in book.periods.values():
+        if entry.period.inputs:
+            dates = "viewers fill it in"
+        else:
+            try:
+                dates = book.resolve(entry.name, **when).label
+            except UlnagerError as error:
+                dates = f"has no dates: {error}".splitlines()[0]
+        rows.append((entry.name, entry.label, dates, str(entry.period)))
+    offered = [
+        *(("picker", one.name, f"{one.label}: {', '.join(c.key for c in one.choices)}")
+          for one in book.pickers.values()),
+        *(("page", one.name, f"{one.label}: {', '.join(c.key for c in one.charts)}")
+          for one in book.pages.values()),
+        *(("schedule", one.name, f"{one.label}: {one.page.name}, {one.every} at {one.at:%H:%M}")
+          for one in book.schedules.values()),
+    ]  # fmt: skip
+    if as_json:
+        show_json({
+            "periods": [dict(zip(("name", "label", "dates", "phrase"), row, strict=True))
+                        for row in rows],
+            "offered": [dict(zip(("kind", "name", "what"), one, strict=True)) for one in offered],
+        })  # fmt: skip
+        return
+    show_table(("name", "label", "dates", "phrase"), rows)
+    if offered:
+        echo()
+        show_pairs([(f"{kind} {name}", what) for kind, name, what in offered])

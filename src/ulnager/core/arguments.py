@@ -33,6 +33,7 @@ TEXT: Final = (str, _NONE)
 _SORTS: Final = {
     "allow_outside": Sort((bool,), "True or False"),
     "anchor_type": Sort((str,), "what the column holds, such as 'date'"),
+    "bound": Sort((bool,), "True or False"),
     "column": Sort(TEXT, "the name of a column"),
     "column_type": Sort((str,), "what the column holds, such as 'date'"),
     "column_types": Sort((Mapping, _NONE), "a mapping of columns, such as {'month': 'yyyymm'}"),
@@ -55,6 +56,7 @@ _SORTS: Final = {
     "literal": Sort((bool,), "True or False"),
     "name": Sort((str,), "a name"),
     "open_ended": Sort((str, date, list, tuple), "dates such as ['9999-12-31']"),
+    "parameters": Sort((Mapping, _NONE), "a mapping of names to SQL"),
     "partial": Sort((str,), "'mark', 'drop' or 'keep'"),
     "password": Sort(TEXT, "a password"),
     "query": Sort(TEXT, "a SELECT"),

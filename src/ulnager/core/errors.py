@@ -6,7 +6,7 @@ keeps those facts in fields for programs.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from ulnager.core.text import masked, visible
 
@@ -26,8 +26,9 @@ class PeriodSyntaxError(UlnagerError):
 
     ``phrase`` is the text, ``position`` the index of the first character that does
     not fit, ``length`` how many characters do not, ``problem`` what is wrong in a
-    sentence, ``expected`` what could stand there, ``suggestion`` the nearest known
-    word or phrase, or None.
+    sentence, ``expected`` what could stand there, ``suggestion`` the nearest phrase or
+    word, or None, and ``suggestions`` all that are near. ``is_sure`` says that nothing else
+    is to be looked for.
 
     >>> print(PeriodSyntaxError("last 3 hole months", 7, 4, "'hole' does not fit here",
     ...                         ("whole",), "whole"))
@@ -46,20 +47,54 @@ class PeriodSyntaxError(UlnagerError):
         length: int,
         problem: str,
         expected: Sequence[str] = (),
-        suggestion: str | None = None,
+        suggestion: str | Sequence[str] | None = None,
+        dates: Sequence[str] = (),
+        is_sure: bool = False,
     ) -> None:
+        offered = (suggestion,) if isinstance(suggestion, str) else tuple(suggestion or ())
+        self.suggestions = offered
+        self.suggestion = offered[0] if offered else None
+        self.dates = tuple(dates)
+        self.is_sure = is_sure
         self.phrase = phrase
         self.position = position
         self.length = length
         self.problem = problem
         self.expected = tuple(expected)
-        self.suggestion = suggestion
-        super().__init__(phrase, position, length, problem, self.expected, suggestion)
+        super().__init__(
+            phrase, position, length, problem, self.expected, offered, self.dates, is_sure
+        )
+
+    def offering(
+        self, phrases: Sequence[str], problem: str = "", dates: Sequence[str] = ()
+    ) -> PeriodSyntaxError:
+        """The same error with other phrases to offer, and another problem where one is given."""
+        return PeriodSyntaxError(
+            self.phrase, self.position, self.length, problem or self.problem,
+            () if phrases else self.expected, phrases, dates, self.is_sure,
+        )  # fmt: skip
+
+    def dated(self, dates_of: Callable[[str], str | None]) -> PeriodSyntaxError:
+        """The same error with the dates of the phrases that it offers."""
+        if not self.suggestions:
+            return self
+        dates = [dates_of(phrase) or "" for phrase in self.suggestions]
+        if not any(dates):
+            return self
+        return PeriodSyntaxError(
+            self.phrase, self.position, self.length, self.problem, self.expected,
+            self.suggestions, dates, self.is_sure,
+        )  # fmt: skip
 
     def __str__(self) -> str:
         if "://" in self.phrase:
             return "a phrase is wanted here, such as 'last 3 whole months', and not a URL"
-        hint = f"; did you mean {self.suggestion!r}?" if self.suggestion else ""
+        shown_dates = self.dates or ("",) * len(self.suggestions)
+        offered = [
+            f"{phrase!r} ({dates})" if dates else repr(phrase)
+            for phrase, dates in zip(self.suggestions, shown_dates, strict=True)
+        ]
+        hint = f"; did you mean {_either(offered)}?" if offered else ""
         shown, caret = self._window()
         lines = [visible(f"{self.problem}{hint}"), f"  {shown}", f"  {caret}"]
         if self.expected:

@@ -33,6 +33,19 @@ def table(name: str) -> Path:
     return _FOLDER / f"{name}.csv"
 
 
-def book_file() -> Path:
-    """The demo book."""
-    return _FOLDER / "book.toml"
+BOOKS: Final = {"ferries": "book.toml"}
+
+
+def book_file(name: str = "ferries") -> Path:
+    """A book of the demo.
+
+    Raises SourceError when there is no such book.
+    """
+    if name not in BOOKS:
+        raise SourceError(no_such("demo book", name, BOOKS))
+    return _FOLDER / BOOKS[name]
+
+
+def named_book(path: str) -> str | Path:
+    """The path of a book; ``demo:ferries`` is the demo's."""
+    return book_file(path.removeprefix("demo:")) if path.startswith("demo:") else path

@@ -68,6 +68,7 @@ class Engine(NamedTuple):
     midnight: str = ""
     skipped_midnight: str = ""
     midnight_utc: str = ""
+    to_second: str = ""
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
     local_now: str = "now()"
@@ -135,6 +136,7 @@ ENGINES: Final = {
             now="datetime('now')",
             week_text="({x} || '-W' || {y} || {z})",
             instant="'{x}'",
+            to_second="strftime('%Y-%m-%d %H:%M:%S', {x})",
             add_time="datetime({x}, '{s}{a} {u}s')",
             truncated_time="datetime(strftime('%s', {x}) / {q} * {q}, 'unixepoch')",
             move_wall="datetime({x}, ({y}) || ' days')",
@@ -253,8 +255,8 @@ ENGINES: Final = {
         ),
         Engine(
             name="datafusion",
-            # No zones: a midnight that is missing stops it. Nothing is truncated, which it does by
-            # way of nanoseconds, and those end in 2262.
+            # No zones: a midnight that is missing stops it. It truncates by way of nanoseconds,
+            # which end in 2262; here so many days are taken off.
             utc_today="CURRENT_DATE",
             today="CURRENT_DATE",
             time_of="arrow_cast({x}, 'Timestamp(Microsecond, None)')",
@@ -262,8 +264,8 @@ ENGINES: Final = {
             add_days="({x} {s} {a})",
             add_count="({x} + CAST({a} AS INTEGER))",
             add_months="({x} {s} INTERVAL '{a} months')",
-            truncated="",
-            truncates={},
+            truncated="({x} - (CAST(date_part('{u}', {x}) AS INTEGER) - 1))",
+            truncates={"month": "day", "year": "doy"},
             months_start="make_date({serial} / 12, {serial} % 12 + 1, 1)".replace(
                 "{serial}",
                 "(CAST(date_part('year', {x}) * 12 + date_part('month', {x}) - 1 "
@@ -392,7 +394,9 @@ def midnight(engine: Engine, day: str, zone: str | None, hours: int = 0) -> str:
 
 def day_of_time(engine: Engine, local: str, hours: int = 0) -> str:
     """The date of a local time, as SQL."""
-    return filled(engine, "date_of", x=_moved(engine, local, -hours))
+    # Where parts of a second are rounded once a time is moved, they are left off before.
+    at = filled(engine, "to_second", x=local) if hours and engine.to_second else local
+    return filled(engine, "date_of", x=_moved(engine, at, -hours))
 
 
 def time_of_day(engine: Engine, day: str, hours: int = 0) -> str:

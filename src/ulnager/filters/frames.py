@@ -6,7 +6,7 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import tzinfo
+from datetime import date, tzinfo
 from itertools import zip_longest
 from typing import Any, NamedTuple, TypeVar
 
@@ -19,6 +19,7 @@ from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period, as_period, resolved
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
@@ -43,11 +44,18 @@ def keep_frame(
     column: str,
     *,
     tz: str | tzinfo | None = None,
+    grain: str | Grain | None = None,
+    rounding: str | None = None,
     **when: Any,
 ) -> FrameT:
     """The rows of a data frame whose date is in a resolution; see :func:`ulnager.keep`."""
     result = resolved(result, tz=tz, **when)
-    data = _known(frame)
+    unit = grain_named(grain, calendar=result.calendar)
+    if unit is not None:
+        result = result.with_ranges(unit.rounded(result.ranges, rounding, str(result.period)))
+    elif rounding is not None:
+        raise FilterError("rounding is about a grain of more than a day; say that too: grain=")
+    data = known_frame(frame)
     found = _column(data, column, tz)
     bounds = column_bounds(result, found.held)
     native: FrameT
@@ -100,7 +108,7 @@ def keep_each(
     as :func:`keep` does, and for DuckDB and Spark where their SQL cannot follow the calendar.
     """
     period = as_period(period, calendar)
-    data = _known(frame)
+    data = known_frame(frame)
     dated, measured = _column(data, column, tz), _column(data, anchor, tz)
     native: Any = data.to_native()
     kept: FrameT
@@ -149,7 +157,8 @@ def keep_each(
     )
 
 
-def _known(frame: Any) -> Any:
+def known_frame(frame: Any) -> Any:
+    """The frame as Narwhals has it; FilterError for what it does not know."""
     try:
         return nw.from_native(frame, pass_through=False)
     except TypeError:
@@ -229,6 +238,14 @@ def _local_times(part: Any, column: _Column) -> Any:
     except (TypeError, ValueError) as error:
         raise FilterError(f"column {column.name!r} could not be taken for dates: {error}") from None
     return found.astype("datetime64[us]")
+
+
+def local_days(data: Any, column: str, tz: str | tzinfo | None) -> list[date | None]:
+    """The local dates of a column of a frame in memory, None for nulls."""
+    if data.collect_schema().get(column) == nw.Unknown:
+        return [None] * len(data)  # Nothing but nulls.
+    found = _local_times(data, _column(data, column, tz)).astype("datetime64[D]")
+    return [None if day is None else day for day in found.tolist()]
 
 
 def _between(days: Any, anchors: Any, starts: Any, stops: Any) -> Any:

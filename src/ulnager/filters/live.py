@@ -27,9 +27,9 @@ from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
+from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import as_days, as_instant, time_after_midnight
@@ -37,15 +37,15 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.parts import Part, parts_of
-from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
-from ulnager.core.units import Unit
 from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
 from ulnager.filters.grained import Grained
 from ulnager.filters.joined import DateTable
+from ulnager.filters.livechecks import check_definition, check_time
 from ulnager.filters.livejoins import DayColumn, joined_clause
 from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
+from ulnager.filters.openwhere import open_where
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
 
@@ -75,6 +75,7 @@ def live_where(
     rounding: str | None = None,
     grain: str | Grain | None = None,
     day_starts: str = "00:00",
+    parameters: Mapping[str, ColumnElement[Any]] | None = None,
 ) -> ColumnElement[bool]:
     """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
 
@@ -93,11 +94,24 @@ def live_where(
     calendars of weeks and tables, own units and business days take it. It has to hold every day
     that is asked for: where one is missing, no row is kept.
 
+    The slots of a phrase that has some, ``last {n} days``, become bound parameters of their names;
+    a value beyond its bounds, and null, keep no row. ``parameters`` are other SQL for them.
+
     Raises FilterError for what no engine can work out, and when it is compiled for what that one
     cannot; ResolveError for a period that may have several spans.
     """
     period = as_period(period, calendar)
+    if isinstance(period, OpenPeriod):
+        options = {
+            "column_type": column_type, "tz": tz, "calendar": calendar, "calendars": calendars,
+            "defaults": defaults, "latest": latest, "latest_type": latest_type,
+            "open_ended": open_ended, "today": today, "now": now, "anchor": anchor,
+            "anchor_type": anchor_type, "running": running, "date_table": date_table,
+            "rounding": rounding, "grain": grain, "day_starts": day_starts,
+        }  # fmt: skip
+        return open_where(live_where, period, on, parameters, options)
     place = latest_place(latest)
+    extra = dict(parameters or {})
     zone = None if tz is None else zone_name(tz)
     after = _checked_start(day_starts, column_type)
     grain = grain_named(grain, calendar=calendar)
@@ -110,9 +124,9 @@ def live_where(
     if zone is None and any(name in INSTANT_TYPES for name in types):
         raise FilterError("a column of instants needs tz, where its days begin")
     known = calendars_of(calendar, calendars, defaults)
-    _check(period.definition, known.chosen)
+    check_definition(period.definition, known.chosen)
     if period.definition.is_sub_day:
-        _check_time(column_type, zone, anchor is not None and running, today, now)
+        check_time(column_type, zone, anchor is not None and running, today, now)
     if now is not None:
         now = as_instant(now)
         if now.tzinfo is None:
@@ -129,15 +143,17 @@ def live_where(
     def part(definition: Definition) -> ColumnElement[bool]:
         moving = _Moving(
             definition, held, zone, known, Latest(place, latest_type, stand_ins), _Now(today, now),
-            _Anchored(anchor_type, running), date_table, after,
+            _Anchored(anchor_type, running), date_table, after, tuple(extra),
         )  # fmt: skip
         # Which sides there are is the same on every engine.
-        start, stop = moving.bounds(dialect_named("duckdb"), *("anchor" for _ in anchors))
+        start, stop = moving.bounds(
+            dialect_named("duckdb"), *("anchor" for _ in (*anchors, *extra))
+        )
         sides, written = [], _Written(moving)
         if start is not None:
-            sides.append(column >= LiveBound(written, 0, *anchors))
+            sides.append(column >= LiveBound(written, 0, *anchors, *extra.values()))
         if stop is not None:
-            sides.append(column < LiveBound(written, 1, *anchors))
+            sides.append(column < LiveBound(written, 1, *anchors, *extra.values()))
         return and_(*sides) if sides else column.is_not(None)
 
     days = DayColumn(column, column_type, zone, after // timedelta(hours=1))
@@ -210,9 +226,13 @@ class _Moving(NamedTuple):
     anchored: _Anchored
     date_table: str | None
     day_starts: timedelta
+    parameters: tuple[str, ...] = ()
 
-    def bounds(self, dialect: Dialect, anchor: str | None = None) -> tuple[str | None, str | None]:
-        """The start and the stop as SQL; None at an open side."""
+    def bounds(self, dialect: Dialect, *texts: str) -> tuple[str | None, str | None]:
+        """The start and the stop as SQL; None at an open side. ``texts`` are the anchor of each
+        row, where there is one, and the parameters."""
+        count = len(texts) - len(self.parameters)
+        anchor = texts[0] if count else None
         sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(hours=1))
         if self.date_table is None:
             arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
@@ -236,6 +256,10 @@ class _Moving(NamedTuple):
             moment = sql.moment(self.clock.now)
             basis.now, basis.moment = moment, None if anchor else moment
         self.calendars.put_into(basis)
+        basis.given = {
+            name: sql.day_of(text, "date")
+            for name, text in zip(self.parameters, texts[count:], strict=True)
+        }
         extent: Any = SqlExtent(sql, self.latest)
         basis.data = extent
         start, stop = self.definition.span(basis)
@@ -296,65 +320,3 @@ def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], hel
     """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
     name = on if isinstance(on, str) else getattr(on, "name", None)
     return held if latest is not None and latest[1] == name and held in _DAY_TYPES else "date"
-
-
-def _check(definition: Definition, calendar: Calendar) -> None:
-    """FilterError for what SQL could not tell to be wrong."""
-    for part in definition.walk():
-        if part.rule.key == "ordinal_day" and not _is_there(part, calendar):
-            raise FilterError(
-                f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
-            )
-        if part.rule.key in ("start_of", "end_of") and _may_be_empty(part.args[0]):
-            raise FilterError(
-                f"'{part.args[0]}' may be empty and has no start and no end then, which SQL cannot "
-                "say; filter with frozen dates"
-            )
-
-
-def _may_be_empty(period: Definition) -> bool:
-    while period.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        period = period.args[0]
-    if period.rule.key == "since":
-        # A unit around the anchor does not start after it.
-        point = period.args[0]
-        return point.rule.key != "start_of" or point.args[0].rule.key not in ("this", "previous")
-    if period.rule.key == "between":
-        return any(point.rule.key != "day" for point in period.args)
-    return period.rule.can_be_empty or period.rule.key in ("within", "within_data")
-
-
-def _check_time(
-    column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
-) -> None:
-    """FilterError where hours, minutes and seconds have no live condition."""
-    if column_type != "timestamptz" or zone is None:
-        raise FilterError(
-            "hours, minutes and seconds are live for a column of instants (timestamptz) with its "
-            "tz only; freeze the dates for others"
-        )
-    if each_running:
-        raise FilterError("the day of a row has no moment to count hours from; leave running out")
-    if today is not None and now is None:
-        raise FilterError("a fixed today has no moment to count hours from; give now as well")
-
-
-def _is_there(point: Definition, calendar: Calendar) -> bool:
-    """Whether ``3rd friday of PHRASE`` and its like can be counted on."""
-    ordinal, name, inside = point.args
-    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        inside = inside.args[0]
-    if inside.rule.key in ("fixed", "labelled"):
-        return True  # Its days are known now, and checked where they are counted.
-    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
-    if inside.rule.kind is not Kind.SPAN or unit is None or unit != other or to_date:
-        return False
-    if isinstance(calendar, TableCalendar) and calendar.lists(unit):
-        days = 1
-    else:
-        days = 28 if unit.months else calendar.fixed_days(unit) or 1
-    if name.weekday is not None:
-        days //= 7
-    elif name.unit is Unit.BUSINESS_DAY:
-        days = calendar.business.fewest_in(days)
-    return bool(days >= max(ordinal.number, 1))

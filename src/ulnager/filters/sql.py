@@ -140,8 +140,9 @@ def _parts(on: str) -> list[str]:
 
 
 @checked(clause=Sort((ClauseElement,), "a condition, such as ulnager.where gives"))
-def sql_text(clause: ClauseElement, target: str) -> str:
-    """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals.
+def sql_text(clause: ClauseElement, target: str, *, bound: bool = False) -> str:
+    """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals,
+    or with ``bound`` its parameters by name.
 
     >>> import ulnager
     >>> print(sql_text(ulnager.live_where(ulnager.period("this year"), "sailed_on"), "spark"))
@@ -151,7 +152,7 @@ def sql_text(clause: ClauseElement, target: str) -> str:
     ``target`` is an engine as for :func:`condition`; any other clause of SQLAlchemy will do, too.
     Raises FilterError for a target there is not, or for what it cannot work out.
     """
-    return compiled(clause, dialect_named(target), literal=True).text
+    return compiled(clause, dialect_named(target), literal=not bound).text
 
 
 def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:

@@ -1,15 +1,19 @@
-"""What all pictures have in common: the palette, the size, and writing the file.
+"""What all pictures have in common: the palette, the sheet with its heading, and writing the file.
 
 The colours differ in lightness as much as in hue, so that they also read in grey and for
-colour-blind eyes; nothing is told by colour alone.
+colour-blind eyes; nothing is told by colour alone. Sizes are in pixels: a narrow sheet has the same
+letters as a wide one, and less room.
 """
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
-from typing import TYPE_CHECKING, Final
+from textwrap import wrap
+from typing import TYPE_CHECKING, Any, Final
 
-from ulnager.core.errors import SourceError
+from ulnager.core.arguments import shown
+from ulnager.core.errors import SettingError, SourceError
 from ulnager.sources.writing import whole_file
 
 if TYPE_CHECKING:
@@ -25,16 +29,108 @@ WARN: Final = "#b5541c"
 # From few rows to many: light to dark.
 SCALE: Final = ("#e4edf2", "#b4cfdf", "#7fa9c4", "#4a7fa5", "#1f4e70")
 
-SIZE: Final = (12.8, 8.0)
+SIZE: Final = (1280, 800)
 DPI: Final = 100
 FORMATS: Final = (".png", ".svg", ".pdf")
+_LEAST, _MOST = 320, 8000
+_LETTER: Final = 8.7
+"""How wide a letter of 11 points is, in pixels."""
+
+
+def size_of(text: str | tuple[int, int] | None) -> tuple[int, int]:
+    """Width and height of ``1280x800``; of a width alone, a height that goes with it.
+
+    Raises SettingError for anything else, or what is too small or large.
+    """
+    if text is None:
+        return SIZE
+    if isinstance(text, tuple):
+        found = text
+    else:
+        match = re.fullmatch(r"(\d{1,5})(?:x(\d{1,5}))?", str(text).strip().lower())
+        if match is None:
+            raise SettingError(f"size is {shown(text)}; give pixels, such as '1280x800' or '400'")
+        width = int(match[1])
+        found = (width, int(match[2]) if match[2] else max(480, width * 5 // 8))
+    if not all(_LEAST <= one <= _MOST for one in found):
+        raise SettingError(f"size is {found[0]}x{found[1]}; give {_LEAST} to {_MOST} pixels each")
+    return found
+
+
+class Sheet:
+    """A figure with a heading, and the room that is left below it."""
+
+    def __init__(self, title: str, text: str, size: str | tuple[int, int] | None = None) -> None:
+        from matplotlib.figure import Figure
+
+        self.width, self.height = size_of(size)
+        self.is_narrow = self.width < 700
+        self.figure: Figure = Figure(
+            figsize=(self.width / DPI, self.height / DPI), dpi=DPI, facecolor=PAPER
+        )
+        letters = 17 if not self.is_narrow else 13
+        self.left = 24
+        columns = max(20, int((self.width - 48) / (_LETTER * letters / 11 * 1.04)))
+        self.top = 24.0
+        for line in wrap(title, columns)[:3]:
+            self._line(line, letters, INK, "bold")
+        self.top += 4
+        small = 11 if not self.is_narrow else 9.5
+        for line in wrap(text, max(20, int((self.width - 48) / (_LETTER * small / 11))))[:5]:
+            self._line(line, small, FAINT, "normal")
+        self.top += 14
+
+    def _line(self, text: str, size: float, colour: str, weight: str) -> None:
+        self.figure.text(self.left / self.width, 1 - self.top / self.height, text, fontsize=size,
+                         color=colour, weight=weight, va="top")  # fmt: skip
+        self.top += size * DPI / 72 * 1.35
+
+    def axes(self, left: float, bottom: float, right: float = 24, top: float | None = None) -> Any:
+        """Axes with margins in pixels; the heading is above unless ``top`` says more."""
+        top = self.top if top is None else top
+        found = self.figure.add_axes(
+            (
+                left / self.width,
+                bottom / self.height,
+                max(0.01, 1 - (left + right) / self.width),
+                max(0.01, 1 - (bottom + top) / self.height),
+            )
+        )
+        return plain(found)
+
+    def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
+        """What the signs mean, at the bottom."""
+        self.figure.legend(
+            handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),
+            ncol=narrow if self.is_narrow else columns, frameon=False, labelcolor=INK,
+            fontsize=8.5 if self.is_narrow else 10, handlelength=1.6, columnspacing=1.4,
+        )  # fmt: skip
+
+    def write(self, target: str | Path) -> None:
+        """Write it to a file; SourceError when it cannot be written."""
+        write_figure(self.figure, target)
+
+
+def plain(axes: Any) -> Any:
+    """Axes without a frame, but for a faint line at the bottom."""
+    axes.set_facecolor("white")
+    for side in ("left", "right", "top"):
+        axes.spines[side].set_visible(False)
+    axes.spines["bottom"].set_color(FAINT)
+    axes.tick_params(length=0, labelsize=9.5, labelcolor=INK)
+    axes.yaxis.set_major_formatter(_thousands)
+    return axes
+
+
+def _thousands(value: float, _: object) -> str:
+    return f"{value:,.0f}" if value == int(value) else f"{value:,.10g}"
 
 
 def new_figure() -> Figure:
     """An empty figure of 1280x800."""
     from matplotlib.figure import Figure
 
-    return Figure(figsize=SIZE, dpi=DPI, facecolor=PAPER)
+    return Figure(figsize=(SIZE[0] / DPI, SIZE[1] / DPI), dpi=DPI, facecolor=PAPER)
 
 
 def write_figure(figure: Figure, target: str | Path) -> None:

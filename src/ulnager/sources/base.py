@@ -7,26 +7,34 @@ Nothing here changes data.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from datetime import date, timedelta, tzinfo
+from datetime import date, datetime, time, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
 
 from sqlalchemy import (
+    BigInteger,
     ColumnElement,
     Date,
     DateTime,
     Executable,
     FromClause,
+    and_,
+    bindparam,
     case,
     cast,
+    extract,
+    false,
     func,
+    or_,
     select,
+    text,
     true,
 )
 from sqlalchemy import type_coerce as as_type
 
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.zones import zone_name
+from ulnager.core.calendars.daynumbers import LAST_DAY
+from ulnager.core.calendars.zones import day_start, zone_name, zone_named
 from ulnager.core.errors import SourceError
 from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_days
@@ -34,6 +42,7 @@ from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import KEY_GRAINS
+from ulnager.filters.sqltypes import value_type
 from ulnager.sources.keys import KEY_TYPES, check_key_types, key_day
 
 _MOST_STAND_INS: Final = 4
@@ -156,6 +165,45 @@ class Source:
         """What is known of why no column holds dates, to be put behind a message."""
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
+
+    def narrow(self, *clauses: ColumnElement[bool]) -> None:
+        """From here on the source holds the rows only that all of the clauses keep."""
+        self.rows = select(*self.rows.columns).where(*clauses).subquery("data")
+
+    def values_in(self, name: str, values: Sequence[Any]) -> ColumnElement[bool]:
+        """That a column holds one of some values; SourceError for a column that is not there."""
+        self._has(name)
+        return self.rows.c[name].in_(list(values))
+
+    def days_in(
+        self,
+        column: Column,
+        tz: str | tzinfo | None,
+        ranges: Sequence[tuple[int | None, int | None]],
+    ) -> ColumnElement[bool]:
+        """That the day of a column lies in ranges of day numbers; times are compared as they are,
+        so that an index or a partition can be used."""
+        held = column.column_type or "date"
+        is_time = held in ("timestamp", "timestamptz")
+        if held == "timestamptz":
+            self.local(column, tz)  # A zone has to be there.
+        on = self.value(column.name) if is_time else self.day(column, tz)
+        kind = value_type(held if is_time else "date")
+
+        def bound(number: int) -> ColumnElement[Any]:
+            day: Any = date.fromordinal(number)
+            if held == "timestamptz":
+                day = day_start(day, zone_named(tz or "UTC"))
+            elif is_time:
+                day = datetime.combine(day, time())
+            return bindparam("day", day, kind, unique=True)
+
+        sides = []
+        for start, stop in ranges:
+            low = true() if start is None else on >= bound(start)
+            high = true() if stop is None or stop > LAST_DAY else on < bound(stop)
+            sides.append(and_(low, high) if start or stop else on.is_not(None))
+        return or_(false(), *sides)
 
     @checked(
         name=Sort((str, type(None)), "the name of a column"),
@@ -289,6 +337,11 @@ class Source:
                 f"column {column.name!r} holds instants, and their days depend on the time zone; "
                 "give it as tz or --tz, such as 'Europe/London' or 'UTC'"
             )
+        if self.dialect_name == "spark":
+            # Through the seconds, which no time zone of the session can move.
+            shown = func.unix_micros(func.from_utc_timestamp(value, zone_name(tz)))
+            since = text("TIMESTAMP_NTZ '1970-01-01 00:00:00'")
+            return as_type(func.timestampadd(text("MICROSECOND"), shown, since), DateTime())
         return as_type(func.timezone(zone_name(tz), value), DateTime())
 
     def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
@@ -301,6 +354,24 @@ class Source:
         if self.dialect_name in ("sqlite", "mysql", "mariadb"):
             return as_type(func.date(local), Date())
         return cast(local, Date())
+
+    def seconds(self, column: Column) -> ColumnElement[Any]:
+        """The full seconds since 1970 of a column of times, in UTC or local as they are."""
+        value, name = self.value(column.name), self.dialect_name
+        if name == "duckdb":
+            found: Any = func.floor(func.epoch_us(value) / 1_000_000)
+        elif name == "sqlite":
+            found = func.unixepoch(value)
+        elif name in ("mysql", "mariadb"):
+            found = func.timestampdiff(text("SECOND"), text("'1970-01-01'"), value)
+        elif name == "spark":
+            is_local = column.column_type == "timestamp"
+            since = text("TIMESTAMP_NTZ '1970-01-01 00:00:00'")
+            found = (func.timestampdiff(text("SECOND"), since, value) if is_local
+                     else func.unix_seconds(value))  # fmt: skip
+        else:
+            found = func.floor(extract("epoch", value))
+        return cast(found, BigInteger) if name in ("duckdb", "postgresql") else found
 
     def kept(self, name: str, condition: ColumnElement[bool]) -> tuple[int, int]:
         """How many rows a condition on the column of that name keeps, and of how many.

@@ -72,8 +72,10 @@ class FileSource(EmbeddedSource):
                 )
             self._check_schemas(listed)
             reads = f"read_parquet({listed}{parts})"
+        self.view_sql = f"SELECT * FROM {reads}"
+        self.opens = {*found.paths, *escaped}
         try:
-            self._connection.execute(f"CREATE VIEW data AS SELECT * FROM {reads}")
+            self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
             self._tell_dates(reads, date_format)
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
@@ -82,7 +84,7 @@ class FileSource(EmbeddedSource):
             # A query speaks of a file by its stem, and so does what answers for latest.
             for name in names - {"data"}:
                 self._connection.execute(f"CREATE VIEW {quoted(name)} AS SELECT * FROM data")
-        self.lock({*found.paths, *escaped})
+        self.lock(self.opens)
         self.columns: tuple[Column, ...] = self.described("FROM data")
         self.rows: sa.FromClause = sa.table(
             "data", *(sa.column(quoted_name(c.name)) for c in self.columns)
@@ -112,7 +114,8 @@ class FileSource(EmbeddedSource):
                 f"{'TIMESTAMP' if one.is_time else 'DATE'}) AS {quoted(one.column)}"
                 for one in sure
             )
-            ask(f"CREATE OR REPLACE VIEW data AS SELECT * REPLACE ({dates}) FROM {reads}")
+            self.view_sql = f"SELECT * REPLACE ({dates}) FROM {reads}"
+            ask(f"CREATE OR REPLACE VIEW data AS {self.view_sql}")
 
     def _check_same(self) -> None:
         """SourceError for files whose headers are not the same."""

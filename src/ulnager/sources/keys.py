@@ -35,6 +35,12 @@ _DAYS: Final[Mapping[str, Mapping[str, str]]] = {
         "yyyyww": "date(printf('%04d-01-04', {k} / 100), 'weekday 0', '-13 days', "
         "({k} % 100 * 7) || ' days')",
     },
+    "spark": {
+        "yyyymmdd": "CAST(try_to_timestamp(CAST({k} AS STRING), 'yyyyMMdd') AS DATE)",
+        "yyyymm": "CAST(try_to_timestamp(CAST({k} AS STRING), 'yyyyMM') AS DATE)",
+        "yyyyww": "date_add(make_date(CAST({k} AS INT) DIV 100, 1, 4), CAST({k} % 100 * 7 - 7 AS "
+        "INT) - weekday(make_date(CAST({k} AS INT) DIV 100, 1, 4)))",
+    },
     "mysql": {
         "yyyymmdd": "STR_TO_DATE({k}, '%Y%m%d')",
         "yyyymm": "STR_TO_DATE(CONCAT({k}, '01'), '%Y%m%d')",

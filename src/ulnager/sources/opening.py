@@ -88,6 +88,8 @@ def open_source(
 def as_source(source: object) -> Source:
     """A source itself; or a path, a list of them, a URL with its table, or a data frame, opened.
 
+    A DataFrame of PySpark stays in Spark.
+
     Raises SettingError for anything else.
     """
     if isinstance(source, Source):
@@ -99,7 +101,10 @@ def as_source(source: object) -> Source:
             return open_source(str(source[0]), str(source[1]))
         return open_source(source)
     from ulnager.sources.inmemory import FrameSource, is_frame
+    from ulnager.sources.spark import SparkSource, is_spark
 
+    if is_spark(source):
+        return SparkSource(source)
     if is_frame(source):
         return FrameSource(source)
     raise SettingError(

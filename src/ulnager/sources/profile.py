@@ -6,6 +6,7 @@ One pass over the data counts the rows of each day; all else is worked out from 
 from __future__ import annotations
 
 from bisect import bisect_right
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
@@ -23,7 +24,7 @@ from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.filters.columns import KEY_GRAINS
-from ulnager.sources.base import Source
+from ulnager.sources.base import Column, Source
 from ulnager.sources.opening import as_source
 
 SHARE: Final = 0.6
@@ -161,9 +162,23 @@ def profile(
     if not 0 <= share <= 1:
         raise SettingError(f"share is {share!r}; give a part of a usual day, from 0 to 1")
     source = as_source(source)
-    today = None if today is None else as_day(today, "today")
     found = source.column(column)
-    counts = source.counts(found, tz)
+    day = None if today is None else as_day(today, "today")
+    return profiled(source, found, source.counts(found, tz), day, tz, calendar, share, key)
+
+
+def profiled(
+    source: Source,
+    found: Column,
+    counts: Mapping[date | None, int],
+    today: date | None = None,
+    tz: str | tzinfo | None = None,
+    calendar: Calendar | None = None,
+    share: float = SHARE,
+    key: str | None = None,
+) -> Profile:
+    """What :func:`profile` gives, of the rows of each day, and under None those without one."""
+    counts = dict(counts)
     nulls = counts.pop(None, 0)
     days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
     if not days:

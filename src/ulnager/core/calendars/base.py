@@ -248,6 +248,10 @@ class Calendar(Value):
         """The start and stop of the unit with that long label, as day numbers, or None."""
         return labels.labelled(self, text)
 
+    def weeks_named(self, text: str) -> str | None:
+        """Which weeks the year has that a label of a week speaks of; None for other labels."""
+        return labels.weeks_named(self, text)
+
     @property
     def is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""

@@ -144,6 +144,19 @@ def unit_labelled(calendar: Labelled, text: str) -> tuple[int, Unit] | None:
     return (start, unit) if is_so else None
 
 
+def weeks_named(calendar: Labelled, text: str) -> str | None:
+    """Which weeks a year has, where a label speaks of one that it does not have."""
+    match = _LABEL.fullmatch(text.strip())
+    if match is None or calendar.has_periods or not (match["number"] or match["iso"]):
+        return None
+    year = int(match["number_year"] or match["iso_year"])
+    if not 1 <= year < 9999:
+        return None
+    first = calendar.unit_start(date(year, 1, 4).toordinal(), Unit.WEEK)
+    after = calendar.unit_start(date(year + 1, 1, 4).toordinal(), Unit.WEEK)
+    return f"{year} has {(after - first) // 7} weeks, 1 to {(after - first) // 7}"
+
+
 def samples(calendar: Labelled) -> list[str]:
     """The labels of the units around a day of 2026, from the largest unit on."""
     found = []

@@ -24,4 +24,5 @@ def date_failure(phrase: str) -> PeriodSyntaxError | None:
         f"'{written}' is {first.either} in ISO form",
         (),
         text if is_sure else None,
+        is_sure=True,
     )

@@ -41,7 +41,7 @@ def failure(
         return PeriodSyntaxError(phrase, last.end, 1, "the phrase stops too early", expected)
     token = tokens[furthest]
     words = [text.split()[0] for text in expected if text[0].isalpha()]
-    known = [*words, *_vocabulary()]
+    known = [*words, *vocabulary()]
     near = get_close_matches(token.text, words, 1, 0.6) or get_close_matches(
         token.text, known, 1, 0.75
     )
@@ -58,7 +58,7 @@ def failure(
 
 
 @functools.cache
-def _vocabulary() -> tuple[str, ...]:
+def vocabulary() -> tuple[str, ...]:
     """Every word that some phrase contains."""
     words = {*SYNONYMS, *NUMBER_WORDS, *UNIT_WORDS}
     for rule in RULES.values():

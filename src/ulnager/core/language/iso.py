@@ -21,10 +21,7 @@ def fixed_dates(text: str) -> FixedDates:
     Raises ValueError for a month, a week or a quarter that does not exist (ISO 8601).
     """
     if "/" in text:
-        first, last = (date.fromisoformat(part) for part in text.split("/"))
-        if last < first:
-            raise ValueError(f"{last} comes before {first}; write the earlier date first")
-        return FixedDates(text, first.toordinal(), last.toordinal() + 1)
+        return _interval(text)
     year = int(text[:4])
     unit = Unit.YEAR
     if len(text) == 4:
@@ -45,6 +42,21 @@ def fixed_dates(text: str) -> FixedDates:
         start = _day(year, int(text[5:]), text)
     number = start.toordinal()
     return FixedDates(text, number, GREGORIAN.move_start(number, unit, 1), unit)
+
+
+def _interval(text: str) -> FixedDates:
+    """From the first day of one form to the last day of the other."""
+    ends = [
+        FixedDates(part, (day := date.fromisoformat(part).toordinal()), day + 1)
+        if part.count("-") == 2
+        else fixed_dates(part)
+        for part in text.split("/")
+    ]
+    first, last = ends
+    if last.start < first.start:
+        raise ValueError(f"{last} comes before {first}; write the earlier one first")
+    edges = first.unit if first.unit is last.unit else None
+    return FixedDates(text, first.start, last.stop, None, edges)
 
 
 def _day(year: int, month: int, text: str) -> date:

@@ -6,7 +6,8 @@ rules below never see a string.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import functools
+from collections.abc import Callable, Iterator, Mapping
 from datetime import date, datetime, tzinfo
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -14,18 +15,21 @@ from typing import TYPE_CHECKING, Any
 from ulnager.core.arguments import checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import Label
 from ulnager.core.periods.nearby import neighbours
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.resolution import Resolution, resolve
+from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import calendars_of, checked_calendar
+from ulnager.core.periods.twins import fiscal_label
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -36,22 +40,84 @@ Day = date | str
 """A date, or its ISO 8601 text. A naive datetime stands for its date."""
 
 
-def period(phrase: str, calendar: Calendar | None = None) -> Period:
+OpenReader = Callable[..., "Period"]
+_open_readers: list[OpenReader] = []
+
+
+def set_open_reader(read: OpenReader) -> None:
+    """From here on ``read`` reads the phrases with slots."""
+    _open_readers[:] = [read]
+
+
+def period(
+    phrase: str,
+    calendar: Calendar | None = None,
+    inputs: Mapping[str, Mapping[str, Any]] | None = None,
+) -> Period:
     """The period that a phrase defines; it may speak of units that only ``calendar`` has.
+
+    A phrase with slots, ``last {n} days``, is an :class:`ulnager.OpenPeriod`; ``inputs`` are
+    settings of its slots by name, such as ``{"n": {"max": 90}}``.
 
     >>> str(period("MTD"))
     'month to date'
 
-    Raises PeriodSyntaxError, which marks the place and names the nearest known word.
+    Raises PeriodSyntaxError, which marks the place and offers the nearest phrases, SettingError for
+    settings that fit no slot.
     """
     if not isinstance(phrase, str):
         raise SettingError(f"a phrase is text, not {shown(phrase)}")
-    return _read(phrase, () if calendar is None else checked_calendar(calendar).own_units)
+    if inputs is not None and not isinstance(inputs, Mapping):
+        raise SettingError(f"inputs is {shown(inputs)}; give settings by the names of slots")
+    if (inputs or "{" in phrase) and _open_readers:
+        units = () if calendar is None else checked_calendar(calendar).own_units
+        return _open_readers[0](phrase, inputs, units)
+    own_units = () if calendar is None else checked_calendar(calendar).own_units
+    try:
+        return _read(phrase, own_units)
+    except PeriodSyntaxError as error:
+        raise error.dated(functools.partial(_dates_today, calendar)) from None
+
+
+def _dates_today(calendar: Calendar | None, phrase: str) -> str | None:
+    """The dates of a phrase on one line; None where it has none, or is none."""
+    try:
+        found = _read(phrase, () if calendar is None else calendar.own_units)
+        result = found.resolve(calendar=calendar)
+    except (PeriodSyntaxError, ResolveError):
+        return None
+    return ", ".join(map(str, result.spans[:3])) or "no dates"
 
 
 @lru_cache(maxsize=4096)
 def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
     return Period(read_period(phrase, own_units))
+
+
+def basis_of(
+    today: Day | None = None,
+    as_of: Day | Anchor | None = None,
+    now: datetime | str | None = None,
+    tz: str | tzinfo | None = None,
+    calendar: Calendar | None = None,
+    data: Extent | tuple[Day, Day] | None = None,
+    day_starts: str = "00:00",
+    defaults: Defaults | None = None,
+    calendars: Mapping[str, Calendar] | None = None,
+) -> Basis:
+    """What periods are worked out against, from what callers give; see :meth:`Period.resolve`."""
+    known = calendars_of(calendar, calendars, defaults)
+    if type(today) is date and now is None and tz is None:
+        basis = Basis(known.chosen, today.toordinal(), True)
+        basis.today = basis.anchor
+    else:
+        basis = Clock(today, now, tz, day_starts).basis(known.chosen)
+    if data is not None:
+        basis.data = extent_of(data)
+    known.put_into(basis)
+    if as_of is not None:
+        basis = _anchored(basis, as_of)
+    return basis
 
 
 class Period:
@@ -99,18 +165,13 @@ class Period:
         Raises ResolveError when it has no dates here, SettingError for a setting that
         cannot be used.
         """
-        known = calendars_of(calendar, calendars, defaults)
-        if type(today) is date and now is None and tz is None:
-            basis = Basis(known.chosen, today.toordinal(), True)
-            basis.today = basis.anchor
-        else:
-            basis = Clock(today, now, tz, day_starts).basis(known.chosen)
-        if data is not None:
-            basis.data = extent_of(data)
-        known.put_into(basis)
-        if as_of is not None:
-            basis = _anchored(basis, as_of)
-        return resolve(self.definition, basis, self)
+        return self.resolve_on(
+            basis_of(today, as_of, now, tz, calendar, data, day_starts, defaults, calendars)
+        )
+
+    def resolve_on(self, basis: Basis) -> Resolution:
+        """The dates of this period against a basis that :func:`basis_of` made."""
+        return resolve(self.definition, basis, _as_called(self, basis))
 
     @checked()
     def resolve_each(
@@ -157,6 +218,39 @@ class Period:
             return self.definition.span(basis)
 
         return each_span(span, anchors)
+
+    @property
+    def inputs(self) -> dict[str, Any]:
+        """The slots of the phrase by name, each an :class:`ulnager.Input`; none here."""
+        return {}
+
+    def filled(self, **values: Any) -> Period:
+        """The period with values in its slots: itself, where it has none.
+
+        Raises SettingError for a slot that is not there.
+        """
+        if values:
+            raise SettingError(f"'{self}' has no slots, so there is no {{{min(values)}}} to fill")
+        return self
+
+    def walk(
+        self, step: str, first: Day = "earliest", last: Day = "latest", **when: Any
+    ) -> Iterator[Resolution]:
+        """The period as of ``first``, one step on, two steps on, …, while not after ``last``.
+
+        ``step`` is a number of units, ``1 week``, or with a minus sign back; every step is counted
+        from ``first``. ``when`` are the settings of :meth:`resolve`. Nothing is kept.
+
+        >>> walk = period("last 7 rolling days").walk("1 month", "2026-01-31", "2026-03-31")
+        >>> [str(one.end) for one in walk]
+        ['2026-01-31', '2026-02-28', '2026-03-31']
+
+        Raises SettingError for a step that is none, or a period that does not move.
+        """
+        from ulnager.core.language.walking import walked
+
+        steps: Iterator[Resolution] = walked(self, step, first, last, when)
+        return steps
 
     def readings(self) -> dict[str, Period]:
         """Every way to read this phrase, by name, the default first.
@@ -245,6 +339,23 @@ def as_period(what: object, calendar: Calendar | None = None) -> Period:
         f"{type(what).__name__} is no period; give a phrase such as 'last 3 whole months', a "
         "period, or a resolution"
     )
+
+
+def _as_called(said: Period, basis: Basis) -> Period:
+    """The period with its units called as the calendar calls them: ``Q1 2026`` may be of FY2026."""
+    definition = said.definition
+    around = basis
+    while definition.rule.kind is Kind.BASIS:
+        around, definition = definition.changed(around), definition.args[0]
+    if not around.calendar.plain.is_fiscal:
+        return said
+    whole = said.definition
+    for part in definition.walk():
+        if part.rule.key == "labelled":
+            fiscal = fiscal_label(part.args[0].text, around)
+            if fiscal is not None:
+                whole = whole.replaced(part, Definition(part.rule, (Label(fiscal),)))
+    return said if whole is said.definition else Period(whole)
 
 
 def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:

@@ -8,14 +8,19 @@ for each sort of thing, so that no phrase takes long.
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import functools
+from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.language.edges import POINT_PLACES, with_edges
 from ulnager.core.language.failures import failure
-from ulnager.core.language.slots import Alternatives, Slots
+from ulnager.core.language.slots import Alternatives, Qualified, Slots
+from ulnager.core.language.token import Token
 from ulnager.core.language.tree import Branch, tree_of
 from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.names import Name
+from ulnager.core.periods.openslots import LISTED, OpenPhrase
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.said import SAID
 from ulnager.core.periods.rule import Kind, Rule
@@ -31,12 +36,22 @@ _ALL = (*RULES.values(), *SAID)
 _PHRASES = tree_of(r for r in _ALL if r.kind is not Kind.POINT and not r.follows)
 _POINTS = tree_of(r for r in _ALL if r.kind is Kind.POINT)
 _CHAINS = tree_of(r for r in _ALL if r.follows)
-# Where a point is wanted a period stands for its edge: its first day, or its last one.
-_LAST_DAY: Final = {
-    "between": (False, True), "until": (True,), "after": (True,), "latest_up_to": (True,),
-    "moved_after": (True,), "as_of": (True,),
+# What a slot begins with, where it is neither a point nor a phrase.
+_OF_WORDS: Final = frozenset({"word", "slot"})
+_ANY_KIND: Final = frozenset(
+    {"word", "sign", "number", "date", "timestamp", "iso", "interval", "name", "ordinal", "slot"}
+)
+_KINDS: Final = {
+    "count": frozenset({"number", "slot"}), "date": frozenset({"date", "slot"}),
+    "timestamp": frozenset({"timestamp"}), "iso": frozenset({"iso", "interval", "number"}),
+    "label": frozenset({"name", "word"}), "calendar": frozenset({"name", "word"}),
+    "ordinal": frozenset({"ordinal", "word"}), "unit": _OF_WORDS, "units": _OF_WORDS,
+    "steps": _OF_WORDS, "dayname": _OF_WORDS, "weekday": _OF_WORDS, "monthname": _OF_WORDS,
+    "unitname": _OF_WORDS, "days": _OF_WORDS,
 }  # fmt: skip
-_WITH_TO: Final = ("between",)
+_WITH_TO: Final = ("between", "ending")
+_TO: Final = ("to", "until")
+_MOST_OPENED: Final = 8
 _OPENERS: Final = ("in", "within", "over", "during")
 
 
@@ -48,34 +63,88 @@ def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
 
     Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
     """
-    reader = _Reader(phrase, own_units)
+    reads = functools.partial(_readable, own_units)
+    try:
+        reader = _Reader(phrase, own_units)
+    except PeriodSyntaxError as error:
+        raise _hinted(error, reads) from None
     try:
         return reader.whole(_Reader.chains)
-    except PeriodSyntaxError:
-        if not reader.tokens or reader.tokens[0].text not in _OPENERS:
-            raise
-        # ``in the last 30 days``: the word before the phrase says nothing about dates.
+    except PeriodSyntaxError as error:
+        found = _said(phrase, own_units, reader.tokens)
+        if found is not None:
+            return found
+        raise _hinted(error, reads) from None
+
+
+def _said(phrase: str, own_units: tuple[Unit, ...], tokens: list[Token]) -> Definition | None:
+    """A phrase with a word too much, or without its ``from``."""
+    for others in _said_shorter(tokens):
         other = _Reader(phrase, own_units)
-        other.tokens = other.tokens[1:]
+        other.tokens = others
         found = other._whole(_Reader.chains)
-        if found is None:
-            raise
-        return found
+        if found is not None:
+            other._check_printed(found, _Reader.chains)
+            return found
+    return None
 
 
-def is_phrase(text: str) -> bool:
-    """Whether a text can be read as a phrase, without a word on why not."""
+def _said_shorter(tokens: list[Token]) -> Iterator[list[Token]]:
+    """The tokens without a word that says nothing of dates (``in the last 30 days``), and with
+    the ``from`` that people leave out (``january to march``), outside brackets or in them."""
+    if tokens and tokens[0].text in _OPENERS:
+        tokens = tokens[1:]
+        yield tokens
+    if not any(token.text in _TO for token in tokens):
+        return
+    opened = [0, *(place + 1 for place, token in enumerate(tokens) if token.text == "(")]
+    for place in opened[:_MOST_OPENED]:
+        if place < len(tokens):
+            start = tokens[place].start
+            yield [*tokens[:place], Token("word", "from", start, start), *tokens[place:]]
+
+
+def read_open(
+    phrase: str, tokens: list[Token], listed: frozenset[str], own_units: tuple[Unit, ...] = ()
+) -> Definition | None:
+    """The definition of a phrase with open slots, ``listed`` ones for whole phrases; or None."""
+    reader = _Reader(phrase, own_units)
+    reader.tokens, reader.has_slots, reader.listed = tokens, True, listed
     try:
-        reader = _Reader(text, ())
-        return reader._whole(_Reader.chains) is not None
+        return reader._whole(_Reader.chains)
     except PeriodSyntaxError:
-        return False
+        return None
+
+
+def may_follow(text: str, own_units: tuple[Unit, ...] = ()) -> list[str]:
+    """What the grammar expects behind the beginning of a phrase; nothing where that is wrong.
+
+    Raises PeriodSyntaxError as :func:`read_period` does.
+    """
+    reader = _Reader(text, own_units)
+    reader.tracing = True
+    reader.chains(0)
+    return list(reader.expected) if reader.furthest == len(reader.tokens) else []
+
+
+def is_phrase(text: str, own_units: tuple[Unit, ...] = ()) -> bool:
+    """Whether a text can be read as a phrase, without a word on why not."""
+    return _readable(own_units, text) is not None
+
+
+def _readable(own_units: tuple[Unit, ...], text: str) -> Definition | None:
+    try:
+        reader = _Reader(text, own_units)
+        return reader._whole(_Reader.chains) or _said(text, own_units, reader.tokens)
+    except PeriodSyntaxError:
+        return None
 
 
 def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
     """The point that a phrase stands for: ``latest``, ``2026-06-30``, ``end of last month``.
 
-    Raises PeriodSyntaxError as :func:`read_period` does.
+    A period stands for its last day, as behind ``as of``. Raises PeriodSyntaxError as
+    :func:`read_period` does.
     """
     try:
         return _Reader(phrase, own_units).whole(_Reader.points)
@@ -83,14 +152,26 @@ def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
         try:
             period = read_period(phrase, own_units)
         except PeriodSyntaxError:
-            raise error from None
-    raise PeriodSyntaxError(
-        phrase,
-        0,
-        len(phrase),
-        f"'{period}' is a period, and a point is needed here",
-        (f"'start of {period}'", f"'end of {period}'"),
-    )
+            raise _hinted(error, functools.partial(_is_point, own_units)) from None
+    if period.rule.key == "on":
+        point: Definition = period.args[0]
+        return point
+    return Definition(RULES["end_of"], (period,))
+
+
+def _hinted(error: PeriodSyntaxError, reads: Callable[[str], object]) -> PeriodSyntaxError:
+    # What is needed for errors only waits until there is one.
+    from ulnager.core.language.hints import hinted
+
+    return hinted(error, reads)
+
+
+def _is_point(own_units: tuple[Unit, ...], text: str) -> Definition | None:
+    try:
+        point = _Reader(text, own_units)._whole(_Reader.points)
+    except PeriodSyntaxError:
+        return None
+    return point or _readable(own_units, text)
 
 
 class _Reader(Slots):
@@ -156,7 +237,9 @@ class _Reader(Slots):
                 continue
             reached[end] = definition
             for rule, args, after in self._walk(_CHAINS, end):
-                waiting.append((self._made(rule, (definition, *args), end), after))
+                made = self._made(rule, (definition, *args), end)
+                if made is not None:
+                    waiting.append((made, after))
         return sorted(((made, end) for end, made in reached.items()), key=_longest)
 
     def periods(self, place: int) -> Alternatives:
@@ -173,7 +256,11 @@ class _Reader(Slots):
                     self.expect(end, ")")
         elif self.tracing:
             self.expect(place, "(")
-        return sorted(found, key=_longest)
+        if self.has_slots and place < len(self.tokens) and self.tokens[place].kind == "slot":
+            name = self.tokens[place].text[1:-1]
+            if name in self.listed:
+                found.append((Definition(LISTED, (OpenPhrase(name),)), place + 1))
+        return sorted(found, key=_longest) if len(found) > 1 else found
 
     def points(self, place: int) -> Alternatives:
         return self._once("points", place, lambda start: self._made_all(_POINTS, start))
@@ -201,17 +288,29 @@ class _Reader(Slots):
         return found
 
     def _made_all(self, tree: Branch, place: int) -> Alternatives:
-        walked = self._walk(tree, place)
-        return sorted(
-            ((self._made(rule, args, place), end) for rule, args, end in walked
-             if rule.key != "unit_of" or args[1].rule.kind is Kind.POINT),
-            key=_longest,
-        )  # fmt: skip
+        found = [
+            (made, end)
+            for rule, args, end in self._walk(tree, place)
+            if (made := self._made(rule, args, place)) is not None
+        ]
+        return sorted(found, key=_longest) if len(found) > 1 else found
 
-    def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition:
-        if rule.kind is not Kind.RANGES and rule.key != "start_of" and rule.key != "end_of":
-            args = _with_edges(rule, args)
+    def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition | None:
+        """The definition of a rule with what was read for its slots; None where it is none."""
+        is_not_so = _NOT_SO.get(rule.key)
+        if is_not_so is not None and is_not_so(args):
+            return None
+        points = POINT_PLACES.get(rule.key)
+        if points is not None:
+            args = with_edges(rule, args, points)
+        names = self.qualified and [arg.calendar for arg in args if isinstance(arg, Qualified)]
+        if names:
+            args = tuple(arg.unit if isinstance(arg, Qualified) else arg for arg in args)
         definition = Definition(rule, args) if rule.stands_for is None else rule.stands_for(*args)
+        if definition is None:
+            return None
+        if names and not rule.follows:
+            definition = _in_calendar(definition, names[0])
         if definition.depth > MOST_NESTED:
             raise self._too_deep(place)
         return definition
@@ -231,7 +330,12 @@ class _Reader(Slots):
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
+        elif place >= len(self.tokens):
+            return found
+        kind = "" if self.tracing else self.tokens[place].kind
         for slot, branch in tree.slots.items():
+            if kind and kind not in _KINDS.get(slot, _ANY_KIND):
+                continue
             for value, end in _SLOTS[slot](self, place):
                 found += self._walk(branch, end, (*args, value))
         return found
@@ -240,9 +344,10 @@ class _Reader(Slots):
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""
         this_unit = RULES["this"]
         bare = [
-            (Definition(this_unit, (unit,)), end)
+            (made, end)
             for unit, end in self.unit(place)
-            if self.tokens[end - 1].text == unit.name.split()[-1]
+            if self.tokens[end - 1].text == _unit_of(unit).name.split()[-1]
+            and (made := self._made(this_unit, (unit,), place)) is not None
         ]
         inside = self.periods(place)
         if not any(self.is_word(place, word) for word in ("(", "from", "between")):
@@ -255,19 +360,28 @@ class _Reader(Slots):
         return self.problem(token, f"more than {MOST_NESTED} phrases stand inside each other")
 
 
-def _with_edges(rule: Rule, args: tuple[Any, ...]) -> tuple[Any, ...]:
-    """The arguments, with the first or the last day of a period where a point is wanted."""
-    made, points = list(args), 0
-    for place, slot in enumerate(rule.slots):
-        if not slot.startswith("point"):
-            continue
-        sides = _LAST_DAY.get(rule.key, ())
-        is_last = sides[min(points, len(sides) - 1)] if sides else False
-        points += 1
-        if made[place].rule.kind is not Kind.POINT:
-            edge = RULES["end_of" if is_last else "start_of"]
-            made[place] = Definition(edge, (made[place],))
-    return tuple(made)
+def _in_calendar(made: Definition, name: str) -> Definition:
+    """What was said of ``calendar`` or ``fiscal`` units; calendar units are whole ones."""
+    if made.rule.kind is Kind.READING and name == "gregorian":
+        made = Definition(RULES[f"{made.rule.family}_whole"], made.args)
+    if made.rule.kind is Kind.POINT:
+        day = Definition(RULES["in_calendar"], (Definition(RULES["on"], (made,)), Name(name)))
+        return Definition(RULES["start_of"], (day,))
+    return Definition(RULES["in_calendar"], (made, Name(name)))
+
+
+def _unit_of(unit: Unit | Qualified) -> Unit:
+    return unit.unit if isinstance(unit, Qualified) else unit
+
+
+_NOT_SO: Final[dict[str, Callable[[tuple[Any, ...]], bool]]] = {
+    # The week of a month is no one week.
+    "unit_of": lambda args: args[1].rule.kind is not Kind.POINT,
+    # ``2 hours from now`` is a moment.
+    "starting": lambda args: args[2].rule.key == "now",
+    # Days of a phrase are points, which ``3rd friday of PHRASE`` has.
+    "nth_unit": lambda args: _unit_of(args[1]) in (Unit.DAY, Unit.BUSINESS_DAY),
+}
 
 
 def _longest(alternative: tuple[Any, int]) -> int:
@@ -285,6 +399,9 @@ _SLOTS: Final[dict[str, Callable[[_Reader, int], Alternatives]]] = {
     "steps": _Reader.steps,
     "ordinal": _Reader.ordinal,
     "dayname": _Reader.dayname,
+    "weekday": _Reader.weekday,
+    "monthname": _Reader.monthname,
+    "unitname": _Reader.unitname,
     "days": _Reader.days,
     "calendar": _Reader.calendar,
     "label": _Reader.label,

@@ -7,10 +7,12 @@ expected there, for the message.
 
 from __future__ import annotations
 
+import re
 from datetime import date, datetime
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.language.everyday import MONTHS
 from ulnager.core.language.failures import UNIT_WORDS
 from ulnager.core.language.iso import fixed_dates
 from ulnager.core.language.token import Token
@@ -22,14 +24,35 @@ from ulnager.core.periods.names import (
     DayName,
     Label,
     Name,
+    NamedUnit,
     Ordinal,
     Timestamp,
+    Weekday,
 )
+from ulnager.core.periods.openslots import OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.shifting import PERIOD
 from ulnager.core.units import UNITS, WEEKDAYS, Unit
 
 Alternatives = list[tuple[Any, int]]
 """What a slot can hold from one place on: each value with the place after it."""
+
+WEEKDAY_WORDS: Final = {
+    **{name: number for number, name in enumerate(WEEKDAYS)},
+    **{name[:3]: number for number, name in enumerate(WEEKDAYS)},
+    **{"tues": 1, "thur": 3, "thurs": 3},
+}
+_NUMBERED_UNIT: Final = re.compile(r"q[1-4]|h[12]|w(?:0?[1-9]|[1-4]\d|5[0-3])")
+_NUMBERED: Final = {"q": Unit.QUARTER, "h": Unit.HALF, "w": Unit.WEEK}
+_MOST: Final = {"week": (Unit.WEEK, 53), "quarter": (Unit.QUARTER, 4), "half": (Unit.HALF, 2)}
+_CALENDAR_WORDS: Final = {"calendar": "gregorian", "fiscal": "fiscal"}
+
+
+class Qualified(NamedTuple):
+    """A unit said to be of a calendar: ``calendar month``, ``fiscal year``."""
+
+    unit: Unit
+    calendar: str
+
 
 _ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
@@ -44,6 +67,10 @@ class Slots:
             own = {name: unit for unit in own_units for name in (unit.name, unit.plural)}
             self.unit_names = {**UNIT_WORDS, **own}
         self.tokens = tokens_of(phrase)
+        self.qualified = False
+        # Slots of a phrase that is filled later are read where somebody asks for that only.
+        self.has_slots = False
+        self.listed: frozenset[str] = frozenset()
         # Filled on a second reading, when the first has failed.
         self.tracing = False
         self.furthest = 0
@@ -57,6 +84,8 @@ class Slots:
         return None
 
     def count(self, place: int) -> Alternatives:
+        if self.has_slots and (slot := self._open_slot(place)):
+            return [(OpenCount(slot), place + 1)]
         token = self._token(place, "number", "a number")
         if token is None:
             return []
@@ -66,9 +95,18 @@ class Slots:
             return []
         return [(int(token.text), place + 1)]
 
+    def _open_slot(self, place: int) -> str:
+        """The name of the slot that stands there; empty for none, and for one of a phrase."""
+        if place >= len(self.tokens) or self.tokens[place].kind != "slot":
+            return ""
+        name = self.tokens[place].text[1:-1]
+        return "" if name in self.listed else name
+
     def unit(self, place: int) -> Alternatives:
         tokens = self.tokens
         found: Alternatives = []
+        if self.has_slots and (slot := self._open_slot(place)):
+            return [(OpenUnit(slot), place + 1)]
         if place < len(tokens) and tokens[place].kind == "word":
             word = tokens[place].text
             if place + 1 < len(tokens):
@@ -78,6 +116,10 @@ class Slots:
             unit = self.unit_names.get(word)
             if unit is not None:
                 return [(unit, place + 1)]
+            if word in _CALENDAR_WORDS and not self.tracing:
+                name = _CALENDAR_WORDS[word]
+                self.qualified = True
+                return [(Qualified(unit, name), end) for unit, end in self.unit(place + 1)]
         if self.tracing:
             for unit in UNITS:
                 if unit.days or unit.months:
@@ -90,7 +132,38 @@ class Slots:
     def _counted(self, place: int) -> bool:
         return place > 0 and any(t.kind == "number" for t in self.tokens[max(0, place - 2) : place])
 
+    def weekday(self, place: int) -> Alternatives:
+        if place < len(self.tokens) and self.tokens[place].text in WEEKDAY_WORDS:
+            return [(Weekday(WEEKDAY_WORDS[self.tokens[place].text]), place + 1)]
+        if self.tracing:
+            self.expect(place, "a weekday")
+        return []
+
+    def monthname(self, place: int) -> Alternatives:
+        token = self.tokens[place] if place < len(self.tokens) else None
+        if token is not None and token.kind == "word" and token.text in MONTHS:
+            return [(NamedUnit(Unit.MONTH, MONTHS[token.text]), place + 1)]
+        if self.tracing:
+            self.expect(place, "a month")
+        return []
+
+    def unitname(self, place: int) -> Alternatives:
+        """``Q1``, ``H2``, ``W14`` or ``week 14``."""
+        token = self.tokens[place] if place < len(self.tokens) else None
+        if token is not None and token.kind == "word":
+            if _NUMBERED_UNIT.fullmatch(token.text):
+                name = NamedUnit(_NUMBERED[token.text[0]], int(token.text[1:]))
+                return [(name, place + 1)]
+            if token.text in _MOST and place + 1 < len(self.tokens):
+                unit, most = _MOST[token.text]
+                number = self.tokens[place + 1]
+                if number.kind == "number" and number.text in map(str, range(1, most + 1)):
+                    return [(NamedUnit(unit, int(number.text)), place + 2)]
+        return []
+
     def date(self, place: int) -> Alternatives:
+        if self.has_slots and (slot := self._open_slot(place)):
+            return [(OpenDay(slot), place + 1)]
         token = self._token(place, "date", "a date")
         if token is None:
             return []

@@ -17,19 +17,21 @@ MOST_CHARACTERS: Final = 2_000
 MOST_TOKENS: Final = 300
 
 _DATE = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
+_ISO = r"[0-9]{4}(?:-(?:[Ww][0-9]{2}|[Qq][0-9]|[0-9]{2}))?"
 _TOKEN = re.compile(
     rf"""
     (?P<space>\s+)
   | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?
         (?:[Zz]|[+-][0-9]{{2}}:?[0-9]{{2}})?)
-  | (?P<interval>{_DATE}/{_DATE})
+  | (?P<interval>(?:{_DATE}|{_ISO})/(?:{_DATE}|{_ISO})(?![\w-]))
   | (?P<date>{_DATE}(?![\w-]))
   | (?P<iso>[0-9]{{4}}-(?:[Ww][0-9]{{2}}|[Qq][0-9]|[0-9]{{2}})(?![\w-]))
   | (?P<ordinal>[0-9]+(?:st|nd|rd|th)\b)
-  | (?P<number>[0-9]+(?![\w-]))
+  | (?P<number>[0-9]+(?!\w|-[0-9]))
   | (?P<word>[^\W\d]\w*)
   | (?P<hyphen>(?<=\w)-(?=[^\W\d]))
   | (?P<sign>[(),])
+  | (?P<slot>\{{[a-z][a-z0-9_]*\}})
   | (?P<name>"[^"]*"|'[^']*')
     """,
     re.VERBOSE,
@@ -48,6 +50,9 @@ SYNONYMS: Final[dict[str, tuple[str, ...]]] = {
     "without": ("except",),
     "including": ("plus",),
     "through": ("until",),
+    "thru": ("until",),
+    "till": ("until",),
+    "til": ("until",),
     "working": ("business",),
     "workday": ("business", "day"),
     "workdays": ("business", "days"),
@@ -104,7 +109,7 @@ def tokens_of(phrase: str) -> list[Token]:
                 Token(
                     kind,
                     match.group().upper()
-                    if kind in ("timestamp", "iso")
+                    if kind in ("timestamp", "iso", "interval")
                     else match.group().lower(),
                     start,
                     place,

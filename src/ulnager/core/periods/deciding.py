@@ -12,6 +12,7 @@ from ulnager.core.periods.rule import Kind
 
 _OF_DATA = ("latest", "earliest", "latest_whole_day", "latest_up_to")
 _OF_CLOCK = ("today", "yesterday", "tomorrow")
+_OF_ANCHOR = ("anchor_day", "weekday", "last_weekday", "next_weekday", "this_weekday")
 _OF_POINTS = ("on", "between", "before", "until", "after", "from", "all_dates", "fixed", "labelled")
 
 
@@ -63,6 +64,7 @@ def deciders(definition: Definition, basis: Basis) -> Iterator[Anchor]:
     elif rule.key in _OF_CLOCK:
         yield Anchor(date.fromordinal(basis.clock()), True, "today")
     is_measured = rule.kind in (Kind.SPAN, Kind.READING) and rule.key not in _OF_POINTS
+    is_measured = (is_measured and rule.from_anchor) or rule.key in _OF_ANCHOR
     if rule.key == "latest_unit":
         yield Anchor(basis.extent().last, False, "latest")
     elif is_measured:

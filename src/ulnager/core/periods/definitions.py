@@ -16,6 +16,7 @@ from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.calendars.instants import InstantArithmetic
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.names import NamedUnit
 from ulnager.core.periods.rule import RULES, Kind, Rule
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.units import Unit
@@ -43,6 +44,7 @@ class Definition:
         object.__setattr__(self, "args", args)
         inner = [arg for arg in args if isinstance(arg, Definition)]
         unit = next((arg for arg in args if isinstance(arg, Unit)), None)
+        unit = unit or next((arg.unit for arg in args if isinstance(arg, NamedUnit)), None)
         # What a whole phrase is measured from does not make the phrase one of instants.
         parts = inner[:1] if rule.kind is Kind.BASIS else inner
         is_sub_day = (
@@ -97,8 +99,12 @@ class Definition:
     def is_anchored(self) -> bool:
         """Whether some part of it is measured from the anchor, and not from a point of its own."""
         return any(
-            part.rule.key == "since"
-            or (part.unit is not None and part.rule.kind in (Kind.SPAN, Kind.READING))
+            part.rule.key in ("since", "anchor_day", "weekday", "last_weekday", "next_weekday")
+            or (
+                part.unit is not None
+                and part.rule.from_anchor
+                and part.rule.kind in (Kind.SPAN, Kind.READING)
+            )
             for part in self.walk()
         )
 
@@ -199,7 +205,11 @@ def _printed(value: Any, count: int, leads: bool) -> str:
     # What leads a chain is read from left to right anyway. Elsewhere a chain needs brackets, and
     # so does what the words after it might be read into.
     if isinstance(value, Definition) and not leads:
-        return f"({value})" if value.rule.follows or value.rule.goes_on else str(value)
+        rule = value.rule
+        is_open = rule.follows or rule.goes_on or rule.in_brackets
+        # A weekday alone would be read as a sort of days.
+        is_open = is_open or (rule.key == "on" and value.args[0].rule.key == "weekday")
+        return f"({value})" if is_open else str(value)
     return str(value)
 
 
@@ -241,6 +251,8 @@ class Basis:
     decided: bool = False
     """Whether somebody chose these defaults."""
     calendars: Mapping[str, Calendar] = {}
+    given: Mapping[str, Any] = {}
+    """Days that stand for parameters of SQL, by their names."""
     days: Basis | None = None
     _instants: Basis | None = None
     _known: dict[tuple[str, Definition], Any] | None = None

@@ -17,6 +17,7 @@ from ulnager.core.periods.deciding import deciders
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases.counted import family_readings
 from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.periods.twins import twin_notes
 from ulnager.core.units import WEEKDAYS, Unit
 
 _CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow", "now"})
@@ -40,6 +41,7 @@ def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
         *_habit_notes(definition, basis),
         *_latest_notes(definition, basis),
         *_cut_notes(definition, basis),
+        *dict.fromkeys(twin_notes(definition, basis, shown_ranges)),
         *_empty_notes(definition, basis),
     )
 
@@ -130,7 +132,7 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
             yield from _told(part, basis)
             if kind in _JOINS and part.rule.key != "on":
                 yield f"That makes '{part}' {shown_ranges(part, basis)}."
-    if kind is Kind.SPAN and definition.unit is not None:
+    if kind is Kind.SPAN and definition.unit is not None and definition.rule.from_anchor:
         yield from _unit_step(definition, definition.unit, view)
     cuts = definition.rule.key in ("except", "except_days")
     if cuts and definition.ranges(basis) == definition.args[0].ranges(basis):
@@ -312,6 +314,15 @@ def _cut_notes(definition: Definition, basis: Basis) -> Iterator[str]:
         return
     reading = inner.rule.find(basis, *inner.args) if inner.rule.kind is Kind.READING else inner
     unit = cut.unit
+    day = ((basis.anchor, basis.anchor + 1),)
+    if reading.rule.key == "last_rolling" and basis.running and cut.ranges(basis) == day:
+        count, unit = reading.args
+        if unit in (Unit.DAY, Unit.BUSINESS_DAY) and count > 1:
+            whole = Definition(RULES["last_whole"], reading.args)
+            yield (
+                f"that leaves {unit.counted(count - 1)}; the {count} without {cut} are '{whole}', "
+                f"{shown_ranges(whole, basis)}"
+            )
     if reading.rule.key == "last_rolling" and cut.rule.key == "this" and reading.unit == unit:
         whole = Definition(RULES["last_whole"], reading.args)
         yield (

@@ -83,3 +83,40 @@ class Name(NamedTuple):
 
     def __str__(self) -> str:
         return self.text if self.text.isidentifier() else in_quotes(self.text)
+
+
+LONG_MONTHS: Final = (
+    "january", "february", "march", "april", "may", "june", "july", "august", "september",
+    "october", "november", "december",
+)  # fmt: skip
+_LETTERS: Final = {Unit.QUARTER: "Q", Unit.HALF: "H"}
+
+
+class NamedUnit(NamedTuple):
+    """A unit by its name or number, without its year.
+
+    >>> [str(NamedUnit(unit, 2)) for unit in (Unit.WEEK, Unit.MONTH, Unit.QUARTER)]
+    ['week 2', 'february', 'Q2']
+    """
+
+    unit: Unit
+    number: int
+
+    def __str__(self) -> str:
+        if self.unit is Unit.MONTH:
+            return LONG_MONTHS[self.number - 1]
+        letter = _LETTERS.get(self.unit)
+        return f"{letter}{self.number}" if letter else f"{self.unit} {self.number}"
+
+
+class Weekday(NamedTuple):
+    """A weekday by its name; 0 for a Monday.
+
+    >>> str(Weekday(4))
+    'friday'
+    """
+
+    number: int
+
+    def __str__(self) -> str:
+        return WEEKDAYS[self.number]

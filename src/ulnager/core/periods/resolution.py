@@ -109,6 +109,16 @@ class Resolution:
         return deciding_anchor(self._definition, self._basis)
 
     @property
+    def clock_day(self) -> int | None:
+        """The clock's day as a day number, None where nobody said it."""
+        return self._basis.in_days().today  # type: ignore[no-any-return]
+
+    @property
+    def clock_instant(self) -> int | None:
+        """The clock's instant in microseconds since 1970, None where nobody said it."""
+        return self._basis.now
+
+    @property
     def is_measured(self) -> bool:
         """Whether it hangs on its anchor at all; fixed dates do not."""
         return is_measured(self._definition, self._basis)
@@ -321,11 +331,8 @@ class InstantResolution(Resolution):
         raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
 
     def _check_range(self) -> None:
-        zone = self.zone
-        for instants in self._ranges:
-            for instant in instants:
-                if instant is not None:
-                    moment_of(instant, zone)
+        for instant in (one for pair in self._ranges for one in pair if one is not None):
+            moment_of(instant, self.zone)
 
     @property
     def zone(self) -> tzinfo:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from enum import Enum
+from functools import lru_cache
 from typing import Any, Final, NamedTuple
 
 _SLOT = re.compile(r"\{(\w+)\}")
@@ -38,8 +39,10 @@ class Rule(NamedTuple):
     (see ``core.periods.shifting``). ``find_one`` gives the one span of a rule that may give
     several. ``goes_on`` is set when another wording begins with this one, as ``from P to Q`` does,
     ``can_be_empty`` when the stop may come out before the start; ``counts_days`` is not set
-    where business days only say how far, so that days off may stand at an end. ``stands_for`` makes
-    the definition that a wording stands for which is read and never printed.
+    where business days only say how far, so that days off may stand at an end; ``from_anchor`` is
+    not set where units count from a day of the phrase's own; ``in_brackets`` where a phrase stands
+    in brackets inside another one. ``stands_for`` makes the definition that a wording stands for
+    which is read and never printed, or None where it stands for nothing.
     """
 
     key: str
@@ -56,6 +59,8 @@ class Rule(NamedTuple):
     goes_on: bool = False
     can_be_empty: bool = False
     counts_days: bool = True
+    from_anchor: bool = True
+    in_brackets: bool = False
     stands_for: Callable[..., Any] | None = None
 
     @property
@@ -71,6 +76,7 @@ class Rule(NamedTuple):
         return f"<rule {self.key}>"
 
 
+@lru_cache(maxsize=1024)
 def template_slots(template: str) -> tuple[str, ...]:
     """The slots of a wording in the order in which they are written.
 

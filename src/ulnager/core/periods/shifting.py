@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import NamedUnit
 from ulnager.core.periods.rule import RULES, Kind
 from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import UNIT_NAMES, Unit
@@ -241,7 +242,7 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
     if found.root.rule.step == "fixed":
         # ISO forms are Gregorian, whatever calendar is in use; units that are its own are its own.
         is_common = unit.name in UNIT_NAMES and unit is not Unit.BUSINESS_DAY
-        if c.in_instants:
+        if c.in_instants or not isinstance(start, int):
             calendar = calendar.like(GREGORIAN) if is_common else calendar
         else:
             calendar = GREGORIAN if is_common else calendar.plain
@@ -304,12 +305,30 @@ def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
     if end == "unit":
         return period.unit
     if end == "fixed":
-        fixed: FixedDates = period.args[0]
-        return fixed.unit
+        fixed: FixedDates | NamedUnit = period.args[0]
+        return fixed.edges or fixed.unit if isinstance(fixed, FixedDates) else fixed.unit
+    if end.startswith("inner"):
+        return _inner_unit(c, period.args[2], end.removeprefix("inner "))
+    if end == "counted":
+        other = next(other for other in period.rule.ends if other != "counted")
+        unit = _end_unit(c, period, other)
+        if unit is not None and other.startswith("inner"):
+            # It is cut where the phrase around it ends.
+            cut = "stop" if other == "inner start" else "start"
+            unit = unit if _inner_unit(c, period.args[2], cut) else None
+        return unit and c.calendar.keeps(unit, period.args[1])
     if end in ("begin", "finish", "finish 2"):
-        point: Definition = period.args[-1 if end == "finish 2" else 0]
+        points = [arg for arg in period.args if isinstance(arg, Definition)]
+        point = points[-1 if end == "finish 2" else 0]
         edge = "start_of" if end == "begin" else "end_of"
         if point.rule.key == edge and point.args[0].rule.kind is not Kind.RANGES:
             start, stop, to_date = aligned(c, point.args[0])
             return start if end == "begin" else None if to_date else stop
     return None
+
+
+def _inner_unit(c: Basis, inside: Definition, side: str) -> Unit | None:
+    if inside.rule.kind is Kind.RANGES:
+        return None
+    start, stop, to_date = aligned(c, inside)
+    return start if side == "start" else None if to_date else stop

@@ -164,13 +164,14 @@ class FixedDates(NamedTuple):
     """Dates written out in an ISO 8601 form: the text, and the half-open day numbers.
 
     ``start`` and ``stop`` never move; ``text`` is the canonical wording; ``unit`` is the unit
-    that they are, None for an interval.
+    that they are, None for an interval; ``edges`` the unit that an interval begins and ends with.
     """
 
     text: str
     start: int
     stop: int
     unit: Unit | None = None
+    edges: Unit | None = None
 
     def __str__(self) -> str:
         return self.text

@@ -9,9 +9,13 @@ from ulnager.core.periods.rule import RULES
 from ulnager.core.periods.phrases import points
 from ulnager.core.periods.phrases import around
 from ulnager.core.periods.phrases import counted
+from ulnager.core.periods.phrases import named
 from ulnager.core.periods.phrases import ends
+from ulnager.core.periods.phrases import parts
 from ulnager.core.periods.phrases import ages
 from ulnager.core.periods.phrases import joins
 from ulnager.core.periods.phrases import shifts
 
-__all__ = ["RULES", "ages", "around", "counted", "ends", "joins", "points", "shifts"]
+__all__ = [
+    "RULES", "ages", "around", "counted", "ends", "joins", "named", "parts", "points", "shifts",
+]  # fmt: skip

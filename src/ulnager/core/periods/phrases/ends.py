@@ -8,6 +8,7 @@ from typing import Any
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
+from ulnager.core.periods.phrases.named import between_names
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
@@ -26,12 +27,13 @@ def on(c: Basis, point: Definition) -> Pair:
     Kind.SPAN,
     "from {point} to {point_2}",
     "It begins at {start} and ends {ends}, both ends in.",
-    also=("between {point} and {point_2}",),
+    also=("between {point} and {point_2}", "from {point} until {point_2}"),
     ends=("begin", "finish 2"),
     can_be_empty=True,
 )
 def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
-    return c.begin(point), c.finish(point_2)
+    named = between_names(c, point, point_2)
+    return named or (c.begin(point), c.finish(point_2))
 
 
 @row(
@@ -93,6 +95,7 @@ def from_(c: Basis, point: Definition) -> Pair:
     also=("{unit} containing {point}",),
     ends=("unit", "unit"),
     step="unit",
+    from_anchor=False,
 )
 def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
     day = c.begin(point)
@@ -127,6 +130,9 @@ def labelled(c: Basis, label: Label) -> Pair:
         # Where years are not the Gregorian ones, their quarters and halves are marked so.
         found = c.calendar.labelled(label.text.replace(" ", " FY"))
     if found is None:
+        weeks = c.calendar.plain.weeks_named(label.text)
+        if weeks is not None:
+            raise ResolveError(f"there is no {label}: {weeks}")
         raise ResolveError(
             f"this calendar calls nothing {label}; its labels look like "
             + ", ".join(f'"{text}"' for text in c.calendar.sample_labels())

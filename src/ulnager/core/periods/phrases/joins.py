@@ -11,7 +11,8 @@ from ulnager.core.periods.spans import Range, complement, intersection, union
 # Whole phrases joined, cut and measured from elsewhere; read from left to right.
 
 
-@row(Kind.RANGES, "{period} plus {period_2}", "The days of '{period_2}' are joined to them.")
+@row(Kind.RANGES, "{period} plus {period_2}", "The days of '{period_2}' are joined to them.",
+     also=("{period} and {period_2}",))  # fmt: skip
 def plus(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return period.ranges(c) + period_2.ranges(c)
 

@@ -79,12 +79,22 @@ def instant(c: Basis, timestamp: Any) -> Any:
 
 @row(Kind.POINT, "start of {period}")
 def start_of(c: Basis, period: Definition) -> Any:
-    return _edge(c, period, 0)
+    return edge(c, period, 0)
 
 
 @row(Kind.POINT, "end of {period}")
 def end_of(c: Basis, period: Definition) -> Any:
-    return _edge(c, period, 1) - c.one
+    return edge(c, period, 1) - c.one
+
+
+@row(Kind.POINT, "earlier of {point} and {point_2}", also=("earliest of {point} and {point_2}",))
+def earlier_of(c: Basis, point: Definition, point_2: Definition) -> Any:
+    return c.calendar.earlier(c.begin(point), c.begin(point_2))
+
+
+@row(Kind.POINT, "later of {point} and {point_2}", also=("latest of {point} and {point_2}",))
+def later_of(c: Basis, point: Definition, point_2: Definition) -> Any:
+    return c.calendar.later(c.begin(point), c.begin(point_2))
 
 
 @row(Kind.POINT, "{count} {units} before {point}")
@@ -106,7 +116,7 @@ def _edge_to_count_from(c: Basis, point: Definition, side: Rule) -> Any:
 
 @row(Kind.POINT, "{ordinal} {dayname} of {period}")
 def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition) -> Any:
-    first, stop = _edge(c, period, 0), _edge(c, period, 1)
+    first, stop = edge(c, period, 0), edge(c, period, 1)
     number, calendar = ordinal.number, c.calendar
     if c.in_instants:
         raise ResolveError(f"the days of '{period}', a period of hours, cannot be counted")
@@ -126,8 +136,8 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
     return found
 
 
-def _edge(c: Basis, period: Definition, side: int) -> Any:
-    """The start or stop of a whole period, for a point."""
+def edge(c: Basis, period: Definition, side: int) -> Any:
+    """The start or, for side 1, the stop of a whole period; ResolveError where it has none."""
     if c.calendar.is_plain:
         ranges = period.ranges(c)
         c.require(bool(ranges), lambda: _empty(period))

@@ -9,11 +9,13 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.names import NUMBERED_WEEK, DayName, NamedUnit, Ordinal, Weekday
 from ulnager.core.periods.rule import RULES, Kind, Rule
+from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 
 SAID: Final[list[Rule]] = []
-Made = Callable[..., Definition]
+Made = Callable[..., Definition | None]
 
 
 def said(kind: Kind, *wordings: str) -> Callable[[Made], Made]:
@@ -72,9 +74,68 @@ def _last_to_date(unit: Unit) -> Definition:
     return _rule("earlier", _rule("to_date", unit), 1, unit)
 
 
+@said(Kind.POINT, "{weekday} of {period}")
+def _weekday_of(weekday: Weekday, period: Definition) -> Definition | None:
+    """Of a week there is one; of anything longer it has to be said which."""
+    name = DayName(Unit.DAY, weekday.number)
+    return _rule("ordinal_day", Ordinal(1), name, period) if _is_week(period) else None
+
+
+def _is_week(period: Definition) -> bool:
+    while period.rule.kind in (Kind.SHIFT, Kind.BASIS):
+        period = period.args[0]
+    if period.rule.key == "fixed":
+        return period.args[0].unit is Unit.WEEK
+    if period.rule.key == "labelled":
+        return NUMBERED_WEEK.fullmatch(period.args[0].text) is not None
+    return period.rule.step == "unit" and period.unit is Unit.WEEK
+
+
 @said(Kind.SPAN, "last whole {unit}")
 def _last_whole(unit: Unit) -> Definition:
     return _rule("last_whole", 1, unit)
+
+
+@said(Kind.SPAN, "rolling {unit}", "last rolling {unit}")
+def _last_rolling(unit: Unit) -> Definition:
+    return _rule("last_rolling", 1, unit)
+
+
+@said(Kind.SPAN, "{monthname} last year", "{monthname} previous year")
+def _month_last_year(name: NamedUnit) -> Definition:
+    return _rule("month_of_period", name, _rule("previous", Unit.YEAR))
+
+
+@said(Kind.SPAN, "{unitname} last year", "{unitname} previous year")
+def _unit_last_year(name: NamedUnit) -> Definition:
+    return _rule("unit_of_period", name, _rule("previous", Unit.YEAR))
+
+
+@said(Kind.SPAN, "{monthname} this year", "{monthname} current year")
+def _month_this_year(name: NamedUnit) -> Definition:
+    return _rule("this_month", name)
+
+
+@said(Kind.SPAN, "{unitname} this year", "{unitname} current year")
+def _unit_this_year(name: NamedUnit) -> Definition:
+    return _rule("this_unit", name)
+
+
+@said(Kind.SPAN, "{monthname} next year")
+def _month_next_year(name: NamedUnit) -> Definition:
+    return _rule("month_of_period", name, _rule("next", Unit.YEAR))
+
+
+@said(Kind.SPAN, "{unitname} next year")
+def _unit_next_year(name: NamedUnit) -> Definition:
+    return _rule("unit_of_period", name, _rule("next", Unit.YEAR))
+
+
+@said(Kind.SPAN, "{ordinal} {unit} {iso}")
+def _nth_of_year(ordinal: Ordinal, unit: Unit, dates: FixedDates) -> Definition | None:
+    if unit in (Unit.DAY, Unit.BUSINESS_DAY):
+        return None
+    return _rule("nth_unit", ordinal, unit, _rule("fixed", dates))
 
 
 @said(Kind.SPAN, "next whole {unit}")

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Final
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Name
@@ -11,7 +15,7 @@ from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import may_refill, moved
 from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
-from ulnager.core.units import Unit
+from ulnager.core.units import WEEKDAYS, Unit
 
 
 def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
@@ -53,8 +57,36 @@ def later(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, 
     return _moved(c, period, count, unit)
 
 
+GREGORIAN_NAME: Final = "gregorian"
+"""The calendar that every phrase may name; no book has another of that name."""
+
+
+def _gregorian(calendar: Calendar) -> Calendar:
+    """The Gregorian calendar with another one's first day of the week and days off."""
+    try:
+        week_starts = WEEKDAYS[(calendar.unit_start(_SOME_DAY, Unit.WEEK) - 1) % 7]
+    except ResolveError:
+        week_starts = "monday"
+    if week_starts == "monday" and calendar.business == GREGORIAN.business:
+        return GREGORIAN
+    return MonthCalendar(week_starts=week_starts, business=calendar.business)
+
+
+# Any day in the middle of any table: where weeks begin is the same everywhere.
+_SOME_DAY: Final = 739_000
+
+
 @row(Kind.BASIS, "{period} in {calendar}")
 def in_calendar(c: Basis, calendar: Name) -> Basis:
+    if calendar.text == GREGORIAN_NAME:
+        return c.changed(calendar=c.calendar.like(_gregorian(c.calendar.plain)))
+    if calendar.text == "fiscal" and calendar.text not in c.calendars:
+        if c.calendar.plain.is_fiscal:
+            return c
+        raise ResolveError(
+            "the years of the calendar in use are the Gregorian ones, so it has no fiscal units; "
+            "give one whose years start elsewhere, such as --year-starts 10-01"
+        )
     if calendar.text not in c.calendars:
         raise ResolveError(no_such("calendar", calendar.text, c.calendars))
     return c.changed(calendar=c.calendar.like(c.calendars[calendar.text]))

@@ -1,0 +1,83 @@
+"""The numbers of a page's charts, asked of the book's sources: together where they can be."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+from ulnager.book.book import Book
+from ulnager.core.choices.pages import OpenedChart
+from ulnager.core.errors import UlnagerError
+from ulnager.numbers.pages import answered_together
+from ulnager.numbers.plan import Plan
+from ulnager.numbers.running import running_period, running_plan
+from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+
+
+def values_of(
+    book: Book,
+    charts: Mapping[str, OpenedChart],
+    *,
+    by: bool = True,
+    opened: dict[str, Any] | None = None,
+) -> dict[str, Any]:
+    """The totals of each chart, or its running measure; a sentence where there are none, None for a
+    chart that has no dates.
+
+    With ``by`` they are by its unit, without it one row for all its dates. ``opened`` keeps the
+    sources that were opened.
+    """
+    found: dict[str, Any] = dict.fromkeys(charts)
+    plans: dict[str, Plan] = {}
+    opened = {} if opened is None else opened
+    for key, chart in charts.items():
+        if chart.resolution is None:
+            found[key] = "; ".join(chart.problems) or None
+        elif by and chart.too_many:
+            found[key] = chart.too_many
+        else:
+            try:
+                plans[key] = _plan(book, chart, opened, by)
+            except UlnagerError as error:
+                found[key] = str(error)
+    return found | answered_together(plans)
+
+
+def opened_once(book: Book, name: str, opened: dict[str, Any]) -> Any:
+    """A source of the book, opened when it is first asked for."""
+    if name not in opened:
+        opened[name] = book.sources[name].opened()
+    return opened[name]
+
+
+def kept_by(book: Book, chart: OpenedChart, opened: dict[str, Any]) -> int | None:
+    """How many rows of its source a chart keeps; None where it has no dates."""
+    if chart.resolution is None:
+        return None
+    source = opened_once(book, chart.chart.source, opened)
+    column = source.column(chart.chart.column)
+    days = source.days_in(column, book.sources[chart.chart.source].tz, chart.resolution.ranges)
+    kept: int = source.kept(column.name, days)[0]
+    return kept
+
+
+def _plan(book: Book, chart: OpenedChart, opened: dict[str, Any], by: bool) -> Plan:
+    entry, drawn = chart.chart, dict(chart.chart.drawn)
+    source = book.sources[entry.source]
+    rows, extent = opened_once(book, entry.source, opened), chart.extent
+    if extent is None:
+        extent = source.profile().extent
+    phrase, per = drawn.pop("running", None), drawn.pop("per", None)
+    value, top, split = drawn.get("value"), drawn.get("top"), drawn.get("split")
+    is_running = phrase is not None and by
+    how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
+    asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
+    assert chart.resolution is not None
+    if is_running:
+        when = {"calendar": chart.resolution.calendar}
+        return running_plan(asked, running_period(phrase, when), chart.resolution, (value, how),
+                            extent, when, per)  # fmt: skip
+    return totals_plan(
+        asked, chart.resolution, (value, how), extent, {}, by=chart.by if by else None,
+        partial=entry.partial, beside=drawn.get("beside"), top=top,
+    )  # fmt: skip

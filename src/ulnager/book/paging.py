@@ -1,0 +1,195 @@
+"""Pages and schedules of a book, as values."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from typing import Any, Final
+
+from ulnager.book.book import Book
+from ulnager.book.drawing import values_of
+from ulnager.book.offering import Offers, anchor_point, choice_of, is_open
+from ulnager.book.offers import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
+from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.choices.opening import Picker
+from ulnager.core.choices.pages import Chart, Page
+from ulnager.core.choices.picker import Choice
+from ulnager.core.choices.reading import state_problem
+from ulnager.core.errors import UlnagerError
+from ulnager.core.language.period import period
+from ulnager.core.periods.rule import Kind
+from ulnager.core.units import Unit
+
+MOST_BUCKETS: Final = 60
+"""So many buckets are drawn of a chart unless it says otherwise."""
+
+
+def followed(entry: PageEntry, home: str | None) -> dict[str, str]:
+    """Which picker each chart follows; charts that are pinned or have no dates are not in it."""
+    return {
+        name: picker
+        for name, chart in entry.charts.items()
+        if chart.period is None and chart.dates is None and (picker := chart.follows or home)
+    }
+
+
+def sources_of_pickers(
+    pages: Mapping[str, PageEntry], home: str | None, all_sources: tuple[str, ...]
+) -> dict[str, tuple[str, ...]]:
+    """The sources of the charts that follow each picker; under the empty name those of others."""
+    found: dict[str, dict[str, None]] = {}
+    for page in pages.values():
+        for chart, picker in followed(page, page.picker or home).items():
+            found.setdefault(picker, {})[page.charts[chart].source] = None
+    only = all_sources if len(all_sources) == 1 else ()
+    return {"": only, **{name: tuple(sources) for name, sources in found.items()}}
+
+
+class Pages:
+    """Makes the pages and schedules of a book."""
+
+    def __init__(self, book: Book, offers: Offers, pickers: Mapping[str, Picker]) -> None:
+        self.book, self.offers, self.pickers = book, offers, pickers
+
+    def page(self, name: str, entry: PageEntry, home: str | None) -> Page:
+        """The page of that name; ``home`` is the book's picker."""
+        key = f"pages.{name}"
+        own = entry.picker or home
+        if own is not None:
+            self.offers.known(f"{key}.picker", "picker", own, self.pickers)
+        anchor = None
+        if entry.anchor is not None:
+            known = self.book.anchors
+            self.offers.known(f"{key}.anchor", "anchor", entry.anchor, known)
+            anchor = anchor_point(known[entry.anchor])
+        charts = tuple(self._chart(f"{key}.charts.{one}", one, chart, own)
+                       for one, chart in entry.charts.items())  # fmt: skip
+        names = dict.fromkeys([*([own] if own else []), *(c.follows for c in charts if c.follows)])
+        pickers = {}
+        for one in names:
+            state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
+            sources = tuple(dict.fromkeys(c.source for c in charts if c.follows == one))
+            pickers[one] = self.pickers[one].on_page(state, anchor, sources)
+        self._check_opens(f"{key}.opens", entry.opens, pickers)
+        label = entry.label or name.replace("_", " ").capitalize()
+        draw = functools.partial(values_of, self.book)
+        return Page(name, label, charts, pickers, own, self.book.look, draw)
+
+    def _check_opens(
+        self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]
+    ) -> None:
+        for name, text in opens.items():
+            picker = pickers.get(name.split(".")[0])
+            told = "no picker of this page has that name"
+            if picker is not None:
+                told = state_problem(picker, name, text) or ""
+            if told:
+                raise self.offers.wrong(f"{key}.{name}", told)
+
+    def _chart(self, key: str, name: str, entry: ChartEntry, home: str | None) -> Chart:
+        self.offers.known(f"{key}.source", "source", entry.source, self.book.sources)
+        source = self.book.sources[entry.source]
+        said = [one for one in ("period", "follows", "dates") if getattr(entry, one) is not None]
+        if len(said) > 1:
+            raise self.offers.wrong(key, f"{' and '.join(said)} are there; one of them governs it")
+        follows = entry.follows or (home if not said else None)
+        if not said and follows is None:
+            raise self.offers.wrong(
+                key, "no picker and no period governs this chart",
+                "Add follows = '…' or period = '…', or dates = 'none' if it has none.",
+            )  # fmt: skip
+        if follows is not None:
+            self.offers.known(f"{key}.follows", "picker", follows, self.pickers)
+        by = entry.by
+        if by == "viewer":
+            if follows is None or self.pickers[follows].by is None:
+                raise self.offers.wrong(f"{key}.by", "no picker lets viewers choose the unit",
+                                        "Add [pickers.….by], or name a unit.")  # fmt: skip
+        elif by is not None:
+            by = self._unit(f"{key}.by", by)
+        pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
+        drawn = {n: getattr(entry, n) for n in ("value", "how", "split", "top", "beside", "running",
+                                                "where")}  # fmt: skip
+        held = dict(source.held)
+        return Chart(
+            name,
+            entry.label or name.replace("_", " ").capitalize(),
+            entry.source,
+            entry.column or source.column,
+            pinned,
+            follows,
+            None if entry.shifted is None else self._shift(f"{key}.shifted", entry.shifted),
+            source.limit,
+            by,
+            entry.partial,
+            entry.max_buckets or MOST_BUCKETS,
+            {n: one for n, one in drawn.items() if one},
+            held,
+        )
+
+    def _unit(self, key: str, name: str) -> str:
+        try:
+            return (self.book.calendar or GREGORIAN).unit_named(name).name
+        except UlnagerError as error:
+            raise self.offers.wrong(key, str(error)) from None
+
+    def _pinned(self, key: str, name: str) -> Choice:
+        entry = self.book.periods.get(name)
+        if entry is None:
+            try:
+                return Choice(name, self.book.read(name), f"'{name}'", name)
+            except UlnagerError:
+                self.offers.known(key, "period", name, self.book.periods)
+        assert entry is not None
+        if is_open(entry.period):
+            raise self.offers.wrong(key, f"{name} has open slots, which a pin cannot fill")
+        return choice_of(entry)
+
+    def _shift(self, key: str, text: str) -> tuple[int, Unit]:
+        try:
+            found = period(f"today, {text}").definition
+            if found.rule.kind is not Kind.SHIFT or found.args[0].rule.kind is Kind.SHIFT:
+                raise UlnagerError(f"'{text}' is no shift")
+        except UlnagerError:
+            raise self.offers.wrong(
+                key, f"{text!r} is no shift", "Write '1 year earlier', or '1 period earlier'."
+            ) from None
+        count, unit = found.args[1:]
+        return (count if found.rule.key == "later" else -count), unit
+
+    def schedule(self, name: str, entry: ScheduleEntry, pages: Mapping[str, Page]) -> Schedule:
+        """The schedule of that name."""
+        key = f"schedules.{name}"
+        page = pages[self.offers.known(f"{key}.page", "page", entry.page, pages)]
+        self._check_opens(f"{key}.opens", entry.opens, page.pickers)
+        made: dict[str, Any] = {}
+        for part, make in (("tz", zone_of), ("at", time_of_day)):
+            try:
+                made[part] = make(getattr(entry, part))
+            except UlnagerError as error:
+                raise self.offers.wrong(f"{key}.{part}", str(error)) from None
+        try:
+            from datetime import date
+
+            rule_of(entry.every, entry.starts, entry.starts or date(2026, 1, 1))
+        except UlnagerError as error:
+            raise self.offers.wrong(f"{key}.every", str(error)) from None
+        label = entry.label or name.replace("_", " ").capitalize()
+        return Schedule(name, label, page, entry.every, made["at"], made["tz"], entry.starts,
+                        dict(entry.opens))  # fmt: skip
+
+
+def checked_names(
+    offers: Offers, *named: Mapping[str, PickerEntry | PageEntry | ScheduleEntry]
+) -> None:
+    """BookError for a picker, a page and a schedule of one name."""
+    seen: dict[str, str] = {}
+    for what, names in zip(("pickers", "pages", "schedules"), named, strict=True):
+        for name in names:
+            if name in seen:
+                raise offers.wrong(
+                    f"{what}.{name}", f"{seen[name]} has that name too",
+                    "Rename one of them; they are shown by name.",
+                )  # fmt: skip
+            seen[name] = f"{what}.{name}"

@@ -1,0 +1,129 @@
+"""How results look on a terminal and in a pipe.
+
+A table has no lines around it, so that ``grep`` and ``cut`` work on it; colour and bold
+are for terminals only, and never the only sign of anything. Nothing that data or names hold
+reaches a terminal as a control character.
+"""
+
+from __future__ import annotations
+
+import json
+import shutil
+import sys
+import textwrap
+from collections.abc import Iterable, Sequence
+from typing import Any
+
+import click
+
+from ulnager.cli.progress import stop_signs
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.text import visible
+
+_WIDTH = 100
+
+
+def echo(text: str = "", *, err: bool = False) -> None:
+    """A text with visible marks for control characters, on standard output or error."""
+    stop_signs()
+    click.echo(visible(text, "\n"), err=err)
+
+
+def width() -> int:
+    """How many columns a line may take: 100, or what a narrower terminal has."""
+    if not sys.stdout.isatty():
+        return _WIDTH
+    return max(20, min(_WIDTH, shutil.get_terminal_size((_WIDTH, 24)).columns))
+
+
+def show_json(value: Any) -> None:
+    """One JSON value on standard output."""
+    stop_signs()
+    text = json.dumps(value, indent=2, ensure_ascii=False)
+    # What JSON leaves as it is may still be a control character to a terminal.
+    click.echo("".join(c if c == "\n" or c.isprintable() else _escaped(c) for c in text))
+
+
+def _escaped(character: str) -> str:
+    pairs = character.encode("utf-16-be", "surrogatepass").hex()
+    return "".join(f"\\u{pairs[place : place + 4]}" for place in range(0, len(pairs), 4))
+
+
+def show_pairs(pairs: Iterable[tuple[str, str]]) -> None:
+    """Names and values in two columns; long values are wrapped."""
+    stop_signs()
+    rows = list(pairs)
+    margin = max(len(name) for name, _ in rows) + 2
+    for name, value in rows:
+        lines = _wrapped(visible(value), width() - margin)
+        click.echo(click.style(f"{name:<{margin}}", bold=True) + lines[0])
+        for line in lines[1:]:
+            click.echo(" " * margin + line)
+
+
+def show_steps(steps: Sequence[str]) -> None:
+    """Numbered sentences, wrapped."""
+    for number, step in enumerate(steps, 1):
+        echo(f"{number:>2}. " + "\n    ".join(_wrapped(visible(step), width() - 4)))
+
+
+def _wrapped(text: str, columns: int) -> list[str]:
+    """Lines of so many columns; a word is never cut, so that dates stay whole."""
+    return textwrap.wrap(
+        text, max(10, columns), break_on_hyphens=False, break_long_words=False
+    ) or [""]
+
+
+def show_table(
+    headers: Sequence[str], rows: Iterable[Sequence[Any]], right: Sequence[str] = ()
+) -> None:
+    """Rows under headers; the columns named in ``right`` are set to the right."""
+    from io import StringIO
+
+    from rich.console import Console
+    from rich.table import Table
+    from rich.text import Text as RichText
+
+    table = Table(box=None, padding=(0, 2, 0, 0), header_style="bold", pad_edge=False)
+    for header in headers:
+        table.add_column(
+            RichText(visible(header)), justify="right" if header in right else "left", no_wrap=True
+        )
+    for row in rows:
+        table.add_row(*(RichText(cell_text(cell)) for cell in row))
+    # A terminal may be narrower and wraps the lines then; half a date would be another date.
+    drawn = Console(
+        file=StringIO(), width=1_000_000, force_terminal=sys.stdout.isatty(), highlight=False
+    )
+    stop_signs()
+    with drawn.capture() as captured:
+        drawn.print(table)
+    for line in captured.get().splitlines():
+        click.echo(line.rstrip())
+
+
+def cell_text(cell: Any) -> str:
+    """A cell as text: whole numbers with thousands, nothing for None."""
+    if cell is None:
+        return ""
+    if isinstance(cell, int) and not isinstance(cell, bool):
+        return f"{cell:,}"
+    return visible(str(cell))
+
+
+def spans_text(result: Resolution, most: int = 6) -> str:
+    """The spans of a resolution on one line, with how long they are."""
+    if result.is_empty:
+        return "none"
+    shown = ", ".join(str(span) for span in result.spans[:most])
+    more = f" and {len(result.spans) - most} more spans" if len(result.spans) > most else ""
+    return f"{shown}{more}{length_text(result, ' ({})')}"
+
+
+def length_text(result: Resolution, form: str = "{}") -> str:
+    """How long a resolution is, put into a form; nothing when it is open."""
+    if isinstance(result, InstantResolution):
+        return "" if result.duration is None else form.format(f"{result.duration} of time")
+    if result.days is None:
+        return ""
+    return form.format(f"{result.days:,} day{'s' * (result.days != 1)}")

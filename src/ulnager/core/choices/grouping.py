@@ -1,0 +1,109 @@
+"""Which unit charts are grouped by: how many buckets each would give, and which one fits."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.choices.picker import Grouping
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.resolution import Resolution
+from ulnager.core.units import Unit
+
+
+class Grouped(NamedTuple):
+    """A unit to group by: how many buckets it gives, and whether that fits, or why not."""
+
+    unit: Unit
+    buckets: int | None
+    fits: bool
+    why: str | None
+
+    @property
+    def key(self) -> str:
+        """The unit's name."""
+        return self.unit.name
+
+    @property
+    def label(self) -> str:
+        """The unit as viewers see it."""
+        return self.unit.name.capitalize()
+
+
+def grouped(
+    grouping: Grouping, result: Resolution | None, extent: Extent | None
+) -> tuple[Grouped, ...]:
+    """Each unit with the number of its buckets, counted without making them."""
+    if result is None:
+        return tuple(Grouped(unit, None, False, "there are no dates") for unit in grouping.of)
+    spans = [_closed(start, stop, extent) for start, stop in result.ranges]
+    closed = [span for span in spans if span is not None]
+    if len(closed) < len(spans) or result.period.definition.is_sub_day:
+        why = "the period has no days to count"
+        return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
+    return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
+
+
+def _closed(start: int | None, stop: int | None, extent: Extent | None) -> tuple[int, int] | None:
+    if extent is not None:
+        start = extent.first.toordinal() if start is None else start
+        stop = extent.last.toordinal() + 1 if stop is None else stop
+    return None if start is None or stop is None else (start, stop)
+
+
+def _counted(
+    grouping: Grouping, unit: Unit, calendar: Calendar, spans: Sequence[tuple[int, int]]
+) -> Grouped:
+    buckets, whole, before = 0, 0, None
+    try:
+        for start, stop in spans:
+            first, last = calendar.unit_number(start, unit), calendar.unit_number(stop - 1, unit)
+            buckets += last - first + (first != before)
+            before = last
+            from_start = calendar.unit_start(start, unit)
+            first_whole = first + (from_start < start)
+            to_stop = calendar.unit_start(stop, unit)
+            whole += max(0, (last + 1 if to_stop == stop else last) - first_whole)
+    except ResolveError as error:
+        return Grouped(unit, None, False, str(error))
+    if buckets > grouping.max_buckets:
+        why = f"{buckets:,} {unit.plural} are more than {grouping.max_buckets}"
+        return Grouped(unit, buckets, False, why)
+    if not whole:
+        if len(spans) == 1 and spans[0][1] - spans[0][0] < _least_days(calendar, unit, spans[0][0]):
+            return Grouped(unit, buckets, False, f"a {unit} is longer than the period")
+        return Grouped(unit, buckets, False, f"no {unit} lies whole in the period")
+    return Grouped(unit, buckets, True, None)
+
+
+def _least_days(calendar: Calendar, unit: Unit, day: int) -> int:
+    return calendar.unit_stop(day, unit) - calendar.unit_start(day, unit)
+
+
+def chosen_unit(
+    units: Sequence[Grouped], asked: str | None, opens: str
+) -> tuple[Grouped | None, str | None]:
+    """The unit that is grouped by, and what to say of it.
+
+    The one asked for if it fits, else the finest that fits; where none does, the coarsest if all
+    give too many, else the finest.
+    """
+    if not units or all(one.buckets is None for one in units):
+        return None, None
+    wanted = asked or (None if opens == "fitting" else opens)
+    found = next((one for one in units if one.key == wanted), None)
+    if found is not None and found.fits:
+        return found, None
+    fine = sorted(units, key=lambda one: -(one.buckets or 0))
+    fitting = next((one for one in fine if one.fits), None)
+    if fitting is not None:
+        if found is None:
+            return fitting, None
+        return fitting, f"not grouped by {found.key}, since {found.why}; by {fitting.key} instead"
+    known = [one for one in fine if one.buckets]
+    if not known:
+        return fine[0], None
+    last = known[-1] if all("more than" in (one.why or "") for one in known) else known[0]
+    return last, f"no unit fits the period: {last.why}"

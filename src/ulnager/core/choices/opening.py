@@ -1,0 +1,42 @@
+"""Pickers, and how they are opened."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, tzinfo
+from typing import Any
+
+from ulnager.core.choices.picker import PickerBase
+from ulnager.core.choices.reading import view_of
+from ulnager.core.choices.view import View
+
+
+@dataclass(frozen=True)
+class Picker(PickerBase):
+    """Choices in order, the one it opens with, and what viewers may do."""
+
+    def open(
+        self,
+        today: object = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        data: object = None,
+    ) -> View:
+        """The view that it opens with. ``data`` is one extent for all sources, or one by name.
+
+        Raises SettingError for what is no day, instant, zone or data.
+        """
+        return View(self, self.moment(today, now, tz, data))
+
+    def read(
+        self,
+        fields: Mapping[str, Any],
+        today: object = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        data: object = None,
+    ) -> View:
+        """The view for a form, a query string or a stored state: fields by name, of text or lists
+        of text. Fields of others are passed over, and nothing in them raises an error."""
+        return view_of(self, self.moment(today, now, tz, data), fields)

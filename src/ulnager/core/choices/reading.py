@@ -1,0 +1,212 @@
+"""Views from forms, query strings and links, and links from views.
+
+Whatever stands in them comes out as a view: nothing here raises for what a viewer sent.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import UTC, date, datetime, time
+from typing import Any, Final
+from urllib.parse import parse_qsl
+
+from ulnager.core.choices.frozen import read_frozen
+from ulnager.core.choices.moment import Moment
+from ulnager.core.choices.picker import Choice, PickerBase
+from ulnager.core.choices.view import View
+from ulnager.core.language.inputs import Input
+
+RESERVED: Final = ("state", "shown", "by", "signed")
+"""What no choice and no input can be called."""
+_MOST_FIELDS: Final = 500
+_MOST_TEXT: Final = 2_000
+_CHANGED: Final = "the link was changed, so this is what it opens with"
+_EXPIRED: Final = "the link has expired, so this is what it opens with"
+
+
+def view_of(picker: PickerBase, moment: Moment, fields: Mapping[str, Any]) -> View:
+    """The view for the fields of a form, a query string or a stored state."""
+    texts = _texts(picker, fields)
+    if not isinstance(texts, dict):
+        return View(picker, moment, said=(texts,))
+    state, said, locked, beyond = {}, [], False, False
+    token = texts.pop(f"{picker.name}.signed", None)
+    if token is not None:
+        signed, note = _signed(picker, moment, token)
+        if note:
+            return View(picker, moment, said=(note,))
+        state.update(_kept(picker, signed.get("state", {}))[0])
+        locked, beyond = bool(signed.get("fixed")), bool(signed.get("beyond"))
+    view = View(picker, moment, locked=locked, beyond=beyond)
+    if view.locked and not locked:
+        touched = any(_is_change(view, name, text) for name, text in texts.items())
+        return view.choose(None) if touched else view
+    if locked:
+        view = View(picker, moment, state, locked=True, beyond=beyond)
+        touched = any(_is_change(view, name, text) for name, text in texts.items())
+        return view.choose(None) if touched else view
+    before, notes = _kept(picker, _query(texts.pop(f"{picker.name}.state", "")))
+    state.update(before)
+    said += notes
+    echo = {**_query(texts.pop(f"{picker.name}.shown", "")), **before}
+    new = {name: text for name, text in texts.items() if echo.get(name) != text}
+    return _applied(picker, moment, state, new, said, beyond=beyond)
+
+
+def _is_change(view: View, name: str, text: str) -> bool:
+    """Whether a field says something else than is shown."""
+    if name.rpartition(".")[2] in ("state", "shown"):
+        return False
+    return {**view.shown, **view.state}.get(name, text) != text or name not in {
+        **view.shown,
+        **view.state,
+    }
+
+
+def _texts(picker: PickerBase, fields: object) -> dict[str, str] | str:
+    """The picker's fields as text: of several values the last, all for listed units."""
+    if not isinstance(fields, Mapping):
+        return "what was sent is no form"
+    found: dict[str, str] = {}
+    for name, value in fields.items():
+        if not isinstance(name, str) or not (
+            name == picker.name or name.startswith(f"{picker.name}.")
+        ):
+            continue
+        if isinstance(value, (list, tuple)):
+            texts = [one for one in value if isinstance(one, str)]
+            if _kind(picker, name) == "listed":
+                text = ",".join(one for one in texts if one != "off")
+            else:
+                text = texts[-1] if texts else ""
+        else:
+            text = value if isinstance(value, str) else ""
+        found[name] = text[: 20 * _MOST_TEXT]
+        if len(found) >= _MOST_FIELDS:
+            break
+    return found
+
+
+def _query(text: str) -> dict[str, str]:
+    try:
+        pairs = parse_qsl(text, keep_blank_values=True, max_num_fields=_MOST_FIELDS)
+    except ValueError:
+        return {}
+    return dict(pairs)
+
+
+def _kind(picker: PickerBase, name: str) -> str | None:
+    made = _input(picker, name)
+    return None if made is None else made[1].kind
+
+
+def _input(picker: PickerBase, name: str, chosen: Choice | None = None) -> tuple[str, Input] | None:
+    """The whole name of an input and the input; the short name is the chosen choice's."""
+    parts = name.split(".")[1:]
+    if len(parts) == 1:
+        if parts[0] in picker.inputs:
+            return name, picker.inputs[parts[0]]
+        if chosen is not None and parts[0] in chosen.inputs:
+            return f"{picker.name}.{chosen.key}.{parts[0]}", chosen.inputs[parts[0]]
+        return None
+    choice = picker.choice(parts[0]) if len(parts) in (2, 3) else None
+    if choice is None or parts[1] not in picker.own_inputs(choice):
+        return None
+    if len(parts) == 3:
+        numbers = {str(number) for number in range(2, choice.ranges + 1)}
+        if parts[2] not in numbers:
+            return None
+    return name, choice.inputs[parts[1]]
+
+
+def _kept(picker: PickerBase, fields: Mapping[str, Any]) -> tuple[dict[str, str], list[str]]:
+    """The fields of a stored state that the picker still has."""
+    found: dict[str, str] = {}
+    notes = []
+    for name, value in fields.items() if isinstance(fields, Mapping) else ():
+        if not isinstance(value, str) or not isinstance(name, str):
+            continue
+        text = value[:_MOST_TEXT]
+        if name == picker.name:
+            if picker.choice(text) is None and read_frozen(text) is None:
+                notes.append(_no_choice(text))
+                continue
+        elif name == f"{picker.name}.by":
+            if picker.by is None or text not in {one.name for one in picker.by.of}:
+                continue
+        elif len(name.split(".")) < 2 or _input(picker, name) is None:
+            continue
+        found[name] = text
+    return found, notes
+
+
+def state_problem(picker: PickerBase, name: str, text: str) -> str | None:
+    """What is wrong with a field that a page or a schedule opens with; None when nothing is."""
+    if name == picker.name:
+        return None if picker.choice(text) or read_frozen(text) else f"there is no choice {text!r}"
+    if name == f"{picker.name}.by":
+        known = {one.name for one in picker.by.of} if picker.by else set()
+        return None if text in known else f"there is no unit {text!r} to group by"
+    found = _input(picker, name)
+    return None if found is not None and found[0] == name else f"there is no input {name!r}"
+
+
+def _no_choice(text: str) -> str:
+    return f"there is no choice {text[:40]!r}, so this is what it opens with"
+
+
+def _applied(
+    picker: PickerBase,
+    moment: Moment,
+    state: dict[str, str],
+    new: dict[str, str],
+    said: list[str],
+    *,
+    beyond: bool,
+) -> View:
+    """The view after each field that differs: the choice, then inputs, then the unit."""
+    by, name = f"{picker.name}.by", picker.name
+    if name in new:
+        text = new.pop(name)[:_MOST_TEXT]
+        if picker.choice(text) is not None or (read_frozen(text) is not None):
+            state[name] = text
+        else:
+            return View(picker, moment, said=(*said, _no_choice(text)))
+    view = View(picker, moment, state, beyond=beyond)
+    asked = new.pop(by, None)
+    for field, text in new.items():
+        found = _input(picker, field, view.chosen)
+        if found is None:
+            return View(picker, moment, said=(*said, f"there is no {field[:60]!r} here, so this is "
+                                              "what it opens with"))  # fmt: skip
+        state[found[0]] = text[:_MOST_TEXT]
+    if asked is not None and picker.by is not None:
+        if asked in {one.name for one in picker.by.of}:
+            state[by] = asked
+        else:
+            said.append(f"charts are not grouped by {asked[:40]!r} here")
+    return View(picker, moment, state, tuple(said), beyond=beyond)
+
+
+# Signed links carry what viewers cannot do themselves.
+
+
+def _signed(picker: PickerBase, moment: Moment, token: str) -> tuple[dict[str, Any], str]:
+    found = None if picker.signer is None else picker.signer.read(token)
+    if not isinstance(found, dict) or found.get("picker") != picker.name:
+        return {}, _CHANGED
+    expires = found.get("expires")
+    if isinstance(expires, str) and _is_over(expires, moment):
+        return {}, _EXPIRED
+    return found, ""
+
+
+def _is_over(expires: str, moment: Moment) -> bool:
+    try:
+        if len(expires) == 10:
+            return moment.today > date.fromisoformat(expires)
+        until = datetime.fromisoformat(expires)
+    except ValueError:
+        return True
+    now = moment.now or datetime.combine(moment.today, time(), UTC)
+    return now > until

@@ -1,0 +1,217 @@
+"""A view: what a picker shows at one moment.
+
+A view is worked out from the picker, the moment and what the viewer touched, each time anew; so
+what is untouched follows the data, and opening is the same for everybody. Events give another view,
+and never raise for what a viewer did.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date, datetime, tzinfo
+from typing import Any, Final
+from urllib.parse import urlencode
+
+from ulnager.core.choices.frozen import (
+    bounds_of,
+    cut,
+    frozen_text,
+)
+from ulnager.core.choices.given import Inputs, value_text
+from ulnager.core.choices.hooks import filters
+from ulnager.core.choices.links import link_of
+from ulnager.core.choices.moment import Moment, moment_from
+from ulnager.core.choices.shown import Shown
+from ulnager.core.choices.telling import Field, fields_of, view_dict
+from ulnager.core.errors import ResolveError, UlnagerError
+from ulnager.core.periods.resolution import Resolution
+
+FIXED: Final = "the dates are fixed here and cannot be chosen"
+_MOST_TEXT: Final = 2_000
+
+
+class View(Shown):
+    """What a picker shows at a moment to a viewer who touched ``state``; events give another view.
+
+    ``choices``, ``inputs`` and ``by`` are typed values; ``resolution`` is None while there are
+    ``problems``.
+    """
+
+    # Events: each gives another view.
+
+    def choose(self, key: object) -> View:
+        """The view with another choice; a key that it does not have is told in a note."""
+        if self.locked:
+            return self._noting(FIXED)
+        if not isinstance(key, str) or self.picker.choice(key) is None:
+            return self._noting(f"there is no choice {str(key)[:40]!r}; nothing was changed")
+        if key == self.choice:
+            return self
+        return self._with({**self._state, self.picker.name: key})
+
+    def enter(self, range: int = 1, **values: Any) -> View:
+        """The view with values typed into inputs of the chosen choice or of the picker; None makes
+        one untouched again."""
+        if self.locked:
+            return self._noting(FIXED)
+        state, notes = dict(self._state), []
+        shown = {given.name: given for given in self.inputs}
+        for name, value in values.items():
+            key = self.key_of(self.chosen, name, range)
+            if key not in shown:
+                notes.append(f"there is no input {name[:40]!r} here; nothing was changed")
+            elif value is None:
+                state.pop(key, None)
+            elif (text := value_text(value)[:_MOST_TEXT]) != shown[key].shown:
+                state[key] = text
+        return self._with(state, tuple(notes))
+
+    def add_range(self) -> View:
+        """The view with one more range, which begins as the first one opens."""
+        if self.locked:
+            return self._noting(FIXED)
+        choice = self.chosen
+        if choice is None or choice.ranges == 1:
+            return self._noting("this choice has one range only")
+        number = self.range_count(choice) + 1
+        if number > choice.ranges:
+            return self._noting(f"there are at most {choice.ranges} ranges")
+        state = dict(self._state)
+        reader = Inputs(self.picker, self.moment, choice)
+        for name, made in self.picker.own_inputs(choice).items():
+            key = self.key_of(choice, name, number)
+            state[key] = value_text(reader.given(made, key, None, number, None).value)
+        return self._with(state)
+
+    def drop_range(self, number: int) -> View:
+        """The view without one of its ranges; those behind it move up."""
+        if self.locked:
+            return self._noting(FIXED)
+        choice = self.chosen
+        count = 1 if choice is None else self.range_count(choice)
+        if choice is None or not isinstance(number, int) or not 1 <= number <= count or count == 1:
+            return self._noting("there is no such range to leave out")
+        state = dict(self._state)
+        for name in self.picker.own_inputs(choice):
+            texts = [self._text(self.key_of(choice, name, n)) for n in range(1, count + 1)]
+            del texts[number - 1]
+            for n in range(1, count + 1):
+                state.pop(self.key_of(choice, name, n), None)
+            for n, text in enumerate(texts, 1):
+                if text is not None:
+                    state[self.key_of(choice, name, n)] = text
+        return self._with(state)
+
+    def group(self, unit: object) -> View:
+        """The view grouped by another unit; None is the fitting one again."""
+        if self.locked:
+            return self._noting(FIXED)
+        name = f"{self.picker.name}.by"
+        known = {one.name for one in self.picker.by.of} if self.picker.by else set()
+        if unit is None:
+            return self._with({k: v for k, v in self._state.items() if k != name})
+        if not isinstance(unit, str) or unit not in known:
+            return self._noting(f"charts are not grouped by {str(unit)[:40]!r} here")
+        if unit == self.by:
+            return self
+        return self._with({**self._state, name: str(unit)})
+
+    def refreshed(
+        self,
+        today: object = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        data: object = None,
+    ) -> View:
+        """The view at another moment: what was chosen and typed stays, the rest follows."""
+        zone = self.picker.tz if tz is None else tz
+        moment = moment_from(today, now, zone, data, self.picker.look)
+        if data is None:
+            moment = Moment(moment.today, moment.now, moment.tz, self.moment.data, moment.look)
+        return View(self.picker, moment, self._state, locked=self.locked, beyond=self.beyond)
+
+    def reset(self) -> View:
+        """The view as it opened."""
+        return View(self.picker, self.moment, locked=self.locked)
+
+    def earlier(self) -> View:
+        """One step back, as fixed dates; ResolveError while there is a problem."""
+        return self._stepped(later=False)
+
+    def later(self) -> View:
+        """One step on, as fixed dates; ResolveError while there is a problem."""
+        return self._stepped(later=True)
+
+    def _stepped(self, *, later: bool) -> View:
+        result = self._sure()
+        if self.locked:
+            return self._noting(FIXED)
+        try:
+            bounds = bounds_of(result.counterpart(1, "period", later=later))
+        except UlnagerError as error:
+            return self._noting(str(error))
+        kept = cut(bounds, self.extent)
+        if not kept:
+            return self._noting("the data has nothing there; nothing was changed")
+        note = () if kept == bounds else ("the dates are cut to those of the data",)
+        return self._with({**self._state, self.picker.name: frozen_text(kept)}, note)
+
+    def _with(self, state: Mapping[str, str], said: tuple[str, ...] = ()) -> View:
+        return View(self.picker, self.moment, state, said, locked=self.locked, beyond=self.beyond)
+
+    def _noting(self, note: str) -> View:
+        return self._with(self._state, (note,))
+
+    # What others make of it.
+
+    def _sure(self) -> Resolution:
+        if self.resolution is None:
+            raise ResolveError("; ".join(self.problems))
+        return self.resolution
+
+    def condition(self, column: Any, **settings: Any) -> Any:
+        """The condition for a column, as :func:`ulnager.condition`; ResolveError while there is a
+        problem."""
+        return filters("condition")(self._sure(), column, **settings)
+
+    def keep(self, data: Any, column: Any, **settings: Any) -> Any:
+        """The rows of a data frame or a source that are in, as :func:`ulnager.keep`; ResolveError
+        while there is a problem."""
+        return filters("keep")(data, self._sure(), column, **settings)
+
+    @property
+    def parameters(self) -> dict[str, Any]:
+        """The values for the parameters of :func:`ulnager.picker_where`."""
+        if self.chosen is None:
+            raise ResolveError("fixed dates are no choice; use the condition of the view")
+        return filters("parameters")(self)  # type: ignore[no-any-return]
+
+    def link(
+        self, frozen: bool = False, fixed: bool = False, expires: date | str | None = None
+    ) -> str:
+        """The view as a query string: moving, or as ``frozen`` dates.
+
+        A ``fixed`` one cannot be chosen from by who opens it, one that ``expires`` opens as usual
+        afterwards; both are signed. Raises ResolveError while there is a problem, SettingError
+        where the book has no ``link_key``.
+        """
+        return link_of(self, self._sure(), frozen=frozen, fixed=fixed, expires=expires)
+
+    @property
+    def fields(self) -> tuple[Field, ...]:
+        """The fields of a form for it: choice, inputs, unit; :meth:`Picker.read` takes them back,
+        with ``view.sent_along`` beside them."""
+        return fields_of(self)
+
+    @property
+    def sent_along(self) -> dict[str, str]:
+        """The two hidden fields of a form, by which what nobody touched is told from the rest."""
+        name = self.picker.name
+        return {
+            f"{name}.state": urlencode(self.state, safe="/,"),
+            f"{name}.shown": urlencode(self.shown, safe="/,"),
+        }
+
+    def to_dict(self) -> dict[str, Any]:
+        """The view as plain values, ready for JSON; every key is always there."""
+        return view_dict(self)

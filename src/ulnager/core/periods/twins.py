@@ -1,0 +1,105 @@
+"""Notes on phrases that are taken for each other, and on names that stand alone."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from typing import Any, Final
+
+from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import NamedUnit, Ordinal, Weekday
+from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.units import Unit
+
+Shown = Callable[[Definition, Basis], str]
+
+
+def twin_notes(definition: Definition, basis: Basis, shown: Shown) -> Iterator[str]:
+    """What else a phrase could be taken for, with the other phrase; ``shown`` tells dates."""
+    if definition.rule.kind is Kind.BASIS:
+        yield from twin_notes(definition.args[0], definition.changed(basis), shown)
+        return
+    if basis.in_instants or definition.is_sub_day:
+        return
+    for part in definition.walk():
+        for other in _twins(part):
+            try:
+                if other.ranges(basis) != part.ranges(basis):
+                    yield f"'{part}' is not '{other}', which is {shown(other, basis)}"
+            except ResolveError:
+                continue
+        yield from _name_notes(part, basis)
+
+
+def _rule(key: str, *args: Any) -> Definition:
+    return Definition(RULES[key], args)
+
+
+def _twins(part: Definition) -> Iterator[Definition]:
+    key, args = part.rule.key, part.args
+    if key == "earlier" and args[0].rule.key == "to_date":
+        if args[1:] == (1, args[0].unit):
+            yield _rule("last_to_date", 1, args[2])
+    elif key == "last_to_date" and args[0] == 1:
+        yield _rule("earlier", _rule("to_date", args[1]), 1, args[1])
+    elif key == "nth_unit":
+        number, unit, period = args[0].number, args[1], args[2]
+        if number in (1, -1):
+            yield _rule("first_of" if number > 0 else "last_of", 1, unit, period)
+        if unit is Unit.WEEK and 1 <= number <= 53:
+            yield _rule("unit_of_period", NamedUnit(Unit.WEEK, number), period)
+    elif key in ("first_of", "last_of") and args[0] == 1:
+        yield _rule("nth_unit", Ordinal(1 if key == "first_of" else -1), *args[1:])
+    elif key == "unit_of_period" and args[0].unit is Unit.WEEK:
+        yield _rule("nth_unit", Ordinal(args[0].number), Unit.WEEK, args[1])
+
+
+_SIDES: Final = ("until", "before", "after")
+
+
+def _name_notes(part: Definition, basis: Basis) -> Iterator[str]:
+    key, args = part.rule.key, part.args
+    if key in _SIDES:
+        name = _plain_name(args[0])
+        if name is not None:
+            what = "up to the anchor day" if isinstance(name, Weekday) else "that has begun"
+            day = date_of(args[0].day(basis))
+            yield (
+                f"'{name}' alone is the latest one {what}, so this is {key} {day}; the one to come "
+                f"is 'next {name}'"
+            )
+    elif key == "starting" and args[2].rule.key == "today":
+        after = _rule("moved_after", *args)
+        yield f"'{part}' begins today; the one day that lies so far ahead is '{after}'"
+    elif key == "labelled":
+        text = args[0].text
+        fiscal = fiscal_label(text, basis)
+        if fiscal is not None:
+            part_of_year, year = text.split()
+            common = f"{year}-{part_of_year}" if text[0] == "Q" else f"{text} in gregorian"
+            yield f"'{text}' is '{fiscal}' in this calendar; the Gregorian one is '{common}'"
+
+
+def _plain_name(point: Definition) -> Weekday | NamedUnit | None:
+    if point.rule.key == "weekday":
+        day: Weekday = point.args[0]
+        return day
+    if point.rule.key in ("start_of", "end_of"):
+        inside = point.args[0]
+        if inside.rule.key in ("named_month", "named_unit"):
+            name: NamedUnit = inside.args[0]
+            return name
+    return None
+
+
+_PART_OF_YEAR: Final = re.compile(r"[QH][1-4] \d{4}")
+
+
+def fiscal_label(text: str, basis: Basis) -> str | None:
+    """``Q1 FY2026`` for ``Q1 2026`` where years are not the Gregorian ones; else None."""
+    if not _PART_OF_YEAR.fullmatch(text) or basis.calendar.labelled(text) is not None:
+        return None
+    fiscal = text.replace(" ", " FY")
+    return None if basis.calendar.labelled(fiscal) is None else fiscal

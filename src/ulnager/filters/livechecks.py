@@ -1,0 +1,133 @@
+"""What a live condition cannot be: what SQL cannot tell to be wrong, and hours without a clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any, Final
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.tables import TableCalendar
+from ulnager.core.errors import FilterError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import NamedUnit
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import aligned
+from ulnager.core.units import Unit
+
+
+def check_definition(definition: Definition, calendar: Calendar) -> None:
+    """FilterError for what SQL could not tell to be wrong."""
+    for part in definition.walk():
+        if part.unit is Unit.WEEK and NamedUnit(Unit.WEEK, 53) in part.args:
+            raise FilterError(
+                f"'{part}' does not come every year, so SQL would look at many of them; say the "
+                "year, 'week 53 of 2026', or filter with frozen dates"
+            )
+        checked = _CHECKED.get(part.rule.key)
+        if checked is not None and not checked(part, calendar):
+            raise FilterError(
+                f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
+            )
+        if part.rule.key in ("start_of", "end_of") and _may_be_empty(part.args[0]):
+            raise FilterError(
+                f"'{part.args[0]}' may be empty and has no start and no end then, which SQL cannot "
+                "say; filter with frozen dates"
+            )
+
+
+def _may_be_empty(period: Definition) -> bool:
+    while period.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        period = period.args[0]
+    if period.rule.key == "since":
+        # A unit around the anchor does not start after it.
+        point = period.args[0]
+        return point.rule.key != "start_of" or point.args[0].rule.key not in ("this", "previous")
+    if period.rule.key == "between":
+        return any(point.rule.key != "day" for point in period.args)
+    return period.rule.can_be_empty or period.rule.key in ("within", "within_data")
+
+
+def check_time(
+    column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
+) -> None:
+    """FilterError where hours, minutes and seconds have no live condition."""
+    if column_type != "timestamptz" or zone is None:
+        raise FilterError(
+            "hours, minutes and seconds are live for a column of instants (timestamptz) with its "
+            "tz only; freeze the dates for others"
+        )
+    if each_running:
+        raise FilterError("the day of a row has no moment to count hours from; leave running out")
+    if today is not None and now is None:
+        raise FilterError("a fixed today has no moment to count hours from; give now as well")
+
+
+_LEAST_DAYS: Final = {1: 28, 3: 89, 6: 181, 12: 365}
+_MOST_DAYS: Final = {1: 31, 3: 92, 6: 184, 12: 366}
+
+
+def _whole_unit(inside: Definition, calendar: Calendar) -> Unit | None:
+    """The unit that a phrase always is, whole; None where it may be anything else."""
+    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        inside = inside.args[0]
+    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
+    is_one = inside.rule.kind is Kind.SPAN and unit is not None and unit == other and not to_date
+    return unit if is_one else None
+
+
+def _unit_is_there(span: Definition, calendar: Calendar) -> bool:
+    """Whether ``2nd month of PHRASE`` can be counted on."""
+    ordinal, unit, inside = span.args
+    if _is_fixed(inside):
+        return True
+    outer, number = _whole_unit(inside, calendar), max(ordinal.number, 1)
+    if outer is None:
+        return False
+    if outer.months and unit.months and outer.months % unit.months == 0:
+        return bool(number <= outer.months // unit.months)
+    least = _LEAST_DAYS.get(outer.months) or calendar.fixed_days(outer)
+    most = _MOST_DAYS.get(unit.months) or calendar.fixed_days(unit)
+    return bool(most and number * most <= least)
+
+
+def _name_is_there(span: Definition, calendar: Calendar) -> bool:
+    """Whether ``march of PHRASE`` can be counted on: a year has all of them."""
+    inside = span.args[1]
+    return _is_fixed(inside) or _whole_unit(inside, calendar) is Unit.YEAR
+
+
+def _is_fixed(inside: Definition) -> bool:
+    """Whether the days of a phrase are known now, and checked where they are counted."""
+    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        inside = inside.args[0]
+    return inside.rule.key in ("fixed", "labelled")
+
+
+def _is_there(point: Definition, calendar: Calendar) -> bool:
+    """Whether ``3rd friday of PHRASE`` and its like can be counted on."""
+    ordinal, name, inside = point.args
+    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        inside = inside.args[0]
+    if inside.rule.key in ("fixed", "labelled"):
+        return True  # Its days are known now, and checked where they are counted.
+    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
+    if inside.rule.kind is not Kind.SPAN or unit is None or unit != other or to_date:
+        return False
+    if isinstance(calendar, TableCalendar) and calendar.lists(unit):
+        days = 1
+    else:
+        days = 28 if unit.months else calendar.fixed_days(unit) or 1
+    if name.weekday is not None:
+        days //= 7
+    elif name.unit is Unit.BUSINESS_DAY:
+        days = calendar.business.fewest_in(days)
+    return bool(days >= max(ordinal.number, 1))
+
+
+_CHECKED: Final[dict[str, Callable[[Definition, Calendar], bool]]] = {
+    "ordinal_day": _is_there,
+    "nth_unit": _unit_is_there,
+    "month_of_period": _name_is_there,
+    "unit_of_period": _name_is_there,
+}

@@ -1,0 +1,293 @@
+"""Totals: a value for each unit of a period, with what it is compared to."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import tzinfo
+from typing import Any, Final
+
+from ulnager.core.arguments import TEXT, Sort, checked
+from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.language.period import Period, as_period, resolved
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.clock import extent_of
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.settings import calendars_of
+from ulnager.core.periods.spans import Range
+from ulnager.core.suggest import no_such
+from ulnager.core.units import Unit
+from ulnager.numbers.beside import Partner, partners_in, partners_of, shift_of
+from ulnager.numbers.cube import FROM_DAYS, HOWS, Asked, Gathered, Measure, asked_of, gathered
+from ulnager.numbers.hours import hours_plan
+from ulnager.numbers.plan import Answers, Plan
+from ulnager.numbers.rows import Totals, rows_of
+from ulnager.sources.opening import as_source
+from ulnager.sources.profile import profile, profiled
+
+SORTS: Final = {
+    "by": Sort((str, Unit, type(None)), "a unit such as 'week'"),
+    "how": Sort(TEXT, "a measure such as 'sum'"),
+    "max_buckets": Sort((int,), "a whole number"),
+    "per": Sort(TEXT, "'day', 'business day' or 'day with rows'"),
+}
+PER: Final = ("day", "business day", "day with rows")
+MOST_BUCKETS: Final = 200_000
+_COARSER: Final = ("day", "week", "month", "quarter", "half", "year")
+
+
+@checked(**SORTS)
+def totals(
+    source: object,
+    over: Period | Resolution | str,
+    *,
+    column: str | None = None,
+    value: str | None = None,
+    how: str | None = None,
+    by: str | None = None,
+    partial: str = "mark",
+    beside: str | Period | None = None,
+    split: str | None = None,
+    top: int | None = None,
+    where: Mapping[str, Any] | None = None,
+    max_buckets: int = MOST_BUCKETS,
+    tz: str | tzinfo | None = None,
+    data: object = None,
+    **when: Any,
+) -> Totals:
+    """A value for each unit of a period, worked out where the data is.
+
+    ``source`` is a source, a path, a data frame, or the URL of a database with its table. ``how``
+    is ``count`` (of rows, or of values), ``sum`` (the usual one with a ``value``), ``mean``,
+    ``min``, ``max``, ``median`` or ``distinct``. Every unit of ``by`` is there, in order; without
+    it there is one row. ``partial`` is as for :meth:`ulnager.Resolution.buckets`. ``beside`` is the
+    same period at another time (``1 year earlier``) or another period. ``split`` gives a series for
+    each value of a column, with ``top`` the largest ones and the others together. ``where`` keeps
+    rows with some values. ``when`` are the settings of :meth:`ulnager.Period.resolve`.
+
+    >>> from ulnager.demo import table
+    >>> found = totals(table("sailings"), "2026-04", value="passengers", today="2026-05-20")
+    >>> found.rows[0].value
+    10934
+
+    Raises SettingError for what cannot be, SourceError as the source does.
+    """
+    how = checked_how(how, value, top=top, split=split)
+    asked = asked_for(source, column, tz, value, split, where)
+    held, extent = first_look(asked, (value, how), data, when, over, by)
+    plan = totals_plan(
+        asked, over, (value, how), extent, when, by=by, partial=partial, beside=beside, top=top,
+        max_buckets=max_buckets,
+    )  # fmt: skip
+    found: Totals = plan.answered(held)
+    return found
+
+
+def totals_plan(
+    asked: Asked,
+    over: Period | Resolution | str,
+    measure: Measure,
+    extent: Extent,
+    when: Mapping[str, Any],
+    *,
+    by: str | None = None,
+    partial: str = "mark",
+    beside: str | Period | None = None,
+    top: int | None = None,
+    max_buckets: int = MOST_BUCKETS,
+) -> Plan:
+    """What totals need, and how they come out."""
+    how = measure[1]
+    result = resolved_over(over, extent, asked.tz, when)
+    unit = None if by is None else _unit(result, by)
+    if (unit is not None and unit.microseconds) or isinstance(result, InstantResolution):
+        return hours_plan(asked, result, measure, extent, unit, partial, beside, top, max_buckets,
+                          when)  # fmt: skip
+    check_day_starts(asked, result)
+    buckets = _buckets(result, by, partial, extent, max_buckets)
+    known_to = _known_to(result, extent)
+    partners, notes = _partners(beside, result, buckets, by, extent, known_to, asked.tz, when)
+    wanted = [tuple(_ranges(bucket)) for bucket in buckets]
+    others = [() if one is None else one.ranges for one in partners]
+
+    def finish(answers: Answers) -> Totals:
+        rows = rows_of(buckets, partners, wanted, others, answers, how, top, asked.split)
+        return Totals(tuple(rows), result, notes, asked)
+
+    return Plan(asked, measure, [*wanted, *others], finish)
+
+
+def _unit(result: Resolution, by: str) -> Unit:
+    try:
+        return result.unit_named(by)
+    except ResolveError as error:
+        raise SettingError(str(error)) from None
+
+
+def check_day_starts(asked: Asked, result: Resolution) -> None:
+    """SettingError where days do not begin at midnight, which totals by the day count on."""
+    if result.day_starts and asked.column.column_type in ("timestamp", "timestamptz"):
+        raise SettingError(
+            f"days start {result.day_starts} after midnight here, and totals are of days from "
+            "midnight on; make a view whose column holds the day that counts"
+        )
+
+
+def first_look(
+    asked: Asked,
+    measure: Measure,
+    data: object,
+    when: Mapping[str, Any],
+    over: object = None,
+    by: str | None = None,
+) -> tuple[Gathered | None, Extent]:
+    """The dates of the data, and what its days hold where one question gives both.
+
+    That is so where all rows count and nothing is split; then days are asked for as a whole.
+    """
+    if data is not None:
+        return None, extent_of(data)
+    calendar = calendars_of(when.get("calendar")).chosen
+    is_by_time = by is not None and by in ("hour", "minute", "second")
+    if (
+        asked.where or asked.split is not None or measure[1] not in FROM_DAYS or is_by_time
+        or isinstance(over, InstantResolution)
+    ):  # fmt: skip
+        found = profile(asked.source, asked.column.name, tz=asked.tz, calendar=calendar)
+        return None, found.extent
+    held = gathered(asked, [measure])
+    return held, profiled(asked.source, asked.column, held.counts, None, asked.tz, calendar).extent
+
+
+def checked_how(
+    how: str | None,
+    value: str | None,
+    per: str | None = None,
+    top: int | None = None,
+    split: str | None = None,
+) -> str:
+    """The measure, the usual one where none is said; SettingError for what cannot be."""
+    found = how or ("count" if value is None else "sum")
+    _check(found, value, top, split)
+    if per is not None and per not in PER:
+        raise SettingError(no_such("divisor", str(per), PER))
+    return found
+
+
+def _check(how: str, value: str | None, top: int | None, split: str | None) -> None:
+    if not isinstance(how, str) or how not in HOWS:
+        raise SettingError(no_such("measure", str(how), HOWS))
+    if how != "count" and value is None:
+        raise SettingError(f"{how} of what? name the column: value='passengers'")
+    if top is not None:
+        if split is None:
+            raise SettingError("top is of a split; say by which column: split='route'")
+        if isinstance(top, bool) or not isinstance(top, int) or top < 1:
+            raise SettingError(f"top is {top!r}; give a number from 1 on")
+        if how not in FROM_DAYS:
+            raise SettingError(f"{how} of the others together cannot be told; leave top out")
+
+
+def asked_for(
+    source: object,
+    column: str | None,
+    tz: str | tzinfo | None,
+    value: str | None,
+    split: str | None,
+    where: Mapping[str, Any] | None,
+) -> Asked:
+    """What is asked of whatever holds the rows."""
+    return asked_of(as_source(source), column, tz, value, split, where)
+
+
+def resolved_over(
+    over: Any, extent: Extent, tz: str | tzinfo | None, when: Mapping[str, Any]
+) -> Resolution:
+    """A period as callers give it, resolved against the data."""
+    if isinstance(over, Resolution):
+        return resolved(over, **when)
+    given = {name: one for name, one in when.items() if one is not None}
+    if tz is not None and "today" not in given:
+        given["tz"] = tz
+    return as_period(over, given.get("calendar")).resolve(data=extent, **given)
+
+
+def _known_to(result: Resolution, extent: Extent) -> int:
+    """The last day that can be compared: neither past the clock nor past the data."""
+    today = result.clock_day
+    last = extent.last.toordinal()
+    return last if today is None else min(last, today)
+
+
+def _buckets(
+    result: Resolution, by: str | None, partial: str, extent: Extent, most: int
+) -> list[Bucket]:
+    if by is None:
+        return [_as_one(result)]
+    try:
+        found = list(result.buckets(by, partial, extent))
+    except ResolveError as error:
+        raise SettingError(str(error)) from None
+    if len(found) > most:
+        raise SettingError(_too_many(result, by, len(found), most))
+    return found
+
+
+def _too_many(result: Resolution, by: str, count: int, most: int) -> str:
+    for unit in _COARSER:
+        try:
+            fewer = len(result.buckets(unit))
+        except (ResolveError, SettingError):
+            continue
+        if fewer <= most:
+            return f"{count:,} {by}s are more than {most:,}; by {unit} there are {fewer:,}"
+    return f"{count:,} {by}s are more than {most:,}, and no coarser unit fits"
+
+
+def _as_one(result: Resolution) -> Bucket:
+    """The whole period as one row."""
+    if result.is_empty or result.start is None or result.end is None:
+        raise SettingError(
+            f"'{result.period}' has no first and last date; cut it first: '… within data'"
+        )
+    days = result.days or 0
+    return Bucket(
+        result.start, result.end, days, Unit.DAY, result.start, result.end, days, result.label,
+        result.label, (), result.spans,
+    )  # fmt: skip
+
+
+def _ranges(bucket: Bucket) -> list[Range]:
+    found: list[Range] = []
+    for span in bucket.spans:
+        start = span.start or bucket.start
+        end = span.end or bucket.end
+        found.append((start.toordinal(), end.toordinal() + 1))
+    return found
+
+
+def _partners(
+    beside: Any,
+    result: Resolution,
+    buckets: list[Bucket],
+    by: str | None,
+    extent: Extent,
+    known_to: int,
+    tz: str | tzinfo | None,
+    when: Mapping[str, Any],
+) -> tuple[list[Partner | None], tuple[str, ...]]:
+    if beside is None:
+        return [None] * len(buckets), ()
+    shift = shift_of(beside)
+    calendar = result.calendar
+    if shift is not None and by is not None:
+        return partners_of(buckets, calendar, *shift, known_to)
+    if shift is not None:
+        other = result.counterpart(abs(shift[0]), shift[1].name, later=shift[0] > 0)
+    else:
+        other = resolved_over(beside, extent, tz, when)
+    if by is not None:
+        others = list(other.buckets(by, "mark", extent))
+        return partners_in(buckets, others, known_to, calendar)
+    one = _as_one(other)
+    return [Partner(one.start, one.end, one.label, tuple(_ranges(one)))], ()
