@@ -196,7 +196,8 @@ def test_only_totals_travel(places, monkeypatch):
             place, "2025", value="n", by="week", column="day", beside="1 year earlier", today=TODAY
         )
         assert max(crossed) <= days < len(FRAME), name
-        assert sum(crossed) <= days + 10, name
+        # SQLite's dates are text, whose first two hundred are read to know how they are written.
+        assert sum(crossed) <= days + 10 + 200 * (name == "sqlite"), name
         crossed.clear()
         told = running(place, "last 7 rolling days", over="2025-03", value="n", column="day",
                        split="route", today=TODAY)  # fmt: skip
@@ -212,11 +213,14 @@ def test_only_totals_travel(places, monkeypatch):
 
 PAGE = """
 [sources.rows]
-path = "rows.parquet"
+file = "rows.parquet"
 column = "day"
+[periods]
+recent = "last 30 rolling days"
+month = "month to date"
 [pickers.dates]
-choices = ["month to date", "last 30 days"]
-default = "last 30 days"
+choices = ["month", "recent"]
+opens = "recent"
 [pages.home]
 picker = "dates"
 [pages.home.charts]
@@ -235,12 +239,13 @@ def test_charts_of_a_page_share_their_questions(places, tmp_path, monkeypatch):
     (tmp_path / "rows.parquet").write_bytes(places["parquet"].read_bytes())
     (tmp_path / "book.toml").write_text(PAGE)
     page = ulnager.read_book(tmp_path / "book.toml").page("home").open(today=TODAY)
-    page.to_dict()  # What the source holds is known from here on.
     asked = []
     run = EmbeddedSource.run
     monkeypatch.setattr(EmbeddedSource, "run", lambda self, q: asked.append(q) or run(self, q))
     values = page.values()
-    assert sum("FILTER" in str(one) or "GROUP BY" in str(one) for one in asked) == 3
+    assert not any(isinstance(one, str) for one in values.values()), values
+    # What dates there are; the days, in all, by route and of some; the median with the distinct.
+    assert sum("GROUP BY" in str(one) for one in asked) == 5
     monkeypatch.undo()
     given = {"column": "day", "data": page.charts["all"].extent}
     for key, chart in page.charts.items():
@@ -254,7 +259,9 @@ def test_charts_of_a_page_share_their_questions(places, tmp_path, monkeypatch):
 
 def test_what_stands_beside_a_bucket(places):
     def pairs(phrase, by, beside, **more):
-        told = totals(places["parquet"], phrase, by=by, beside=beside, today=TODAY, **more)
+        told = totals(
+            places["parquet"], phrase, by=by, beside=beside, today=TODAY, column="day", **more
+        )
         return [(str(r.bucket.unit_start), r.beside_bucket and str(r.beside_bucket.start))
                 for r in told.rows], told  # fmt: skip
 
@@ -291,10 +298,12 @@ def test_what_is_left_out_and_split(places):
     assert told.before == sum(FRAME["day"] < march[0])
     assert (told.after, told.nulls) == (sum(FRAME["day"] > march[1]), 0)
     assert list(told.to_frame("pandas").columns) == list(told.to_dict()["rows"][0])
-    exact = totals(places["parquet"], "2026-03", value="n", how="median", today=TODAY)
+    exact = totals(places["parquet"], "2026-03", value="n", how="median", column="day", today=TODAY)
     inside = FRAME[(FRAME["day"] >= march[0]) & (FRAME["day"] <= march[1])]
     assert exact.rows[0].value == inside["n"].median()
-    some = totals(places["pandas"], "2026-03", where={"route": ["a", "b"]}, today=TODAY)
+    some = totals(
+        places["pandas"], "2026-03", where={"route": ["a", "b"]}, column="day", today=TODAY
+    )
     assert some.rows[0].value == by_hand([march], "count", "a") + by_hand([march], "count", "b")
     empty = totals(places["csv"], "2026-06", value="n", by="month", today=TODAY)
     assert (empty.rows[0].value, empty.rows[0].bucket.is_whole) == (0, False)

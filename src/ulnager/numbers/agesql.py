@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from datetime import date
 from typing import Any, Final
 
@@ -123,22 +124,33 @@ def _age_of(element: AgeOf, compiler: SQLCompiler, **options: Any) -> str:
         end = f"CASE WHEN {stop} < {to} THEN {stop} ELSE {to} END"
         is_there += f" AND ({stop} IS NULL OR {stop} >= {start})"
     quote = compiler.preparer.quote_identifier
-    found = f"CASE WHEN {is_there} THEN {_counted(engine, element, start, end, quote)} END"
+    if element.unit is Unit.BUSINESS_DAY:
+        counted = _business_days(element, start, stop, to, quote)
+    else:
+        counted = _counted(engine, element.unit, start, end)
+    found = f"CASE WHEN {is_there} THEN {counted} END"
     is_marked = compiler.dialect.paramstyle in ("format", "pyformat")
     return found.replace("%", "%%") if is_marked else found
 
 
-def _counted(engine: Engine, element: AgeOf, start: str, end: str, quote: Any) -> str:
-    unit = element.unit
-    if unit is Unit.BUSINESS_DAY:
-        name = ".".join(quote(part) for part in (element.table or "").split("."))
-        index, day = quote("business_day_index"), quote("date")
+def _business_days(
+    element: AgeOf, start: str, stop: str | None, to: str, quote: Callable[[str], str]
+) -> str:
+    name = ".".join(quote(part) for part in (element.table or "").split("."))
+    index, day = quote("business_day_index"), quote("date")
 
-        def position(of: str) -> str:
-            # An aggregate, which is what Spark wants of a lookup for each row.
-            return f"(SELECT max({index}) FROM {name} WHERE {day} = {of})"
+    def position(of: str) -> str:
+        # An aggregate, which is what Spark wants of a lookup for each row.
+        return f"(SELECT max({index}) FROM {name} WHERE {day} = {of})"
 
-        return f"({position(end)} - {position(start)})"
+    end = position(to)
+    if stop is not None:
+        # Two lookups, since ClickHouse finds nothing by a day that hangs on a missing one.
+        end = f"CASE WHEN {stop} < {to} THEN {position(stop)} ELSE {end} END"
+    return f"({end} - {position(start)})"
+
+
+def _counted(engine: Engine, unit: Unit, start: str, end: str) -> str:
     end = end if " " not in end or end.startswith("DATE ") else f"({end})"
     if unit.days:
         days = filled(engine, "days_between", x=end, y=start)

@@ -136,10 +136,13 @@ def running_plan(
     per: str | None = None,
 ) -> Plan:
     """What a running measure needs, and how it comes out."""
-    shown = resolved_over(over, extent, asked.tz, when)
+    # A resolution has its dates; what is said besides is for the windows alone.
+    of_windows = {"calendar", "calendars", "defaults"} if isinstance(over, Resolution) else ()
+    of_dates = {name: one for name, one in when.items() if name not in of_windows}
+    shown = resolved_over(over, extent, asked.tz, of_dates)
     check_day_starts(asked, shown)
     days = [day for start, stop in _closed(shown) for day in range(start, stop)]
-    calendar = calendars_of(when.get("calendar")).chosen
+    calendar = calendars_of(when.get("calendar") or shown.calendar).chosen
     today = None if shown.clock_day is None else date_of(shown.clock_day)
     starts, stops = np.array([], dtype=np.int64), np.array([], dtype=np.int64)
     if days:

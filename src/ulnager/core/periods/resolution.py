@@ -331,8 +331,7 @@ class InstantResolution(Resolution):
         raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
 
     def _check_range(self) -> None:
-        for instant in (one for pair in self._ranges for one in pair if one is not None):
-            moment_of(instant, self.zone)
+        self.instants(self.zone)
 
     @property
     def zone(self) -> tzinfo:
@@ -402,13 +401,11 @@ class InstantResolution(Resolution):
     def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
         """The instants at which each span starts and stops, in ``tz``; None at an open side."""
         zone = zone_named(tz)
-        return tuple(
-            (
-                None if start is None else moment_of(start, zone),
-                None if stop is None else moment_of(stop, zone),
-            )
-            for start, stop in self._ranges
-        )
+
+        def moment(bound: int | None) -> datetime | None:
+            return None if bound is None else moment_of(bound, zone)
+
+        return tuple((moment(start), moment(stop)) for start, stop in self._ranges)
 
 
 def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolution:
