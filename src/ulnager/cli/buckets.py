@@ -23,7 +23,12 @@ from ulnager.core.errors import SettingError
 
 @click.command("buckets", cls=Command)
 @period_argument()
-@click.option("--by", "unit", required=True, metavar="UNIT", help="The unit: week, month, …")
+@click.option(
+    "--by",
+    "unit",
+    metavar="UNIT",
+    help="The unit: week, month, …; without it values are of the whole period.",
+)
 @click.option(
     "--partial",
     type=click.Choice(["mark", "drop", "keep"]),
@@ -48,7 +53,7 @@ from ulnager.core.errors import SettingError
 def command(
     request: Request,
     phrase: str,
-    unit: str,
+    unit: str | None,
     partial: str,
     as_json: bool,
     where: tuple[str, ...],
@@ -72,14 +77,19 @@ def command(
     if any(measure.values()) or where or picture:
         found = _measured(request, result, unit, partial, values_where(where), basis, **measure)
         if picture is not None:
-            title = f"{measured_title(measure['how'], measure['value'])} by {unit}"
+            title = measured_title(measure["how"], measure["value"])
+            title += f" by {unit}" if unit else f", {result.period}"
             _draw(found, picture, title, size, layout)
         if as_json:
             show_json(found.to_dict())
             return
-        _show_totals(found, result, unit, measure["beside"] is not None,
+        _show_totals(found, result, unit or "period", measure["beside"] is not None,
                      measure["split"] is not None)  # fmt: skip
         return
+    if unit is None:
+        raise click.UsageError(
+            "say the unit: --by week, month, … (or what to count: --value, --how)"
+        )
     if size is not None or layout != "bars":
         raise SettingError("--size and --layout are of a picture; say --picture FILE")
     units = result.buckets(unit, partial, basis.get("data"))
@@ -100,7 +110,7 @@ def command(
 def _measured(
     request: Request,
     result: Any,
-    unit: str,
+    unit: str | None,
     partial: str,
     where: dict[str, list[str]],
     basis: dict[str, Any],

@@ -194,7 +194,7 @@ class _Clock:
         if high < after:
             yield "ends early"
         day = self.moment(first).date()
-        now = result.clock_instant
+        now = result.basis.now
         if now is not None and not self.is_local:
             if first > now:
                 yield "not begun"

@@ -14,7 +14,6 @@ from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import extent_of
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.settings import calendars_of
-from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.numbers.beside import Partner, partners_in, partners_of, shift_of
@@ -33,6 +32,7 @@ SORTS: Final = {
 }
 PER: Final = ("day", "business day", "day with rows")
 MOST_BUCKETS: Final = 200_000
+_MOST_TOLD: Final = 6
 _COARSER: Final = ("day", "week", "month", "quarter", "half", "year")
 
 
@@ -106,7 +106,9 @@ def totals_plan(
     check_day_starts(asked, result)
     buckets = _buckets(result, by, partial, extent, max_buckets)
     known_to = _known_to(result, extent)
-    partners, notes = _partners(beside, result, buckets, by, extent, known_to, asked.tz, when)
+    partners, notes = _partners(beside, result, buckets, by, extent, known_to)
+    if partial == "drop" and by is not None:
+        notes += _dropped(result, by, buckets, extent)
     wanted = [tuple(_ranges(bucket)) for bucket in buckets]
     others = [() if one is None else one.ranges for one in partners]
 
@@ -233,6 +235,20 @@ def _buckets(
     return found
 
 
+def _dropped(result: Resolution, by: str, kept: list[Bucket], extent: Extent) -> tuple[str, ...]:
+    """What is to be said of the units that are left out as not whole."""
+    there = {bucket.unit_start for bucket in kept}
+    told = [
+        f"{bucket.label} ({', '.join(bucket.reasons)})"
+        for bucket in result.buckets(by, "mark", extent)
+        if bucket.unit_start not in there
+    ]
+    if not told:
+        return ()
+    more = f" and {len(told) - _MOST_TOLD} more" if len(told) > _MOST_TOLD else ""
+    return (f"left out as not whole: {'; '.join(told[:_MOST_TOLD])}{more}",)
+
+
 def _too_many(result: Resolution, by: str, count: int, most: int) -> str:
     for unit in _COARSER:
         try:
@@ -257,8 +273,8 @@ def _as_one(result: Resolution) -> Bucket:
     )  # fmt: skip
 
 
-def _ranges(bucket: Bucket) -> list[Range]:
-    found: list[Range] = []
+def _ranges(bucket: Bucket) -> list[tuple[int, int]]:
+    found = []
     for span in bucket.spans:
         start = span.start or bucket.start
         end = span.end or bucket.end
@@ -273,8 +289,6 @@ def _partners(
     by: str | None,
     extent: Extent,
     known_to: int,
-    tz: str | tzinfo | None,
-    when: Mapping[str, Any],
 ) -> tuple[list[Partner | None], tuple[str, ...]]:
     if beside is None:
         return [None] * len(buckets), ()
@@ -285,9 +299,19 @@ def _partners(
     if shift is not None:
         other = result.counterpart(abs(shift[0]), shift[1].name, later=shift[0] > 0)
     else:
-        other = resolved_over(beside, extent, tz, when)
+        # Against the same clock, anchor and calendars.
+        basis = result.basis.in_days()
+        other = as_period(beside, result.calendar).resolve_on(basis.changed(data=extent))
     if by is not None:
         others = list(other.buckets(by, "mark", extent))
         return partners_in(buckets, others, known_to, calendar)
     one = _as_one(other)
-    return [Partner(one.start, one.end, one.label, tuple(_ranges(one)))], ()
+    ranges = _ranges(one)
+    notes: tuple[str, ...] = ()
+    if buckets[0].end.toordinal() > known_to:
+        # What is not over yet is compared on as many days as there are.
+        days = max(known_to + 1 - buckets[0].start.toordinal(), 0)
+        stop = one.start.toordinal() + days
+        ranges = [(low, min(high, stop)) for low, high in ranges if low < stop]
+        notes = (f"compared on the first {days} days of {one.label}",)
+    return [Partner(one.start, one.end, one.label, tuple(ranges))], notes

@@ -114,9 +114,9 @@ class Resolution:
         return self._basis.in_days().today  # type: ignore[no-any-return]
 
     @property
-    def clock_instant(self) -> int | None:
-        """The clock's instant in microseconds since 1970, None where nobody said it."""
-        return self._basis.now
+    def basis(self) -> Basis:
+        """What it was worked out against."""
+        return self._basis
 
     @property
     def is_measured(self) -> bool:
