@@ -19,6 +19,7 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import (
     GREGORIAN,
+    BusinessDays,
     MonthCalendar,
     SettingError,
     WeekCalendar,
@@ -493,3 +494,65 @@ def test_ages_as_a_column_and_as_rows(pairs, unit):
     found = ages(frame, "since", "until", unit=unit, today=TODAY)
     oldest = [row[-1] for row in found.oldest(3)]
     assert oldest == sorted((one for one in wanted if one is not None), reverse=True)[:3]
+
+
+DAYS = pd.DataFrame({"day": pd.date_range("2016-01-01", "2028-12-31")})
+RETAIL = WeekCalendar("4-5-4", "saturday", "january")  # Its year to 2026-01-31 has 53 weeks.
+HOLIDAYS = MonthCalendar(business=BusinessDays(holidays=[date(2025, 4, 21), date(2026, 4, 6)]))
+
+
+@pytest.mark.parametrize(("phrase", "by", "beside", "today", "calendar", "wanted", "note"), [
+    # Unfinished: the days at the same places, as many as there are.
+    ("this month", "month", "1 year earlier", "2026-05-20", None, ["2025-05-01 20"], None),
+    ("2026-05", "quarter", "1 year earlier", "2026-05-20", None, ["2025-04-01 20"], None),
+    ("last 2 weeks to date", "week", "1 year earlier", "2026-05-20", None,
+     ["2025-05-12 7", "2025-05-19 3"], None),
+    # Months of unequal length, whole and not.
+    ("2026-03-01/2026-03-30", "month", "1 month earlier", "2026-05-20", None,
+     ["2026-02-01 28"], None),
+    ("2026-02", "month", "1 month earlier", "2026-05-20", None, ["2026-01-01 31"], None),
+    ("2026-01/2026-03", "month", "1 quarter earlier", "2026-05-20", None,
+     ["2025-10-01 31", "2025-11-01 30", "2025-12-01 31"], None),
+    # Leap days.
+    ("last 2 months to date", "month", "1 year earlier", "2024-02-29", None,
+     ["2023-01-01 31", "2023-02-01 28"], None),
+    ("2024-02-28/2024-03-01", "day", "1 year earlier", "2026-05-20", None,
+     ["2023-02-28 1", None, "2023-03-01 1"], "2024-02-29 has no partner"),
+    ("2025-02-28/2025-03-01", "day", "1 year earlier", "2026-05-20", None,
+     ["2024-02-28 1", "2024-03-01 1"], "nothing is beside 2024-02-29"),
+    # Years of 53 weeks, of ISO and of a calendar of weeks.
+    ("2020-12-28/2021-01-10", "week", "1 year earlier", "2026-05-20", None,
+     ["2019-12-30 7", "2020-01-06 7"], None),
+    ("2026-01-18/2026-02-07", "week", "1 year earlier", "2026-05-20", RETAIL,
+     ["2025-01-19 7", None, "2025-01-26 7"], "P12 W5 FY2026 has no partner"),
+    ("2027-01-17/2027-02-06", "week", "1 year earlier", "2027-05-20", RETAIL,
+     ["2026-01-11 7", "2026-01-18 7", "2026-02-01 7"], "nothing is beside P12 W5 FY2026"),
+    # Holidays that move: what is open this year, beside the same days of the last.
+    ("2026-04-03/2026-04-07 only business days", "day", "1 year earlier", "2026-05-20", HOLIDAYS,
+     ["2025-04-03 1", "2025-04-07 1"], "nothing is beside 2025-04-04"),
+    ("2026-04-20/2026-04-21 only business days", "day", "52 weeks earlier", "2026-05-20", HOLIDAYS,
+     ["2025-04-21 1", "2025-04-22 1"], None),
+])  # fmt: skip
+def test_like_beside_like(phrase, by, beside, today, calendar, wanted, note):
+    for source in (DAYS, pl.from_pandas(DAYS)):
+        told = totals(source, phrase, by=by, beside=beside, today=today, calendar=calendar)
+        assert [None if row.beside_bucket is None else f"{row.beside_bucket.start} {row.beside}"
+                for row in told.rows] == wanted  # fmt: skip
+        assert note is None or any(note in one for one in told.notes), told.notes
+        assert note is not None or told.notes == ()
+
+
+def test_a_whole_period_beside_another_one(places):
+    """In the calendar of the period, and on as many days as are over."""
+    fiscal = MonthCalendar("10-01")
+    told = totals(places["parquet"], "this year", value="n", column="day", beside="last year",
+                  today=TODAY, calendar=fiscal)  # fmt: skip
+    (row,) = told.rows
+    assert row.value == by_hand([(date(2025, 10, 1), date(2026, 9, 30))], "sum")
+    assert row.beside == by_hand([(date(2024, 10, 1), date(2025, 5, 17))], "sum")
+    assert told.notes == ("compared on the first 229 days of 1 Oct 2024 to 30 Sep 2025",)
+    result = period("this quarter").resolve(today=TODAY, calendar=fiscal)
+    told = totals(places["parquet"], result, column="day", by="month", beside="last quarter",
+                  partial="drop")  # fmt: skip
+    assert [row.beside_bucket.label for row in told.rows] == []
+    assert "May 2026 (" in told.notes[-1]
