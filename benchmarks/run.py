@@ -20,6 +20,7 @@ import duckdb
 import numpy as np
 import pandas as pd
 import polars as pl
+from by_period import ROWS as BY_PERIOD
 
 import ulnager
 from ulnager.core.language.reader import read_period
@@ -364,6 +365,7 @@ ROWS = (
     ("open a picker of 40 choices", "resolving the 40", 1.5, open_picker),
     ("open a page of 20 charts", "3 milliseconds", 1, open_page),
     ("read a view of 40, to_dict", "4 milliseconds", 1, read_view),
+    *BY_PERIOD,
     ("import ulnager", "python -c pass", 4, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),
 )

@@ -8,10 +8,11 @@ from typing import Any
 from ulnager.book.book import Book
 from ulnager.core.choices.pages import OpenedChart
 from ulnager.core.errors import UlnagerError
-from ulnager.numbers.pages import answered_together
+from ulnager.numbers.pages import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+from ulnager.sources.profile import profiled
 
 
 def values_of(
@@ -30,6 +31,7 @@ def values_of(
     found: dict[str, Any] = dict.fromkeys(charts)
     plans: dict[str, Plan] = {}
     opened = {} if opened is None else opened
+    looked = _first_looks(book, charts, opened)
     for key, chart in charts.items():
         if chart.resolution is None:
             found[key] = "; ".join(chart.problems) or None
@@ -40,7 +42,48 @@ def values_of(
                 plans[key] = _plan(book, chart, opened, by)
             except UlnagerError as error:
                 found[key] = str(error)
-    return found | answered_together(plans)
+    return found | answered_together(plans, looked)
+
+
+def _first_looks(
+    book: Book, charts: Mapping[str, OpenedChart], opened: dict[str, Any]
+) -> dict[int, Looked]:
+    """Of sources whose dates nobody has asked for yet: these, and what the widest charts measure of
+    each day, by one question."""
+    found: dict[int, Looked] = {}
+    by_source: dict[str, list[OpenedChart]] = {}
+    for chart in charts.values():
+        by_source.setdefault(chart.chart.source, []).append(chart)
+    for name, some in by_source.items():
+        entry = book.sources[name]
+        if not some[0].moment.has_to_look(name):
+            continue
+        asked = []
+        try:
+            rows = opened_once(book, name, opened)
+            for chart in some:
+                drawn, result = dict(chart.chart.drawn), chart.resolution
+                is_plain = drawn.get("split") is None and not drawn.get("where")
+                if result is None or not result.days or not is_plain:
+                    continue
+                if rows.column(chart.chart.column).name != entry.column:
+                    continue
+                value = drawn.get("value")
+                how = checked_how(drawn.get("how"), value)
+                asked.append(
+                    (asked_for(rows, entry.column, entry.tz, value, None, None), (value, how),
+                     result.days)
+                )  # fmt: skip
+            known = first_looks(asked)
+            if known is None:
+                continue
+            told = profiled(rows, known.asked.column, known.held.counts, None, entry.tz,
+                            entry.calendar, entry.share)  # fmt: skip
+        except UlnagerError:
+            continue  # Each chart says what it cannot have.
+        some[0].moment.known["source", name] = told.extent
+        found[id(rows)] = known
+    return found
 
 
 def opened_once(book: Book, name: str, opened: dict[str, Any]) -> Any:

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from sqlalchemy import func, select
 
 from ulnager.core.errors import UlnagerError
-from ulnager.core.periods.spans import union
-from ulnager.numbers.cube import FROM_DAYS, Asked, Gathered, gathered
+from ulnager.core.periods.spans import Range, union
+from ulnager.numbers.cube import FROM_DAYS, Asked, Gathered, Measure, gathered
 from ulnager.numbers.plan import FromSource, Plan
 
 _FULL: Final = 0.25
@@ -17,15 +17,56 @@ _FULL: Final = 0.25
 _MOST_KEYS: Final = 2_000
 
 
-def answered_together(plans: Mapping[str, Plan]) -> dict[str, Any]:
+_MUCH: Final = 0.5
+"""A chart joins a question whose days are at most so much more than its own."""
+
+
+class Looked(NamedTuple):
+    """What all days of a source hold, as its first look told."""
+
+    asked: Asked
+    measures: frozenset[Measure]
+    held: Gathered
+
+
+def first_looks(charts: Sequence[tuple[Asked, Measure, int]]) -> Looked | None:
+    """The days of a source whose dates are not known yet, with what its widest charts measure.
+
+    Of each chart what it asks, its measure and how many days it has. None where no chart is of
+    plain days; then the dates are a question of their own.
+    """
+    plain = [
+        (asked, measure, days)
+        for asked, measure, days in charts
+        if asked.split is None and not asked.where and measure[1] in FROM_DAYS
+    ]
+    if not plain:
+        return None
+    widest = max(days for _, _, days in plain)
+    measures = frozenset(measure for _, measure, days in plain if days >= _MUCH * widest)
+    asked = plain[0][0]
+    return Looked(asked, measures, gathered(asked, measures))
+
+
+def answered_together(
+    plans: Mapping[str, Plan], looked: Mapping[int, Looked] | None = None
+) -> dict[str, Any]:
     """What comes out of each plan, by its key; the sentence of the error where one cannot be.
 
     Charts of one source, column, zone and ``where`` are gathered together: all their days, with
     all their measures, by day and, where charts are split, by that column. Medians and counts of
-    different values are asked for by what they have in common too.
+    different values are asked for by what they have in common too. ``looked`` is what the first
+    look at a source (by its ``id``) told.
     """
     found: dict[str, Any] = {}
-    for group in _groups(plans, _by_rows).values():
+    left: dict[str, Plan] = {}
+    for key, plan in plans.items():
+        known = (looked or {}).get(id(plan.asked.source))
+        if known is not None and _is_answered_by(plan, known):
+            found[key] = _answer(plan, known.held)
+        else:
+            left[key] = plan
+    for group in _groups(left, _by_rows).values():
         together = {key: plan for key, plan in group.items() if _is_of_days(plan)}
         alone = {key: plan for key, plan in group.items() if key not in together}
         splits = list(dict.fromkeys(plan.asked.split for plan in together.values()
@@ -37,7 +78,8 @@ def answered_together(plans: Mapping[str, Plan]) -> dict[str, Any]:
                 for key, plan in together.items()
                 if plan.asked.split == split or (not place and plan.asked.split is None)
             }
-            found |= _gathered(list(some.items()))
+            for batch in _batches(some):
+                found |= _gathered(batch)
         for same in _groups(alone, lambda plan: (plan.asked.split, tuple(plan.windows))).values():
             found |= _exactly(list(same.items()))
     return {key: found[key] for key in plans}
@@ -53,6 +95,41 @@ def _groups(plans: Mapping[str, Plan], by: Any) -> dict[Any, dict[str, Plan]]:
 def _by_rows(plan: Plan) -> Any:
     asked = plan.asked
     return id(asked.source), asked.column.name, str(asked.tz), asked.said
+
+
+def _is_answered_by(plan: Plan, known: Looked) -> bool:
+    asked = plan.asked
+    return (
+        _is_of_days(plan)
+        and asked.split is None
+        and _by_rows(plan) == _by_rows(plan._replace(asked=known.asked))
+        and (plan.measure[0] is None or plan.measure in known.measures)
+    )
+
+
+def _batches(plans: Mapping[str, Plan]) -> list[list[tuple[str, Plan]]]:
+    """Plans whose days are asked for by one question: the widest first, and those that ask for
+    nothing besides, or are not much narrower."""
+    days = {key: _days(plan.ranges) for key, plan in plans.items()}
+    batches: list[list[tuple[str, Plan]]] = []
+    for key in sorted(plans, key=lambda one: -days[one]):
+        plan = plans[key]
+        for batch in batches:
+            has_all = any(
+                plan.asked.split in (None, other.asked.split) and plan.measure in (other.measure,
+                                                                                   (None, "count"))
+                for _, other in batch
+            )  # fmt: skip
+            if has_all or days[key] >= _MUCH * days[batch[0][0]]:
+                batch.append((key, plan))
+                break
+        else:
+            batches.append([(key, plan)])
+    return batches
+
+
+def _days(ranges: Sequence[Range]) -> int:
+    return sum((high or 0) - (low or 0) for low, high in ranges)
 
 
 def _is_of_days(plan: Plan) -> bool:
@@ -83,15 +160,16 @@ def _is_full(plans: Sequence[tuple[str, Plan]]) -> bool:
     """Whether days times split values come near the number of rows."""
     asked: Asked = next(plan.asked for _, plan in plans if plan.asked.split is not None)
     rows = asked.source.rows
-    days = sum((high or 0) - (low or 0)
-               for low, high in union(one for _, plan in plans for one in plan.ranges))  # fmt: skip
+    days = _days(union(one for _, plan in plans for one in plan.ranges))
     try:
+        ((count,),) = asked.source.run(select(func.count()).select_from(rows))
+        if days * _MOST_KEYS <= _FULL * int(count):
+            return False  # However many values there are, up to these.
         keys = asked.source.run(
             select(asked.split_by).select_from(rows).distinct().limit(_MOST_KEYS)
         )
         if len(keys) >= _MOST_KEYS:
             return True
-        ((count,),) = asked.source.run(select(func.count()).select_from(rows))
     except UlnagerError:
         return False
     return bool(days * len(keys) > _FULL * int(count))

@@ -57,6 +57,11 @@ class Moment:
         found: Extent | None = self.known["source", name]
         return found
 
+    def has_to_look(self, name: str) -> bool:
+        """Whether a source would have to be asked for its dates."""
+        is_given = "" in self.data or name in self.data or self.look is None
+        return not is_given and ("source", name) not in self.known
+
     def clock(self, *, in_hours: bool) -> dict[str, Any]:
         """What tells a period what time it is."""
         if in_hours and self.now is not None:

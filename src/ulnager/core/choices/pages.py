@@ -207,7 +207,12 @@ class OpenedChart:
     @property
     def extent(self) -> Extent | None:
         """The dates of its source, as the page knows them."""
-        return self._opened.moment.extent((self.chart.source,))
+        return self.moment.extent((self.chart.source,))
+
+    @property
+    def moment(self) -> Moment:
+        """When the page was opened, and what is known of the data since."""
+        return self._opened.moment
 
     def _any_picker(self) -> Picker:
         pickers = self._opened.page.pickers
