@@ -8,11 +8,14 @@ from __future__ import annotations
 import shlex
 import subprocess
 import sys
+import tempfile
 import textwrap
 from pathlib import Path
 
 import matplotlib
+import numpy as np
 from matplotlib.figure import Figure
+from matplotlib.image import imread, imsave
 
 from ulnager.pictures.paper import FAINT, INK, PAPER, PERIOD
 
@@ -59,6 +62,23 @@ DRAWN = {
     "rows_a_day.png": f"profile demo:sailings {CLOCK} --picture",
     "draw.png": f'draw "last 3 whole months" "month to date" "last 90 rolling days" {CLOCK} --to',
 }
+# Several pictures on one: half as wide and high each, from left to right and down.
+TOGETHER = {
+    "numbers.png": [
+        'buckets "last 6 months to date as of latest" --by month --source demo:sailings --value '
+        f'passengers --beside "1 year earlier" {CLOCK} --size 640x400 --picture',
+        'running "last 7 rolling days" --over "last 90 rolling days as of latest" --source '
+        f"demo:sailings --value passengers --per day {CLOCK} --size 640x400 --picture",
+        'buckets "last 6 months to date as of latest" --by day --source demo:sailings --value '
+        f"passengers --layout calendar {CLOCK} --size 640x400 --picture",
+        'ages demo:work_orders --since raised_on --until closed_on --unit "business day" '
+        f"{CLOCK} --size 640x400 --picture",
+    ],
+    "walk.png": [
+        'draw "last 30 rolling days" --step "1 month" --source demo:sailings --value passengers '
+        f"{CLOCK} --size 1280x800 --to",
+    ],
+}
 COLUMNS, LINES = 112, 42
 
 
@@ -73,6 +93,20 @@ def main() -> None:
         _drawn(FOLDER / name, text)
     for name, command in DRAWN.items():
         _printed(f"{command} {FOLDER / name}")
+    for name, commands in TOGETHER.items():
+        _laid_out(FOLDER / name, commands)
+
+
+def _laid_out(path: Path, commands: list[str]) -> None:
+    """Pictures of equal size on one."""
+    with tempfile.TemporaryDirectory() as folder:
+        pages = []
+        for place, command in enumerate(commands):
+            _printed(f"{command} {folder}/{place}.png")
+            pages.append(imread(f"{folder}/{place}.png"))
+    wide = 2 if len(pages) > 1 else 1
+    rows = [np.hstack(pages[start : start + wide]) for start in range(0, len(pages), wide)]
+    imsave(path, np.ascontiguousarray(np.vstack(rows)))
 
 
 def _printed(command: str) -> list[str]:

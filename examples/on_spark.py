@@ -49,3 +49,10 @@ late = ulnager.keep_each(
     bookings, last_minute, "booked_at", anchor="travels_on", tz="America/Halifax"
 )
 print("late:  ", late.count(), "of", bookings.count(), "bookings")
+
+# A DataFrame is a source too: Spark adds up, and only totals travel.
+for row in ulnager.totals(
+    sailings, "last 3 months to date as of latest", column="sailed_on", value="passengers",
+    by="month", beside="1 year earlier", today=CLOCK,
+).rows:  # fmt: skip
+    print(f"total:  {row.bucket.label}: {row.value:,} beside {row.beside:,}")
