@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping, Sequence
 from typing import Any, NamedTuple, Protocol
 
-from sqlalchemy import case, select
+from sqlalchemy import ColumnElement, case, select
 
 from ulnager.core.periods.spans import Range, intersection, union
 from ulnager.numbers.cells import Cells, Windows, joined
@@ -17,6 +17,9 @@ from ulnager.numbers.cube import FROM_DAYS, Asked, Gathered, Measure, exact_meas
 
 _AT_ONCE = 200
 """So many windows are told apart in one question."""
+
+_FEW = 4
+"""So many ranges of days are tried one after the other."""
 
 Ranges = tuple[Range, ...]
 
@@ -117,10 +120,11 @@ class FromSource:
         split = asked.split_by.label("split")
         columns = [exact_measure(source, how, value) for value, how in self.measures]
         # Ranges stand as they are in WHERE, and once more to tell the windows apart.
-        number = case(
-            *((source.days_in(asked.column, asked.tz, window), place)
-              for place, window in enumerate(windows)), else_=-1,
-        ).label("place")  # fmt: skip
+        pieces = sorted(
+            ((one, place) for place, window in enumerate(windows) for one in window),
+            key=lambda piece: (piece[0][0] is not None, piece[0][0]),
+        )
+        number = self._place(pieces).label("place")
         every = asked.kept([one for window in windows for one in window])
         if len(windows) == 1:
             query = select(split, *columns).select_from(source.rows).where(*every)
@@ -135,6 +139,21 @@ class FromSource:
         for place, key, *values in found:
             for known, value in zip(self.known[windows[int(place)]], values, strict=True):
                 known[key] = value
+
+    def _place(self, pieces: Sequence[tuple[Range, int]]) -> ColumnElement[Any]:
+        """The number of the window that a day lies in, found by halves."""
+        asked, source = self.asked, self.asked.source
+        if len(pieces) <= _FEW:
+            return case(
+                *((source.days_in(asked.column, asked.tz, [one]), place) for one, place in pieces),
+                else_=-1,
+            )
+        middle = len(pieces) // 2
+        first = (pieces[0][0][0], pieces[middle - 1][0][1])
+        return case(
+            (source.days_in(asked.column, asked.tz, [first]), self._place(pieces[:middle])),
+            else_=self._place(pieces[middle:]),
+        )
 
     def answer(self, place: int, how: str, keys: Sequence[Any], windows: Windows) -> list[Any]:
         """One measure of each window."""

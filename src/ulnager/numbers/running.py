@@ -146,7 +146,7 @@ def running_plan(
     today = None if shown.clock_day is None else date_of(shown.clock_day)
     starts, stops = np.array([], dtype=np.int64), np.array([], dtype=np.int64)
     if days:
-        anchors = np.array([date_of(day) for day in days], dtype="datetime64[D]")
+        anchors = (np.array(days) - _EPOCH).astype("datetime64[D]")
         found = period.resolve_each(
             anchors, calendar=calendar, data=extent, calendars=when.get("calendars"),
             defaults=when.get("defaults"), today=today,

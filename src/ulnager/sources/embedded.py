@@ -23,6 +23,7 @@ from ulnager.sources.queries import checked_query
 MEMORY: Final = "800MB"
 """What the engine may take before it writes to a temporary folder."""
 
+_MOMENT: Final = 0.05
 _COLUMN_TYPES: Final = {
     "DATE": "date",
     "TIMESTAMP": "timestamp",
@@ -105,14 +106,10 @@ class EmbeddedSource(Source):
             watch.daemon = True
             watch.start()
         try:
-            rows: list[tuple[Any, ...]] = cursor.execute(sql).fetchall()
+            rows = _rows(cursor, sql)
         except duckdb.InterruptException:
             raise SourceError(too_long(self.name, self.timeout)) from None
-        except RuntimeError as error:
-            if "interrupted" in str(error).lower():
-                raise KeyboardInterrupt from None  # By the person at the keyboard.
-            raise self.unreadable(error) from None
-        except (duckdb.Error, TypeError, ValueError, OverflowError) as error:
+        except (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError) as error:
             raise self.unreadable(error) from None
         finally:
             if watch is not None:
@@ -229,6 +226,33 @@ class EmbeddedTable(EmbeddedSource):
         return sa.table(quoted_name(own), *columns, schema=quoted_name(schema or "main")), (
             f"FROM {place}"
         )
+
+
+def _rows(cursor: duckdb.DuckDBPyConnection, sql: str) -> list[tuple[Any, ...]]:
+    """The rows of a statement, worked out aside from the main thread, so that Ctrl-C is heard at
+    once: the engine does not listen while it is at one thing."""
+    if threading.current_thread() is not threading.main_thread():
+        return cursor.execute(sql).fetchall()
+    done: list[list[tuple[Any, ...]] | BaseException] = []
+
+    def work() -> None:
+        try:
+            done.append(cursor.execute(sql).fetchall())
+        except BaseException as error:  # Raised again below.
+            done.append(error)
+
+    thread = threading.Thread(target=work, daemon=True)
+    thread.start()
+    try:
+        thread.join()
+    except KeyboardInterrupt:
+        while thread.is_alive():
+            cursor.interrupt()
+            thread.join(_MOMENT)
+        raise
+    if isinstance(done[0], BaseException):
+        raise done[0]
+    return done[0]
 
 
 def quoted_name(name: str) -> sa.quoted_name:
