@@ -78,6 +78,9 @@ if TYPE_CHECKING:
     from ulnager.book.completing import complete
     from ulnager.book.reading import read_book
     from ulnager.book.schemas import schema
+    from ulnager.checking.books import check
+    from ulnager.checking.findings import Finding, sarif
+    from ulnager.checking.rehearsing import Rehearsal, rehearse
     from ulnager.core.choices.opening import Picker
     from ulnager.core.choices.pages import OpenedPage, Page
     from ulnager.core.choices.view import View
@@ -134,6 +137,11 @@ _FETCHED = {
     "sql_text": "filters.sql",
     "Ages": "numbers.ages",
     "Running": "numbers.running",
+    "Finding": "checking.findings",
+    "Rehearsal": "checking.rehearsing",
+    "check": "checking.books",
+    "rehearse": "checking.rehearsing",
+    "sarif": "checking.findings",
     "age": "numbers.agesql",
     "ages": "numbers.ages",
     "with_ages": "numbers.ages",
@@ -175,6 +183,7 @@ __all__ = [
     "Extent",
     "FileSource",
     "FilterError",
+    "Finding",
     "Input",
     "InstantResolution",
     "Kept",
@@ -187,6 +196,7 @@ __all__ = [
     "Picker",
     "Preview",
     "Profile",
+    "Rehearsal",
     "Resolution",
     "ResolveError",
     "Running",
@@ -203,6 +213,7 @@ __all__ = [
     "age",
     "ages",
     "business_days_between",
+    "check",
     "complete",
     "condition",
     "cql2",
@@ -219,7 +230,9 @@ __all__ = [
     "preview",
     "profile",
     "read_book",
+    "rehearse",
     "running",
+    "sarif",
     "schema",
     "sql_text",
     "totals",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import Final
 
 KEYS: Final = {
+    "accept": "Findings of a check that are as they should be: by rule, each with a reason.",
     "anchor": "The anchor that periods without one of their own are measured from.",
     "anchors": "Named points to measure from; a phrase alone stands for its point.",
     "at": "The time of day in the schedule's zone, such as 07:00.",

@@ -18,6 +18,12 @@ class Part(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
 
 
+class Accepting(Part):
+    """A part with a name, whose findings can be accepted, each by its rule, with a reason."""
+
+    accept: dict[str, str] = {}
+
+
 class HeadingEntry(Part):
     """A heading for the choices that follow; an empty one ends it."""
 
@@ -33,7 +39,7 @@ class ByEntry(Part):
     label: str = "Grouped by"
 
 
-class PickerEntry(Part):
+class PickerEntry(Accepting):
     """Choices in order, the one it opens with, and what viewers may do."""
 
     label: str = ""
@@ -47,7 +53,7 @@ class PickerEntry(Part):
     by: ByEntry | None = None
 
 
-class ChartEntry(Part):
+class ChartEntry(Accepting):
     """A chart: its source and column, and what governs its dates."""
 
     source: str
@@ -69,7 +75,7 @@ class ChartEntry(Part):
     running: str | None = None
 
 
-class PageEntry(Part):
+class PageEntry(Accepting):
     """Charts, the picker that governs them, and the state that the page opens with."""
 
     label: str = ""
@@ -79,7 +85,7 @@ class PageEntry(Part):
     charts: dict[_Name, ChartEntry] = {}
 
 
-class ScheduleEntry(Part):
+class ScheduleEntry(Accepting):
     """A page at set times: a rule of RFC 5545, a time of day and its zone."""
 
     page: str

@@ -59,9 +59,14 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
 
     Raises BookError with the file, the key path, what is wrong and what would be right.
     """
+    return book_of(path, values_of_file(path), allow_outside=allow_outside)
+
+
+def values_of_file(path: str | Path) -> dict[str, Any]:
+    """What stands in a book's file; BookError when it cannot be read, or is no TOML."""
     file = str(path)
     try:
-        values = tomllib.loads(Path(path).read_text(encoding="utf-8"))
+        return tomllib.loads(Path(path).read_text(encoding="utf-8"))
     except OSError as error:
         raise BookError(file, "", f"the book cannot be read: {error.strerror}") from None
     except RecursionError:
@@ -70,6 +75,11 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
         raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
     except ValueError as error:
         raise BookError(file, "", f"this is not TOML: {error}") from None
+
+
+def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
+    """The book that these values of a file define; BookError at the first mistake."""
+    file = str(path)
     try:
         entries = BookFile.model_validate(values)
     except ValidationError as error:

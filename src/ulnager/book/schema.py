@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal
 from pydantic import BeforeValidator, Field
 
 from ulnager.book.offers import (
+    Accepting,
     PageEntry,
     Part,
     PickerEntry,
@@ -28,7 +29,7 @@ class CycleEntry(Part):
     starts: date
 
 
-class CalendarEntry(Part):
+class CalendarEntry(Accepting):
     """A named calendar of one of three kinds, its business days and its own units."""
 
     kind: Literal["months", "weeks", "table"] = "months"
@@ -55,7 +56,7 @@ class CalendarEntry(Part):
     cycles: dict[str, CycleEntry] = {}
 
 
-class SourceEntry(Part):
+class SourceEntry(Accepting):
     """Data, its date column, where its days are, and whose days off it is not missed on.
 
     The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
@@ -84,7 +85,7 @@ class SourceEntry(Part):
     where: dict[str, str | int | float | list[str | int | float]] = {}
 
 
-class AnchorEntry(Part):
+class AnchorEntry(Accepting):
     """A named point to measure from, in the data of its sources.
 
     ``day`` overrides whether its day is over. Of several sources the earliest day counts.
@@ -99,7 +100,7 @@ def _short_anchor(value: Any) -> Any:
     return {"point": value} if isinstance(value, str) else value
 
 
-class PeriodEntry(Part):
+class PeriodEntry(Accepting):
     """A named phrase, how viewers see it, the anchor it is measured from, and its calendar."""
 
     phrase: str
@@ -130,7 +131,7 @@ class ReadingsEntry(Part):
     next: Literal["rolling", "whole", "from date", "from start", "refuse"] = "rolling"
 
 
-class BookFile(Part):
+class BookFile(Accepting):
     """The tables of a book's file; ``calendar`` names the one for periods that name none."""
 
     calendar: str | None = None

@@ -17,6 +17,7 @@ GROUPS: Final[dict[str, dict[str, str]]] = {
         "resolve": "the dates of a period, and why",
         "readings": "every way to read a phrase, side by side",
         "draw": "a picture of periods on a timeline, or of one walked through the data",
+        "rehearse": "a period as of many days, and the days on which it surprises",
     },
     "Filter": {
         "filter": "a condition that keeps the rows of a period",
@@ -27,7 +28,10 @@ GROUPS: Final[dict[str, dict[str, str]]] = {
         "running": "a measure over each day's own period",
         "ages": "how long rows have been open",
     },
-    "Offer": {"show": "a picker, a page or a schedule as viewers see it; or the whole book"},
+    "Offer": {
+        "show": "a picker, a page or a schedule as viewers see it; or the whole book",
+        "check": "mistakes and doubtful definitions in a book, or in SQL",
+    },
     "Demo": {"demo": "a full run on the demo data"},
 }
 COMMANDS: Final = {name: told for group in GROUPS.values() for name, told in group.items()}
@@ -50,7 +54,8 @@ _SECTIONS: Final = {
     ),
     "The output": (
         "as_link", "as_book", "explain", "rows", "partial", "target", "name", "picture", "bound",
-        "layout", "size", "write", "replace", "to_book", "as_json", "help",
+        "layout", "size", "write", "replace", "to_book", "as_json", "as_sarif", "strict",
+        "help",
     ),
 }  # fmt: skip
 

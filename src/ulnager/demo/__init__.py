@@ -33,7 +33,7 @@ def table(name: str) -> Path:
     return _FOLDER / f"{name}.csv"
 
 
-BOOKS: Final = {"ferries": "book.toml"}
+BOOKS: Final = {"ferries": "book.toml", "careless": "careless.toml"}
 
 
 def book_file(name: str = "ferries") -> Path:
@@ -47,5 +47,5 @@ def book_file(name: str = "ferries") -> Path:
 
 
 def named_book(path: str) -> str | Path:
-    """The path of a book; ``demo:ferries`` is the demo's."""
+    """The path of a book; ``demo:ferries`` and ``demo:careless`` are the demo's."""
     return book_file(path.removeprefix("demo:")) if path.startswith("demo:") else path

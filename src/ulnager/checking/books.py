@@ -1,0 +1,41 @@
+"""Checking a book: every rule, against what its sources hold on a day."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+
+from ulnager.checking.findings import Finding
+from ulnager.checking.inspection import Checking
+from ulnager.checking.lenient import read_leniently
+from ulnager.checking.rules import ALL
+from ulnager.core.arguments import Sort, checked
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.periods.clock import Clock
+
+
+@checked(path=Sort((str, Path), "the path of a book"))
+def check(
+    path: str | Path, *, today: object = None, allow_outside: bool = False
+) -> tuple[Finding, ...]:
+    """Every mistake and doubtful definition in a book, in the order of its lines.
+
+    ``today`` is the clock's day. The book's sources are read; ``allow_outside`` is as for
+    :func:`ulnager.read_book`. What the book accepts, with a reason, is left out.
+
+    >>> from ulnager.demo import book_file
+    >>> check(book_file(), today="2026-05-20")
+    ()
+
+    Raises nothing for what is wrong in the book; SettingError for a day that is none.
+    """
+    basis = Clock(today).basis(GREGORIAN)
+    day = date.fromordinal(int(basis.anchor))
+    read = read_leniently(path, allow_outside=allow_outside)
+    checking = Checking(str(path), read.book, read.values, day)
+    for mistake in read.mistakes:
+        checking.add(mistake.rule, mistake.path, mistake.message, mistake.instead)
+    if read.book is not None:
+        for rule in ALL:
+            rule(checking)
+    return checking.told()

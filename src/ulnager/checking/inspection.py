@@ -1,0 +1,236 @@
+"""A book that is checked: what its sources hold, its periods resolved, and what was found."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from datetime import date
+from functools import cached_property
+from pathlib import Path
+from typing import Any, Final
+
+from ulnager.book.book import Book, BookPeriod
+from ulnager.checking.findings import RULES, Finding
+from ulnager.checking.places import line_of, lines_of
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.errors import ResolveError, SourceError, UlnagerError
+from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.period import Period
+from ulnager.core.periods.anchors import Anchor, Extent
+from ulnager.core.periods.resolution import Resolution
+from ulnager.sources.base import Source
+from ulnager.sources.profile import Profile, profile
+
+Key = tuple[str, ...]
+_ACCEPT: Final = "accept"
+
+
+class Checking:
+    """A book that is checked: what its sources hold, its periods resolved, and what was found."""
+
+    def __init__(
+        self, file: str, book: Book | None, values: Mapping[str, Any], today: date
+    ) -> None:
+        self.file, self.values, self.today = file, values, today
+        self._book = book
+        self._found: list[tuple[Key, Finding]] = []
+        self._quiet: set[tuple[str, Key]] = set()
+        try:
+            self._lines = lines_of(Path(file).read_text(encoding="utf-8"))
+        except (OSError, ValueError):
+            self._lines = {}
+        self._profiles: dict[str, Profile | None] = {}
+        self._opened: dict[str, Source | None] = {}
+        self._resolved: dict[str, Resolution | None] = {}
+
+    @property
+    def book(self) -> Book:
+        """The book; rules are asked only where there is one."""
+        assert self._book is not None
+        return self._book
+
+    def add(self, rule: str, path: Key, message: str, instead: str = "", *, as_hint: bool = False,
+            only_accepted: bool = False) -> None:  # fmt: skip
+        """A finding at a key of the file; ``only_accepted`` ones are for acceptances alone."""
+        if only_accepted:
+            self._quiet.add((rule, path))
+            return
+        severity = "hint" if as_hint else RULES[rule]
+        told = Finding(rule, severity, self.file, line_of(self._lines, path), ".".join(path),
+                       message, instead)  # fmt: skip
+        self._found.append((path, told))
+
+    def told(self) -> tuple[Finding, ...]:
+        """What is not accepted, and the acceptances that nothing needs, in the order of lines."""
+        accepted = list(_acceptances(self.values))
+        used: set[tuple[Key, str]] = set()
+        left = []
+        for path, finding in self._found:
+            by = [(at, rule) for at, rule in accepted
+                  if rule == finding.rule and path[: len(at)] == at]  # fmt: skip
+            used.update(by)
+            if not by:
+                left.append(finding)
+        for rule, path in self._quiet:
+            used.update((at, one) for at, one in accepted
+                        if one == rule and path[: len(at)] == at)  # fmt: skip
+        for at, rule in accepted:
+            if (at, rule) in used:
+                continue
+            path = (*at, _ACCEPT, rule)
+            known = f"there is no rule {rule!r}" if rule not in RULES else "nothing is found there"
+            left.append(Finding(
+                "unused", "hint", self.file, line_of(self._lines, path), ".".join(path),
+                f"this acceptance matches nothing: {known}", "Take it out.",
+            ))  # fmt: skip
+        return tuple(sorted(left, key=lambda one: (one.line, one.key, one.rule, one.message)))
+
+    # What the sources hold.
+
+    def source(self, name: str) -> Source | None:
+        """A source, opened once; None where it cannot be, which is told as missing."""
+        if name not in self._opened:
+            try:
+                self._opened[name] = self.book.sources[name].opened()
+            except UlnagerError as error:
+                self._opened[name] = None
+                self.add("missing", ("sources", name), str(error),
+                         "Name what is there; what uses it has nothing.")  # fmt: skip
+        return self._opened[name]
+
+    def profile(self, name: str) -> Profile | None:
+        """What a source holds; None where it cannot be read, which is told."""
+        if name not in self._profiles:
+            source, entry = self.source(name), self.book.sources[name]
+            found = None
+            if source is not None:
+                try:
+                    found = profile(source, entry.column, today=self.today, tz=entry.tz,
+                                    calendar=entry.calendar, share=entry.share)  # fmt: skip
+                except SourceError as error:
+                    key = ("sources", name, "column") if entry.column else ("sources", name)
+                    self.add("missing", key, str(error))
+            self._profiles[name] = found
+        return self._profiles[name]
+
+    def extent(self, names: Iterable[str]) -> Extent | None:
+        """The dates that all of some sources hold."""
+        found = [one.extent for name in names if (one := self.profile(name)) is not None]
+        if len(found) < 2:
+            return found[0] if found else None
+        return Extent(
+            max(one.first for one in found), min(one.last for one in found),
+            min(one.last_whole or one.last for one in found), found[0].missing,
+        )  # fmt: skip
+
+    # What the periods are.
+
+    @cached_property
+    def used_by(self) -> dict[str, tuple[str, ...]]:
+        """The sources of each period: of its anchor, of charts that show it, or the only one."""
+        book = self.book
+        found: dict[str, dict[str, None]] = {name: {} for name in book.periods}
+        for name, entry in book.periods.items():
+            if entry.anchor is not None:
+                found[name].update(dict.fromkeys(one.name for one in entry.anchor.sources))
+        for page in book.pages.values():
+            for chart in page.charts:
+                if chart.pinned is not None and chart.pinned.key in found:
+                    found[chart.pinned.key][chart.source] = None
+                if chart.follows is not None:
+                    for choice in page.pickers[chart.follows].choices:
+                        if choice.key in found:
+                            found[choice.key][chart.source] = None
+        only = tuple(book.sources) if len(book.sources) == 1 else ()
+        return {name: tuple(some) or only for name, some in found.items()}
+
+    def period(self, entry: BookPeriod) -> Period | None:
+        """The phrase of an entry, its slots as they open; None where a viewer types dates."""
+        if not isinstance(entry.period, OpenPeriod):
+            return entry.period
+        inputs = entry.period.inputs
+        if any(one.kind not in ("count", "unit", "word") for one in inputs.values()):
+            return None
+        try:
+            return entry.period.filled(**{name: one.opens for name, one in inputs.items()})
+        except UlnagerError:
+            return None
+
+    def calendar(self, entry: BookPeriod) -> Calendar:
+        """The calendar that an entry is resolved in."""
+        return entry.calendar or self.book.calendar or GREGORIAN
+
+    def asks_data(self, entry: BookPeriod) -> bool:
+        """Whether the data says what an entry is measured from."""
+        phrases = [entry.period, *([entry.anchor.point] if entry.anchor else [])]
+        return any(part.rule.key in OF_DATA for one in phrases for part in one.definition.walk())
+
+    def resolved(self, entry: BookPeriod) -> Resolution | None:
+        """The dates of an entry on the day; None where it has none, with the reason told."""
+        if entry.name not in self._resolved:
+            try:
+                self._resolved[entry.name] = self._resolve(entry)
+            except ResolveError as error:
+                self._resolved[entry.name] = None
+                if self.extent(self.used_by[entry.name]) is not None or not self.asks_data(entry):
+                    rule = "runs-out" if "table" in str(error) else "nothing"
+                    self.add(
+                        rule, ("periods", entry.name), f"it has no dates on {self.today}: {error}"
+                    )
+            except UlnagerError:
+                self._resolved[entry.name] = None
+        return self._resolved[entry.name]
+
+    def _resolve(self, entry: BookPeriod) -> Resolution | None:
+        phrase = self.period(entry)
+        if phrase is None:
+            return None
+        book, anchor = self.book, entry.anchor
+        names = [one.name for one in anchor.sources] if anchor else self.used_by[entry.name]
+        zones = {book.sources[name].tz for name in names} - {None}
+        basis: dict[str, Any] = {
+            "today": self.today, "calendar": self.calendar(entry), "calendars": book.calendars,
+            "defaults": book.defaults, "data": self.extent(names or self.used_by[entry.name]),
+        }  # fmt: skip
+        if phrase.definition.is_sub_day:
+            from datetime import datetime, time
+
+            basis["now"] = datetime.combine(basis.pop("today"), time(12))
+            basis["tz"] = next(iter(zones), "UTC")
+        if anchor is not None:
+            text = str(anchor.point)
+            if anchor.running is None:
+                basis["as_of"] = text
+            else:
+                day = anchor.point.resolve(**basis).start
+                assert day is not None
+                basis["as_of"] = Anchor(day, anchor.running, text)
+        return phrase.resolve(**basis)
+
+    def kept(self, name: str, result: Resolution) -> int:
+        """How many rows of a source lie in a resolution."""
+        held = self.profile(name)
+        if held is None:
+            return 0
+        ranges = result.ranges
+        return sum(
+            rows for day, rows in held.counts.items()
+            if any((a is None or a <= day.toordinal()) and (b is None or day.toordinal() < b)
+                   for a, b in ranges)
+        )  # fmt: skip
+
+
+def _acceptances(values: Any, path: Key = ()) -> Iterable[tuple[Key, str]]:
+    """Where findings are accepted, and of which rules."""
+    if not isinstance(values, Mapping):
+        return
+    for name, one in values.items():
+        if name == _ACCEPT and isinstance(one, Mapping) and path[-1:] not in (
+            ("periods",), ("pickers",), ("pages",), ("sources",), ("anchors",), ("calendars",),
+            ("schedules",), ("charts",), ("inputs",),
+        ):  # fmt: skip
+            for rule in one:
+                yield path, str(rule)
+        else:
+            yield from _acceptances(one, (*path, str(name)))

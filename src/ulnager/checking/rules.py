@@ -1,0 +1,469 @@
+"""The rules of a book, each a function that adds what it finds."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, timedelta
+from itertools import pairwise
+from typing import Final
+
+import numpy as np
+
+from ulnager.book.book import BookPeriod
+from ulnager.checking.inspection import Checking
+from ulnager.checking.labels import contradiction, has_year, speaks_of_now
+from ulnager.checking.rehearsing import Dates, rehearse, windows_of
+from ulnager.checking.several import periods_named
+from ulnager.checking.unused import unused
+from ulnager.core.calendars.tables import TableCalendar
+from ulnager.core.errors import UlnagerError
+from ulnager.core.language.period import Period
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.units import Unit
+from ulnager.sources.profile import Profile
+
+_STOPPED: Final = 7
+"""Data whose newest day is more days behind has stopped."""
+_LATELY: Final = 90
+_CLOSE: Final = 31
+"""So many days from the data's last one is a date close to it."""
+_BACK: Final = 4_000
+
+
+def missing(checking: Checking) -> None:
+    """Columns that are not there; sources and their date columns are told when they are opened."""
+    for name in checking.book.sources:
+        checking.profile(name)
+    for page in checking.book.pages.values():
+        for chart in page.charts:
+            source = checking.source(chart.source)
+            if source is None:
+                continue
+            names = [one.name for one in source.columns]
+            path = ("pages", page.name, "charts", chart.key)
+            wanted = [("column", chart.column), ("value", chart.drawn.get("value")),
+                      ("split", chart.drawn.get("split"))]  # fmt: skip
+            wanted += [("where", column) for column in chart.drawn.get("where", {})]
+            for key, column in wanted:
+                if column is not None and column not in names:
+                    checking.add(
+                        "missing", (*path, key),
+                        f"there is no column {column!r} in {chart.source}; the chart stays empty",
+                        f"It has: {', '.join(names[:20])}.",
+                    )  # fmt: skip
+
+
+def nothing_or_everything(checking: Checking) -> None:
+    """Periods that keep no row of a source, and those that keep all."""
+    for entry, result in _resolved(checking):
+        if isinstance(result, InstantResolution):
+            continue
+        for name in checking.used_by[entry.name]:
+            held = checking.profile(name)
+            if held is None or not held.counts:
+                continue
+            kept, path = checking.kept(name, result), ("periods", entry.name)
+            if kept == 0:
+                dates = "no dates" if result.is_empty else f"{result.start} to {result.end}"
+                checking.add(
+                    "nothing", path,
+                    f"it keeps no row of {name}, which holds {held.first} to {held.last}: on "
+                    f"{checking.today} it has {dates}. {_since(checking, entry, held)} Viewers "
+                    "see an empty chart.",
+                    "Measure it from the data: anchor = { point = 'latest', sources = "
+                    f"['{name}'] }}, or look why {name} has stopped.",
+                )  # fmt: skip
+                break
+            if kept == sum(held.counts.values()) and str(entry.period) != "all dates":
+                checking.add(
+                    "everything", path,
+                    f"on {checking.today} it keeps all {kept:,} rows of {name}: a filter that does "
+                    "nothing looks like one that works",
+                    "Say 'all dates' where that is meant, or a shorter period.",
+                )  # fmt: skip
+                break
+
+
+def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
+    """Since when a period keeps nothing."""
+    phrase = checking.period(entry)
+    if phrase is None or checking.asks_data(entry) or phrase.definition.is_sub_day:
+        return ""
+    if entry.anchor is not None:
+        point = entry.anchor.point.definition.args[0]
+        phrase = Period(Definition(RULES["as_of"], (phrase.definition, point)))
+    low, high = held.first.toordinal(), checking.today.toordinal()
+    days = np.arange(max(low, high - _BACK), high + 1, dtype=np.int64)
+    if not len(days):
+        return ""
+    settings = {"calendar": checking.calendar(entry), "calendars": checking.book.calendars,
+                "defaults": checking.book.defaults}  # fmt: skip
+    found = windows_of(phrase, days, settings)
+    kept = np.array(sorted(day.toordinal() for day in held.counts), dtype=np.int64)
+    stops = np.where(found.lengths < 0, 4_000_000, found.stops)
+    has = np.searchsorted(kept, np.maximum(found.starts, 0)) < np.searchsorted(kept, stops)
+    has &= found.lengths != 0
+    if not has.any():
+        return "It never kept one."
+    last = int(days[np.flatnonzero(has)[-1]])
+    return f"It has kept none since {date.fromordinal(last + 1)}."
+
+
+def labels(checking: Checking) -> None:
+    """Labels that say another thing than their phrase."""
+    book = checking.book
+    for name, entry in book.periods.items():
+        result = checking.resolved(entry)
+        for key, label in (("label", entry.label), ("short", entry.short)):
+            if key not in _raw(checking, "periods", name):
+                continue
+            wrong = contradiction(label, entry.period.definition, result)
+            if wrong is not None:
+                checking.add(
+                    "label", ("periods", name, key),
+                    f"the label {label!r} {wrong}: viewers read other dates than they see",
+                    f"Write a label for '{entry.period}'"
+                    + (f", such as '{result.label}'." if result is not None else "."),
+                )  # fmt: skip
+
+
+def _raw(checking: Checking, section: str, name: str) -> dict[str, object]:
+    found = checking.values.get(section, {}).get(name, {})
+    return found if isinstance(found, dict) else {}
+
+
+def stale(checking: Checking) -> None:
+    """Fixed dates where viewers expect dates that move."""
+    book = checking.book
+    fixed = {entry.name: result for entry, result in _resolved(checking)
+             if _is_fixed(entry, result, checking)}  # fmt: skip
+    opening = set()
+    for name, picker in book.pickers.items():
+        opened = _raw(checking, "pickers", name).get("opens", picker.opens)
+        if opened in fixed:
+            opening.add(str(opened))
+            checking.add(
+                "stale", ("pickers", name, "opens"),
+                f"it opens with {opened}, whose dates are typed: {_dates(fixed[str(opened)])}; "
+                "they are the same next month",
+                "Open with a period that moves, such as 'last 30 rolling days'.",
+            )  # fmt: skip
+    for name, result in fixed.items():
+        label = book.periods[name].label
+        if speaks_of_now(label):
+            checking.add(
+                "stale", ("periods", name),
+                f"the label {label!r} speaks of now, and its dates are typed: {_dates(result)}",
+                "Write the phrase that moves, or a label that names these dates.",
+            )  # fmt: skip
+        elif name not in opening:
+            ends = [held.last for one in checking.used_by[name] or book.sources
+                    if (held := checking.profile(one)) is not None]  # fmt: skip
+            if ends and result.end is not None and result.end < max(ends):
+                checking.add(
+                    "stale", ("periods", name),
+                    f"its dates are typed, {_dates(result)}, and the data goes on to {max(ends)}",
+                    "Accept it with a reason if it is history, or put its year into the label.",
+                    as_hint=True, only_accepted=has_year(label),
+                )  # fmt: skip
+
+
+def _is_fixed(entry: BookPeriod, result: Resolution, checking: Checking) -> bool:
+    return (
+        not result.is_measured
+        and not checking.asks_data(entry)
+        and not result.is_empty
+        and result.start is not None
+        and result.end is not None
+    )
+
+
+def _dates(result: Resolution) -> str:
+    return f"{result.start} to {result.end}"
+
+
+def two_readings(checking: Checking) -> None:
+    """Ambiguous phrases that nothing decides."""
+    book = checking.book
+    if book.defaults is not None:
+        return
+    for name, entry in book.periods.items():
+        _check_readings(checking, ("periods", name), checking.period(entry) or entry.period)
+    for page in book.pages.values():
+        for chart in page.charts:
+            path = ("pages", page.name, "charts", chart.key)
+            if chart.pinned is not None and chart.pinned.key not in book.periods:
+                _check_readings(checking, (*path, "period"), chart.pinned.period)
+            phrase = chart.drawn.get("running")
+            if phrase is not None:
+                try:
+                    _check_readings(checking, (*path, "running"), book.read(phrase))
+                except UlnagerError as error:
+                    checking.add("book", (*path, "running"), str(error).split("\n")[0])
+
+
+def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -> None:
+    parts = phrase.definition.walk()
+    if not any(part.rule.key in ("last_ambiguous", "next_ambiguous") for part in parts):
+        return
+    told = []
+    for reading in phrase.readings().values():
+        try:
+            result = reading.resolve(today=checking.today, calendar=checking.book.calendar,
+                                     calendars=checking.book.calendars)  # fmt: skip
+            told.append(f"'{reading}' is {_dates(result)}")
+        except UlnagerError:
+            told.append(f"'{reading}'")
+    checking.add(
+        "two-readings", path,
+        f"'{phrase}' can be read in {len(told)} ways, and nothing says which: {'; '.join(told)}",
+        f"Write one of them, or decide for the book: [readings] {phrase.family} = 'whole'.",
+    )  # fmt: skip
+
+
+def single_day(checking: Checking) -> None:
+    """Points a while ago, which keep one day."""
+    for entry, result in _resolved(checking):
+        definition = entry.period.definition
+        if definition.rule.key != "on" or not isinstance(definition.args[0], Definition):
+            continue
+        point = definition.args[0]
+        if point.rule.key not in ("moved_before", "moved_after"):
+            continue
+        count, unit = point.args[0], point.args[1]
+        named = unit.name if count == 1 else unit.plural
+        checking.add(
+            "single-day", ("periods", entry.name),
+            f"'{entry.period}' is one day, {result.start}, not the time since",
+            f"Write 'last {count} rolling {named}', or 'since {entry.period}'.",
+        )  # fmt: skip
+
+
+def half_loaded(checking: Checking) -> None:
+    """Periods that end with a day that is not loaded whole."""
+    for entry, result in _resolved(checking):
+        for name in checking.used_by[entry.name]:
+            held = checking.profile(name)
+            if held is None or held.grain is not None or held.last >= checking.today:
+                continue
+            if held.last_whole < held.last and result.end == held.last:
+                checking.add(
+                    "half-loaded-day", ("periods", entry.name),
+                    f"it ends on {held.last}, the newest day of {name}, which is not loaded whole: "
+                    f"{held.evidence[0] if held.evidence else 'too few rows'}. It ends too low",
+                    f"Measure it from 'latest whole day', {held.last_whole}.",
+                )  # fmt: skip
+                break
+
+
+def clock_or_data(checking: Checking) -> None:
+    """The clock where the data has stopped, and the data where it lies past the clock."""
+    for entry, result in _resolved(checking):
+        if not result.is_measured and not checking.asks_data(entry):
+            continue
+        for name in checking.used_by[entry.name]:
+            held = checking.profile(name)
+            if held is None:
+                continue
+            behind = (checking.today - held.last).days
+            if checking.asks_data(entry):
+                if behind < 0 and result.anchor.day > checking.today:
+                    checking.add(
+                        "clock-or-data", ("periods", entry.name),
+                        f"it is measured from the latest date of {name}, {held.last}, which lies "
+                        f"{-behind:,} days past the clock, {checking.today}",
+                        "Measure it from today, or from 'latest up to today'.",
+                    )  # fmt: skip
+            elif behind > _STOPPED and behind > 2 * _longest_gap(held):
+                checking.add(
+                    "clock-or-data", ("periods", entry.name),
+                    f"it is measured from the clock, {checking.today}, and {name} ends on "
+                    f"{held.last}, {behind:,} days before: its last days are empty",
+                    f"Measure it from the data: point = 'latest', sources = ['{name}'].",
+                )  # fmt: skip
+
+
+def _longest_gap(held: Profile) -> int:
+    """The longest way from one day with rows to the next, in the last ninety days."""
+    since = held.last - timedelta(days=_LATELY)
+    days = sorted(day for day in held.counts if since <= day <= held.last)
+    return max((b - a).days for a, b in pairwise(days)) if days[1:] else 0
+
+
+def runs_out(checking: Checking) -> None:
+    """Holidays and tables that end before the periods do."""
+    for entry, result in _resolved(checking):
+        calendar, end = checking.calendar(entry), result.end
+        if end is None:
+            continue
+        name = next((n for n, one in checking.book.calendars.items() if one == calendar), None)
+        path = ("calendars", name) if name else ("periods", entry.name)
+        holidays = calendar.business.holidays
+        if holidays and _counts_business_days(entry) and holidays[-1].year < end.year:
+            checking.add(
+                "runs-out", (*path, "holidays"),
+                f"its last holiday is {holidays[-1]}, and {entry.name} counts business days up to "
+                f"{end}: from {end.year}-01-01 on, holidays are counted as business days",
+                f"Add those of {end.year}.",
+            )  # fmt: skip
+        if isinstance(calendar, TableCalendar):
+            _check_table(checking, calendar, entry, end, path)
+
+
+def _check_table(
+    checking: Checking, calendar: TableCalendar, entry: BookPeriod, end: date, path: tuple[str, ...]
+) -> None:
+    units = {one.name for one in _units(entry.period.definition)}
+    for unit in calendar.own_units:
+        if unit.name not in units:
+            continue
+        try:
+            stop = calendar.unit_stop(end.toordinal(), unit)
+            calendar.unit_stop(stop, unit)
+        except UlnagerError:
+            checking.add(
+                "runs-out", path,
+                f"its table has no {unit.name} after {end}, where {entry.name} ends",
+                f"Add the next {unit.plural} to the table.",
+            )  # fmt: skip
+
+
+def _units(definition: Definition) -> list[Unit]:
+    return [arg for part in definition.walk() for arg in part.args if isinstance(arg, Unit)]
+
+
+def _counts_business_days(entry: BookPeriod) -> bool:
+    text = str(entry.period)
+    return Unit.BUSINESS_DAY in _units(entry.period.definition) or "business day" in text
+
+
+def zones(checking: Checking) -> None:
+    """A source, a picker and a schedule whose days lie in different zones."""
+    book = checking.book
+    told = set()
+    for page in book.pages.values():
+        for chart in page.charts:
+            zone = book.sources[chart.source].tz
+            picker = None if chart.follows is None else page.pickers[chart.follows]
+            if picker is None or picker.tz is None or zone is None or picker.tz == zone:
+                continue
+            if (picker.name, chart.source) not in told:
+                told.add((picker.name, chart.source))
+                checking.add(
+                    "zones", ("pickers", picker.name, "tz"),
+                    f"its days are those of {picker.tz}, and {chart.source} lays its rows onto "
+                    f"those of {zone}: around midnight a row falls on another day",
+                    "Give both the same tz.",
+                )  # fmt: skip
+    for name, schedule in book.schedules.items():
+        for picker in schedule.page.pickers.values():
+            if picker.tz is not None and picker.tz != str(schedule.zone):
+                checking.add(
+                    "zones", ("schedules", name, "tz"),
+                    f"it goes out by the days of {schedule.zone}, and its picker {picker.name} has "
+                    f"those of {picker.tz}: near midnight it is of another day",
+                    "Give both the same tz.",
+                )  # fmt: skip
+
+
+def schedules(checking: Checking) -> None:
+    """Schedules whose windows overlap, or leave days out."""
+    book = checking.book
+    for name, schedule in book.schedules.items():
+        follows = {one.key for one in schedule.page.charts if one.follows and not one.shift}
+        told = set()
+        for key, named in periods_named(book, name).items():
+            if key not in follows or str(named.period) in told:
+                continue
+            told.add(str(named.period))
+            try:
+                found = rehearse(
+                    named.period, checking.today, checking.today + timedelta(days=400),
+                    calendar=named.calendar, calendars=book.calendars, defaults=book.defaults,
+                    every=named.every, readings=False,
+                )  # fmt: skip
+            except UlnagerError:
+                continue
+            often = f"sent by {schedule.every}, '{named.period}'"
+            if found.more_than_once:
+                checking.add(
+                    "counted-twice", ("schedules", name),
+                    f"{often} has {_listed(found.more_than_once)} in more than one mail: who adds "
+                    "them up counts twice",
+                    "Send it as often as the period is long, or accept it with a reason.",
+                )  # fmt: skip
+            if found.never:
+                checking.add(
+                    "left-out", ("schedules", name),
+                    f"{often} never has {_listed(found.never)}",
+                    "Make the period as long as the time between two mails.",
+                )  # fmt: skip
+
+
+def _listed(ranges: tuple[Dates, ...]) -> str:
+    days = sum((last - first).days + 1 for first, last in ranges)
+    first, last = ranges[0]
+    told = str(first) if first == last else f"{first} to {last}"
+    return (
+        f"{told}{f' and {days - (last - first).days - 1:,} days more' if len(ranges) > 1 else ''}"
+    )
+
+
+def same_dates(checking: Checking) -> None:
+    """Choices of one picker that have the same dates on every day of ten years."""
+    book = checking.book
+    days = np.arange(checking.today.toordinal(), checking.today.toordinal() + 3653, dtype=np.int64)
+    for name, picker in book.pickers.items():
+        seen: dict[tuple[bytes, bytes, bytes], str] = {}
+        for key, named in periods_named(book, name).items():
+            settings = {"calendar": named.calendar, "calendars": book.calendars,
+                        "defaults": book.defaults}  # fmt: skip
+            try:
+                found = windows_of(named.period, days, settings)
+            except UlnagerError:
+                continue
+            sign = (found.starts.tobytes(), found.stops.tobytes(), found.lengths.tobytes())
+            if sign in seen and picker.choices:
+                checking.add(
+                    "same-dates", ("pickers", name, "choices"),
+                    f"{key} has the same dates as {seen[sign]} on every day of ten years",
+                    "Leave one of them out.",
+                )  # fmt: skip
+            seen.setdefault(sign, key)
+
+
+def typed_anchor(checking: Checking) -> None:
+    """Fixed dates as anchors, close to the data's last day."""
+    book = checking.book
+    lasts = {name: held.last for name in book.sources if (held := checking.profile(name))}
+    points: list[tuple[tuple[str, ...], Definition]] = [
+        (("anchors", name, "point"), one.point.definition) for name, one in book.anchors.items()
+    ]
+    points += [(("periods", name), part.args[1]) for name, entry in book.periods.items()
+               for part in entry.period.definition.walk() if part.rule.key == "as_of"]  # fmt: skip
+    for path, definition in points:
+        point = definition.args[0] if definition.rule.key == "on" else definition
+        if not isinstance(point, Definition) or point.rule.key != "day":
+            continue
+        day = point.args[0]
+        near = [name for name, last in lasts.items() if abs((last - day).days) <= _CLOSE]
+        if near:
+            checking.add(
+                "typed-anchor", path,
+                f"it is measured from {day}, a typed date close to the last day of {near[0]}, "
+                f"{lasts[near[0]]}: it stays there when new data comes",
+                "Write 'latest' or 'latest whole day'.",
+            )  # fmt: skip
+
+
+def _resolved(checking: Checking) -> list[tuple[BookPeriod, Resolution]]:
+    pairs = [(entry, checking.resolved(entry)) for entry in checking.book.periods.values()]
+    return [(entry, result) for entry, result in pairs if result is not None]
+
+
+ALL: Final[tuple[Callable[[Checking], None], ...]] = (
+    missing, nothing_or_everything, labels, stale, two_readings, single_day, half_loaded,
+    clock_or_data, runs_out, zones, schedules, same_dates, typed_anchor, unused,
+)  # fmt: skip

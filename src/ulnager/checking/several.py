@@ -1,0 +1,94 @@
+"""The periods of a picker, a page or a schedule of a book, each by its name there."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+from ulnager.book.book import Book
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.choices.opening import Picker
+from ulnager.core.choices.pages import Page
+from ulnager.core.choices.picker import Choice
+from ulnager.core.errors import UlnagerError
+from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.period import Period
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.phrases import RULES
+
+
+class Named(NamedTuple):
+    """A period with its calendar, and the rule of the schedule that it is used on."""
+
+    period: Period
+    calendar: Calendar | None
+    every: str | None = None
+
+
+def periods_named(book: Book, name: str) -> dict[str, Named]:
+    """The periods of the picker, page or schedule of that name; none where there is no such.
+
+    Slots are filled with what they open with; a listed one is left out.
+    """
+    if name in book.pickers:
+        return _of_picker(book.pickers[name])
+    if name in book.pages:
+        return _of_page(book.pages[name])
+    if name in book.schedules:
+        schedule = book.schedules[name]
+        page = schedule.page
+        return {
+            key: one._replace(every=schedule.every)
+            for key, one in _of_page(page, dict(schedule.opens)).items()
+        }
+    return {}
+
+
+def _of_picker(picker: Picker) -> dict[str, Named]:
+    found = {}
+    for choice in picker.choices:
+        period = _filled(choice, picker, {})
+        if period is not None:
+            found[choice.key] = Named(period, choice.calendar or picker.calendar)
+    return found
+
+
+def _of_page(page: Page, opens: dict[str, str] | None = None) -> dict[str, Named]:
+    """Of each chart that has dates, what it opens with."""
+    found = {}
+    for chart in page.charts:
+        choice, picker, state = chart.pinned, None, {}
+        if chart.follows is not None:
+            picker = page.pickers[chart.follows]
+            state = {**picker.start, **(opens or {})}
+            choice = picker.choice(state.get(picker.name, picker.opens))
+        if choice is None:
+            continue
+        period = _filled(choice, picker, state)
+        if period is None:
+            continue
+        if chart.shift is not None:
+            count, unit = chart.shift
+            rule = RULES["later" if count > 0 else "earlier"]
+            period = Period(Definition(rule, (period.definition, abs(count), unit)))
+        calendar = choice.calendar or (picker.calendar if picker else None)
+        found[chart.key] = Named(period, calendar)
+    return found
+
+
+def _filled(choice: Choice, picker: Picker | None, state: dict[str, str]) -> Period | None:
+    """The period of a choice with its anchor in the phrase."""
+    period = choice.period
+    if isinstance(period, OpenPeriod):
+        values = {}
+        for name, made in choice.inputs.items():
+            said = state.get(f"{picker.name}.{choice.key}.{name}") if picker else None
+            values[name] = said if said is not None else made.opens
+        try:
+            period = period.filled(**values)
+        except UlnagerError:
+            return None
+    anchor = choice.anchor or (picker.anchor if picker else None)
+    if anchor is None:
+        return period
+    point = anchor.point.definition.args[0]
+    return Period(Definition(RULES["as_of"], (period.definition, point)))

@@ -1,0 +1,86 @@
+"""``ulnager check``: mistakes and doubtful definitions in a book, or in SQL."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
+
+import click
+
+from ulnager.cli.help import Command
+from ulnager.cli.output import echo, show_json, width
+from ulnager.cli.request import json_option
+from ulnager.core.text import visible
+
+if TYPE_CHECKING:
+    from ulnager.checking.findings import Finding
+
+
+@click.command("check", cls=Command)
+@click.argument("book", required=False)
+@click.option("--today", metavar="DATE", help="The clock's day. [default: now]")
+@click.option("--strict", is_flag=True, help="Warnings fail, too.")
+@click.option("--sarif", "as_sarif", is_flag=True, help="Print SARIF 2.1.0, for code hosts.")
+@click.option(
+    "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
+)
+@json_option
+@click.pass_context
+def command(
+    context: click.Context,
+    book: str | None,
+    today: str | None,
+    strict: bool,
+    as_sarif: bool,
+    allow_outside: bool,
+    as_json: bool,
+) -> None:
+    """Print the mistakes and doubtful definitions in BOOK, each with its line, what it does to a
+    viewer, and what would be right.
+
+    Exit 0 when there is no error (with --strict: no warning), else 1. A finding that is as it
+    should be is accepted in the book, with a reason: accept = { stale = "that summer is history" }.
+
+    \b
+      ulnager check book.toml
+      ulnager check demo:careless --today 2026-05-20
+    """
+    from ulnager.checking.books import check
+    from ulnager.checking.findings import passes, sarif
+    from ulnager.demo import named_book
+
+    if book is None:
+        raise click.UsageError("say what to check: a book")
+    findings = check(named_book(book), today=today, allow_outside=allow_outside)
+    if as_sarif:
+        show_json(sarif(findings))
+    elif as_json:
+        show_json([one.to_dict() for one in findings])
+    else:
+        show(findings)
+    if not passes(findings, strict=strict):
+        context.exit(1)
+
+
+def show(findings: Sequence[Finding]) -> None:
+    """Findings as text, and how many there are."""
+    from ulnager.checking.findings import counted
+
+    for one in findings:
+        rule = click.style(f"{one.severity} {one.rule}", bold=True)
+        click.echo(f"{visible(one.file)}:{one.line}  {rule}  {visible(one.key)}".rstrip())
+        _wrapped(one.message)
+        if one.instead:
+            _wrapped(one.instead)
+    found = counted(findings)
+    told = [f"{count:,} {name}{'s' * (count != 1)}" for name, count in found.items() if count]
+    echo(", ".join(told) if told else "nothing found", err=True)
+
+
+def _wrapped(text: str) -> None:
+    import textwrap
+
+    for line in text.split("\n"):
+        for part in textwrap.wrap(visible(line), width() - 4, break_on_hyphens=False,
+                                  break_long_words=False):  # fmt: skip
+            click.echo(f"    {part}")
