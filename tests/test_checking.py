@@ -123,7 +123,8 @@ CASES = [
      of("last 7 rolling days as of latest up to today", source="ahead.csv")),
     ("clock-or-data", of(YTD, source="stopped.csv"), "periods.p",
      of(YTD, source="weekly.csv")),
-    ("runs-out", of("last 5 business days", "calendar = 'office'\n" + HOLIDAYS.format("2025-12-25")),
+    ("runs-out",
+     of("last 5 business days", "calendar = 'office'\n" + HOLIDAYS.format("2025-12-25")),
      "calendars.office.holidays",
      of("last 5 business days", "calendar = 'office'\n" + HOLIDAYS.format("2026-01-01"))),
     ("runs-out", of("this term", "calendar = 'school'\n" + TERMS), "calendars.school",
@@ -202,7 +203,8 @@ def test_lines_of_dotted_keys_inline_tables_and_comments():
     lines = lines_of('# one\na.b = 1 # x\n[s."t.u"]\nk = { x = 1,\n  y = [1,\n # c\n { q = 2 }] }\n'
                      "[[l]]\nm = 3\n[[l]]\n'm' = 4\n")  # fmt: skip
     wanted = {("a", "b"): 2, ("s", "t.u"): 3, ("s", "t.u", "k", "x"): 4, ("s", "t.u", "k", "y"): 5,
-              ("s", "t.u", "k", "y", "1", "q"): 7, ("l", "0", "m"): 9, ("l", "1", "m"): 11}  # fmt: skip
+              ("s", "t.u", "k", "y", "1", "q"): 7, ("l", "0", "m"): 9,
+              ("l", "1", "m"): 11}  # fmt: skip
     assert {path: line_of(lines, path) for path in wanted} == wanted
     assert line_of(lines, ("s", "t.u", "gone")) == 3
 
@@ -243,7 +245,8 @@ def data_of(day):
 PHRASES = ["last 3 whole months", "last 3 rolling months", "month to date", "6 months ago",
            "last 5 whole business days", "month to date except weekends", "next quarter",
            "last 2 whole weeks as of latest", "week to date as of latest whole day", "2026-02",
-           "from 1 week after start of month to today", "month to date, 1 year earlier"]  # fmt: skip
+           "from 1 week after start of month to today",
+           "month to date, 1 year earlier"]  # fmt: skip
 
 
 @examples(40)
@@ -310,7 +313,8 @@ def test_dates_left_out_and_repeated_are_those_counted_one_by_one(phrase, every)
 
 def test_rehearsals_that_cannot_be_and_on_the_command_line(capsys, tmp_path):
     for wrong, told in (({"first": "2026-02-01", "last": "2026-01-01"}, "before first"),
-                        ({"every": "FREQ=HOURLY"}, "RFC 5545"), ({"first": "soon"}, "first")):  # fmt: skip
+                        ({"every": "FREQ=HOURLY"}, "RFC 5545"),
+                        ({"first": "soon"}, "first")):  # fmt: skip
         with pytest.raises(SettingError, match=told):
             rehearse("month to date", **wrong)
     with pytest.raises(SettingError, match="hours"):

@@ -80,7 +80,9 @@ if TYPE_CHECKING:
     from ulnager.book.schemas import schema
     from ulnager.checking.books import check
     from ulnager.checking.findings import Finding, sarif
+    from ulnager.checking.recognising import Recognised, recognise
     from ulnager.checking.rehearsing import Rehearsal, rehearse
+    from ulnager.checking.sqlfiles import check_sql
     from ulnager.core.choices.opening import Picker
     from ulnager.core.choices.pages import OpenedPage, Page
     from ulnager.core.choices.view import View
@@ -140,6 +142,9 @@ _FETCHED = {
     "Finding": "checking.findings",
     "Rehearsal": "checking.rehearsing",
     "check": "checking.books",
+    "Recognised": "checking.recognising",
+    "check_sql": "checking.sqlfiles",
+    "recognise": "checking.recognising",
     "rehearse": "checking.rehearsing",
     "sarif": "checking.findings",
     "age": "numbers.agesql",
@@ -196,6 +201,7 @@ __all__ = [
     "Picker",
     "Preview",
     "Profile",
+    "Recognised",
     "Rehearsal",
     "Resolution",
     "ResolveError",
@@ -214,6 +220,7 @@ __all__ = [
     "ages",
     "business_days_between",
     "check",
+    "check_sql",
     "complete",
     "condition",
     "cql2",
@@ -230,6 +237,7 @@ __all__ = [
     "preview",
     "profile",
     "read_book",
+    "recognise",
     "rehearse",
     "running",
     "sarif",

@@ -33,6 +33,7 @@ RULES: Final = {
     "instant-for-day": "warning",
     "zone-left-out": "warning",
     "year-and-month-apart": "warning",
+    "phrase": "hint",
 }
 """The rules with their severities; those of books, then those of SQL."""
 
@@ -62,6 +63,7 @@ TOLD: Final = {
     "instant-for-day": "the present instant where a day is meant",
     "zone-left-out": "an instant compared with a day of no zone",
     "year-and-month-apart": "year and month compared apart from each other",
+    "phrase": "which phrase a condition is",
 }
 """What each rule finds, in a line."""
 

@@ -10,6 +10,7 @@ import click
 from ulnager.cli.help import Command
 from ulnager.cli.output import echo, show_json, width
 from ulnager.cli.request import json_option
+from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.text import visible
 
 if TYPE_CHECKING:
@@ -18,6 +19,14 @@ if TYPE_CHECKING:
 
 @click.command("check", cls=Command)
 @click.argument("book", required=False)
+@click.option("--sql", metavar="FILE", help="SQL instead of a book; - for standard input.")
+@click.option("--dialect", metavar="NAME", help="Of that SQL. [default: duckdb]")
+@click.option(
+    "--type",
+    "column_type",
+    metavar="TYPE",
+    help="With --sql: what its date columns hold. [default: by their names]",
+)
 @click.option("--today", metavar="DATE", help="The clock's day. [default: now]")
 @click.option("--strict", is_flag=True, help="Warnings fail, too.")
 @click.option("--sarif", "as_sarif", is_flag=True, help="Print SARIF 2.1.0, for code hosts.")
@@ -29,6 +38,9 @@ if TYPE_CHECKING:
 def command(
     context: click.Context,
     book: str | None,
+    sql: str | None,
+    dialect: str | None,
+    column_type: str | None,
     today: str | None,
     strict: bool,
     as_sarif: bool,
@@ -38,20 +50,29 @@ def command(
     """Print the mistakes and doubtful definitions in BOOK, each with its line, what it does to a
     viewer, and what would be right.
 
-    Exit 0 when there is no error (with --strict: no warning), else 1. A finding that is as it
-    should be is accepted in the book, with a reason: accept = { stale = "that summer is history" }.
+    Of SQL, its date conditions, and which phrase each of them is. Exit 0 when there is no error
+    (with --strict: no warning), else 1. A finding that is as it should be is accepted in the book,
+    with a reason: accept = { stale = "that summer is history" }.
 
     \b
       ulnager check book.toml
       ulnager check demo:careless --today 2026-05-20
+      ulnager check --sql report.sql --dialect postgresql
     """
     from ulnager.checking.books import check
     from ulnager.checking.findings import passes, sarif
+    from ulnager.checking.sqlfiles import check_sql
     from ulnager.demo import named_book
 
-    if book is None:
-        raise click.UsageError("say what to check: a book")
-    findings = check(named_book(book), today=today, allow_outside=allow_outside)
+    if (book is None) == (sql is None):
+        raise click.UsageError("say what to check: a book, or --sql FILE")
+    if book is not None:
+        if dialect is not None or column_type is not None:
+            raise SettingError("--dialect and --type are of SQL; say --sql FILE")
+        findings = check(named_book(book), today=today, allow_outside=allow_outside)
+    else:
+        findings = check_sql(_read(str(sql)), file=str(sql), dialect=dialect or "duckdb",
+                             column_type=column_type, today=today)  # fmt: skip
     if as_sarif:
         show_json(sarif(findings))
     elif as_json:
@@ -60,6 +81,16 @@ def command(
         show(findings)
     if not passes(findings, strict=strict):
         context.exit(1)
+
+
+def _read(file: str) -> str:
+    try:
+        with click.open_file(file, encoding="utf-8") as opened:
+            return str(opened.read())
+    except OSError as error:
+        raise SourceError(f"{file} cannot be read: {error.strerror}") from None
+    except UnicodeDecodeError:
+        raise SourceError(f"{file} is not UTF-8 text") from None
 
 
 def show(findings: Sequence[Finding]) -> None:

@@ -8,24 +8,40 @@ from typing import Any, Final
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.output import echo, show_json, show_table
+from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request, basis_options, data_options, json_option
-from ulnager.core.errors import PeriodSyntaxError
+from ulnager.core.errors import PeriodSyntaxError, SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
 
 # What is shown where nothing is near: a few of the forms that there are.
+_MOST_PARTS: Final = 4
 _COMMON: Final = ("today", "last 7 days", "last 3 whole months", "month to date", "previous month")
 
 
 @click.command("readings", cls=Command)
-@period_argument()
+@period_argument(required=False)
+@click.option("--sql", metavar="CONDITION", help="Say which phrase a condition of SQL is.")
+@click.option("--dialect", metavar="NAME", help="Of that condition. [default: duckdb]")
+@click.option(
+    "--type",
+    "column_type",
+    type=click.Choice(["date", "timestamp", "timestamptz", "yyyymmdd"]),
+    help="With --sql: what its column holds. [default: date]",
+)
 @json_option
 @data_options
 @basis_options
-def command(request: Request, phrase: str, as_json: bool) -> None:
+def command(
+    request: Request,
+    phrase: str | None,
+    sql: str | None,
+    dialect: str | None,
+    column_type: str | None,
+    as_json: bool,
+) -> None:
     """Print every reading of PERIOD with its dates and days, the default first; then the phrases
     near by that are taken for it.
 
@@ -35,7 +51,17 @@ def command(request: Request, phrase: str, as_json: bool) -> None:
     \b
       ulnager readings "last 3 months"
       ulnager readings "next 2 weeks" --today 2026-05-20
+      ulnager readings --sql "d >= current_date - 7 AND d < current_date" --dialect postgresql
     """
+    if sql is not None:
+        if phrase is not None:
+            raise click.UsageError("give PERIOD, or --sql CONDITION; not both")
+        _show_recognised(request, sql, dialect or "duckdb", column_type or "date", as_json)
+        return
+    if phrase is None:
+        raise click.UsageError("say a PERIOD, or --sql CONDITION")
+    if dialect is not None or column_type is not None:
+        raise SettingError("--dialect and --type are of a condition; say --sql CONDITION")
     basis = request.basis(phrase)
     try:
         period = request.named(phrase)
@@ -47,6 +73,31 @@ def command(request: Request, phrase: str, as_json: bool) -> None:
     readings.sort(key=lambda pair: pair[0] != chosen)
     ways = [*readings, *(("near by", other) for other in period.neighbours())]
     _show([(name, request.resolve_as(phrase, way, basis)) for name, way in ways], as_json)
+
+
+def _show_recognised(
+    request: Request, sql: str, dialect: str, column_type: str, as_json: bool
+) -> None:
+    from ulnager.checking.recognising import recognise
+
+    found = recognise(sql, dialect=dialect, column_type=column_type,
+                      calendar=request.chosen_calendar)  # fmt: skip
+    if as_json:
+        show_json(found.to_dict())
+        return
+    if found.phrase is not None:
+        basis = request.basis(str(found.phrase))
+        result = request.resolve_as(str(found.phrase), found.phrase, basis)
+        show_pairs([("phrase", str(found.phrase)), ("dates", spans_text(result))])
+    elif found.nearest is not None:
+        days = sum((last - first).days + 1 for first, last in found.part_on)
+        told = [str(a) if a == b else f"{a} to {b}" for a, b in found.part_on[:_MOST_PARTS]]
+        listed = ", ".join(told) + (", …" if len(found.part_on) > _MOST_PARTS else "")
+        show_pairs([("phrase", "none has the same rows"), ("nearest", str(found.nearest)),
+                    ("part on", f"{days:,} of the days from 2024 to 2026: {listed}"),
+                    *([("but", found.why)] if found.why else [])])  # fmt: skip
+    else:
+        show_pairs([("phrase", "none can be told"), ("because", found.why)])
 
 
 def _show_nearest(

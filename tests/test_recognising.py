@@ -1,0 +1,228 @@
+"""Conditions of SQL: which phrase each is, beside the engines, and what is wrong in them."""
+
+import re
+import sqlite3
+from datetime import date, timedelta
+from pathlib import Path
+
+import pytest
+import sqlalchemy as sa
+from hypothesis import given
+from hypothesis import strategies as st
+
+import ulnager
+from ulnager import FilterError, MonthCalendar
+from ulnager.checking.recognising import recognise
+from ulnager.checking.sqlfiles import check_sql
+from ulnager.cli.main import main
+
+from engines import REQUIRED, URLS
+from strategies import examples, phrases
+
+TEXT = (Path(__file__).parent / "conditions.tsv").read_text()
+LINES = [line.split("\t") for line in TEXT.split("\n") if line and not line.startswith("#")]
+
+
+@pytest.mark.parametrize(("dialect", "condition", "wanted"), LINES)
+def test_conditions_that_people_write(dialect, condition, wanted):
+    found = recognise(condition, dialect=dialect)
+    if wanted.startswith("~"):
+        nearest, count, first = (part.strip() for part in wanted[1:].split("|"))
+        days = sum((last - start).days + 1 for start, last in found.part_on)
+        assert (found.phrase, str(found.nearest)) == (None, nearest)
+        assert (days, str(found.part_on[0][0])) == (int(count), first)
+    elif wanted.startswith("?"):
+        assert (found.phrase, found.nearest, found.why) == (None, None, wanted[1:].strip())
+    else:
+        assert str(found.phrase) == wanted
+
+
+CLOCKS = {
+    "sqlite": (r"'now'", "'{}'"), "postgresql": (r"current_date|now\(\)", "DATE '{}'"),
+    "mysql": (r"CURDATE\(\)", "DATE('{}')"),
+}  # fmt: skip
+DAYS = [
+    date(2024, 2, 29),
+    date(2024, 3, 31),
+    date(2025, 1, 1),
+    date(2026, 5, 20),
+    date(2026, 8, 31),
+]
+
+
+@pytest.mark.parametrize("name", ["sqlite", "postgresql", "mysql"])
+def test_the_engines_keep_the_rows_of_the_phrase(name):
+    """Each condition on its own engine, with a day in place of its clock."""
+    is_sqlite = name == "sqlite"
+    known = URLS["mariadb" if name == "mysql" else name]
+    try:
+        connection = (
+            sqlite3.connect(":memory:") if name == "sqlite" else sa.create_engine(known).connect()
+        )
+    except sa.exc.OperationalError:
+        assert name not in REQUIRED
+        pytest.skip(f"there is no {name}")
+    around = [date(2022, 12, 1) + timedelta(n) for n in range(1500)]
+    if is_sqlite:
+        run = connection.execute
+        run("CREATE TEMP TABLE recognised (d TEXT)")
+    else:
+        run = connection.exec_driver_sql
+        run("CREATE TEMPORARY TABLE recognised (d date)")
+    run("INSERT INTO recognised VALUES " + ", ".join(f"('{day}')" for day in around))
+    pattern, form = CLOCKS[name]
+    tried = 0
+    for dialect, condition, wanted in LINES:
+        if dialect != name or wanted[0] in "~?":
+            continue
+        for day in DAYS:
+            text = re.sub(pattern, form.format(day), condition).replace(
+                "%", "%%" * (name != "sqlite") or "%"
+            )
+            kept = {str(row[0]) for row in run(f"SELECT d FROM recognised WHERE {text}")}
+            result = ulnager.period(wanted).resolve(today=day)
+            assert kept == {str(one) for one in around if result.contains(one)}, (condition, day)
+            tried += 1
+    assert tried >= 50
+    connection.close()
+
+
+@examples(25)
+@given(st.sampled_from(["duckdb", "postgresql", "sqlite", "mariadb", "spark"]), phrases)
+def test_live_conditions_of_our_own_are_never_taken_for_another(dialect, text):
+    """A phrase with the same rows, or none where the form is none that is tried; never another."""
+    try:
+        phrase = ulnager.period(text)
+        text = ulnager.sql_text(ulnager.live_where(phrase, "d"), dialect)
+    except ulnager.UlnagerError:
+        return  # It needs a date table, or the data, or is of hours.
+    found = recognise(text, dialect=dialect)
+    if found.phrase is None:
+        return
+    for day in DAYS:
+        ours = found.phrase.resolve(today=day).ranges
+        assert ours == phrase.resolve(today=day).ranges, (str(phrase), str(found.phrase), day)
+
+
+KNOWN = """today; yesterday; tomorrow; this month; this week; previous quarter; next week
+month to date; year to date; last 7 rolling days; last 3 rolling months; last 3 whole months
+last 4 whole weeks
+last 3 months to date; last 3 months to end; next 2 whole weeks; rest of month; at least 30 days ago
+at most 3 months ago; since 2026-01-01; from 2026-01-01 to 2026-03-31; all dates; 6 months ago
+end of previous month; year to date, 1 year earlier; month to date except today
+since start of quarter
+last 30 rolling days only weekdays; first monday of month; until yesterday; last 5 whole years"""
+
+
+@pytest.mark.parametrize("dialect", ["duckdb", "postgresql", "sqlite", "mariadb", "spark"])
+def test_the_common_live_conditions_are_all_known(dialect):
+    for text in re.split(r"[;\n] ?", KNOWN):
+        phrase = ulnager.period(text)
+        condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), dialect)
+        found = recognise(condition, dialect=dialect).phrase
+        assert found is not None, (text, condition)
+        for day in DAYS:
+            assert found.resolve(today=day).ranges == phrase.resolve(today=day).ranges
+
+
+TIMES = {"column_type": "timestamp"}
+FUNCTION = "secret_function(1)"
+
+
+@pytest.mark.parametrize(("condition", "more", "wanted"), [
+    ("t >= current_date - 6 AND t < current_date + 1", TIMES, "last 7 rolling days"),
+    ("t >= current_date - 6 AND t <= current_date", TIMES, "a part of some day"),
+    ("t >= now() - INTERVAL 7 DAY", TIMES, "a part of some day"),
+    ("k BETWEEN 20260301 AND 20260331", {"column_type": "yyyymmdd"}, "2026-03"),
+    ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date",
+     {"calendar": MonthCalendar(week_starts="sunday")}, "week to date"),
+    ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date", {},
+     "with weeks from Sunday it is 'week to date'"),
+    ("d = (SELECT max(d) FROM t)", {}, "asks another table"), ("d < e", {}, "2 columns"),
+    (f"d = {FUNCTION}", {}, "not known here"),
+    ("d > current_date AND d < current_date", {}, "nothing"),
+    ("d IN (SELECT 1 FROM read_csv('/etc/passwd'))", {}, "asks another table"),
+    ("d::VARCHAR = content", {}, "2 columns"), ("length(d::VARCHAR) > (random() * 10)", {}, ""),
+])  # fmt: skip
+def test_what_can_be_told_and_what_cannot(condition, more, wanted):
+    found = recognise(condition, **more)
+    assert wanted in (str(found.phrase) if found.phrase else found.why)
+
+
+@pytest.mark.parametrize(("wrong", "told"), [
+    ("d >=", "no condition"), ("", "no condition"), ("d = 1; DROP TABLE t", "one condition"),
+    ("SELECT 1", "no condition"), ("d = 1" * 9000, "at most"), ("(" * 3000 + "d", "no condition"),
+])  # fmt: skip
+def test_what_is_no_condition(wrong, told):
+    with pytest.raises(FilterError, match=told):
+        recognise(wrong)
+    with pytest.raises(FilterError, match="no dialect"):
+        recognise("d = current_date", dialect="klingon")
+
+
+# What is wrong, and what nearly is.
+RULES = [
+    ("loses-last-day", "sold_at BETWEEN '2025-03-01' AND '2025-03-31'",
+     "sold_at >= '2025-03-01' AND sold_at < '2025-04-01'"),
+    ("loses-last-day", "sold_at <= current_date",
+     "sold_on <= current_date"),
+    ("loses-last-day", "'2025-03-31' >= sold_at",
+     "sold_at <= '2025-03-31 23:59:59'"),
+    ("equals-timestamp", "created_at = current_date",
+     "created_on = current_date"),
+    ("equals-timestamp", "created_at = DATE '2025-03-01'",
+     "created_at = '2025-03-01 12:30:00'"),
+    ("hidden-column", "date_trunc('month', d) = date_trunc('month', current_date)",
+     "d >= date_trunc('month', current_date) AND d <= last_day(current_date)"),
+    ("hidden-column", "CAST(sold_at AS DATE) = current_date",
+     "d = CAST(now() AS DATE)"),
+    ("typed-dates", "d >= '2026-05-01' AND d <= '2026-05-19'",
+     "d >= '2024-05-01' AND d <= '2024-05-19'"),
+    ("typed-dates", "d >= '2024-01-01' AND d <= current_date",
+     "d >= date_trunc('year', current_date) AND d <= current_date"),
+    ("instant-for-day", "d >= now() - INTERVAL 7 DAY",
+     "d >= CAST(now() AS DATE) - 7"),
+    ("instant-for-day", "d > current_timestamp - INTERVAL 1 MONTH",
+     "d >= date_trunc('month', now())"),
+    ("zone-left-out", "seen_utc >= current_date - 7",
+     "seen_utc >= (current_date - 7)::TIMESTAMP AT TIME ZONE 'Asia/Tokyo'"),
+    ("year-and-month-apart", "year(d) = year(current_date) AND month(d) = month(current_date) - 1",
+     "year(d) = year(current_date)"),
+    ("year-and-month-apart", "extract(month FROM d) = 5",
+     "d >= '2019-05-01' AND d < '2019-06-01'"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rule", "wrong", "near"), RULES)
+def test_each_rule_of_sql_finds_what_breaks_it_and_not_what_nearly_does(rule, wrong, near):
+    found = check_sql(f"-- one\nSELECT *\nFROM t\nWHERE {wrong}", today="2026-05-20", file="q.sql")
+    told = [one for one in found if one.rule == rule]
+    assert told
+    assert (told[0].line, told[0].severity, told[0].file) == (4, "warning", "q.sql")
+    assert rule not in [
+        one.rule for one in check_sql(f"SELECT * FROM t WHERE {near}", today="2026-05-20")
+    ]
+
+
+def test_sql_files_on_the_command_line(tmp_path, capsys):
+    file = tmp_path / "report.sql"
+    file.write_text("WITH w AS (SELECT * FROM a WHERE d >= date_trunc('month', current_date)\n"
+                    "AND d <= current_date) SELECT * FROM w JOIN b ON b.id = w.id\n"
+                    "AND b.made_at <= current_date;\nINSERT INTO x SELECT 1;")  # fmt: skip
+
+    def run(*args):
+        with pytest.raises(SystemExit) as left:
+            main([*args])
+        return left.value.code, capsys.readouterr()
+
+    code, said = run("check", "--sql", str(file), "--strict")
+    assert code == 1
+    assert "report.sql:1  hint phrase  d" in said.out
+    assert "this is 'month to date'" in said.out
+    assert "report.sql:3  warning loses-last-day  b.made_at" in said.out
+    assert run("check")[0] == run("check", "a.toml", "--sql", str(file))[0] == 2
+    assert run("check", "--sql", f"{file}.none")[0] == 1
+    code, said = run("readings", "--sql", "d = current_date - 1", "--json")
+    assert '"phrase": "yesterday"' in said.out
+    assert run("readings")[0] == run("readings", "today", "--sql", "d = 1")[0] == 2
+    assert run("readings", "--sql", "d >")[0] == 2
