@@ -182,6 +182,11 @@ class Checking:
                 self._resolved[entry.name] = None
         return self._resolved[entry.name]
 
+    def all_resolved(self) -> list[tuple[BookPeriod, Resolution]]:
+        """The periods that have dates on the day, with these."""
+        pairs = [(entry, self.resolved(entry)) for entry in self.book.periods.values()]
+        return [(entry, result) for entry, result in pairs if result is not None]
+
     def _resolve(self, entry: BookPeriod) -> Resolution | None:
         phrase = self.period(entry)
         if phrase is None:

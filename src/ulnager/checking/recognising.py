@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import re
 import threading
-from collections.abc import Iterator, Mapping
-from datetime import date, datetime
+from datetime import date
 from functools import lru_cache
 from time import monotonic
 from typing import Any, Final, NamedTuple
@@ -14,6 +12,7 @@ import duckdb
 import numpy as np
 from numpy.typing import NDArray
 
+from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
 from ulnager.checking.translating import Unclear, parsed, translated
 from ulnager.core.arguments import Sort, checked
@@ -21,9 +20,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
-from ulnager.core.language.period import Period, period
-from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
+from ulnager.core.language.period import Period
 from ulnager.core.units import Unit
 from ulnager.sources.embedded import first_line
 
@@ -34,7 +31,6 @@ _PROBES: Final = tuple(
     for day in ((2026, 5, 20), (2024, 2, 29), (2024, 3, 31), (2025, 1, 1), (2026, 8, 30),
                 (2023, 12, 31), (2027, 3, 1), (2025, 6, 30), (2026, 2, 16), (2024, 12, 30))
 )  # fmt: skip
-_WIDE: Final = 4_200
 _FAR: Final = (-36_500, -20_000, -9_000, 9_000, 20_000, 36_500)
 _TOO_FAR: Final = 40
 _TRIED: Final = 10
@@ -43,16 +39,6 @@ _SECONDS: Final = 2.0
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
 _TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
-_UNITS: Final = (Unit.YEAR, Unit.HALF, Unit.QUARTER, Unit.MONTH, Unit.WEEK, Unit.DAY)
-_LENGTHS: Final = {Unit.YEAR: 365.25, Unit.HALF: 182.6, Unit.QUARTER: 91.3, Unit.MONTH: 30.44,
-                   Unit.WEEK: 7.0, Unit.DAY: 1.0}  # fmt: skip
-_NAMES: Final = {
-    "year": Unit.YEAR, "yy": Unit.YEAR, "yyyy": Unit.YEAR, "quarter": Unit.QUARTER,
-    "qq": Unit.QUARTER, "q": Unit.QUARTER, "month": Unit.MONTH, "mm": Unit.MONTH, "mon": Unit.MONTH,
-    "eomonth": Unit.MONTH, "last_day": Unit.MONTH, "add_months": Unit.MONTH, "week": Unit.WEEK,
-    "isoweek": Unit.WEEK, "yearweek": Unit.WEEK, "day": Unit.DAY, "dd": Unit.DAY,
-    "date_add": Unit.DAY, "date_sub": Unit.DAY, "datediff": Unit.DAY,
-}  # fmt: skip
 Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]
 
@@ -119,20 +105,20 @@ def recognised(
     probes = np.array(_PROBES, dtype=np.int64)
     century = np.arange(-_CENTURY, _CENTURY + 1, dtype=np.int64)
     all_kept, partial = _run(sql, probes, century, column_type, until)
-    wide = _offsets(_WIDE)
+    wide = _offsets(WIDE)
     kept = all_kept[:, wide + _CENTURY]
     if partial.any():
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     if not kept.any():
         return Recognised(None, why="it keeps nothing")
     told = _Told(probes, wide, kept)
-    offsets = _offsets(min(_WIDE, max(60, told.reach() + 40)))
+    offsets = _offsets(min(WIDE, max(60, told.reach() + 40)))
     days = np.arange(_FIRST, _LAST + 1, dtype=np.int64)
     kept, partial = _run(sql, days, offsets, column_type, until)
     if partial.any():
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     others: list[tuple[int, Period]] = []
-    for phrase in _candidates(told, _named_in(said), _numbers_in(said), said):
+    for phrase in candidates(told.seen(said)):
         apart = told.apart(phrase, calendar)
         if apart is None:
             continue
@@ -159,9 +145,9 @@ def _from_sunday(told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
     """What it is where weeks start on a Sunday."""
     sunday = MonthCalendar(week_starts="sunday")
     bounds = told.bounds()
-    weeks = [_made(key, Unit.WEEK) for key in ("this", "previous", "following", "to_date")]
-    weeks += [_made(key, n, Unit.WEEK) for key in ("last_whole", "last_to_date", "next_whole")
-              for n in _counts_of(Unit.WEEK, bounds, set())[:60]]  # fmt: skip
+    weeks = [made(key, Unit.WEEK) for key in ("this", "previous", "following", "to_date")]
+    weeks += [made(key, n, Unit.WEEK) for key in ("last_whole", "last_to_date", "next_whole")
+              for n in counts_of(Unit.WEEK, bounds, set())[:60]]  # fmt: skip
     for phrase in weeks:
         if (
             told.apart(phrase, sunday) == 0
@@ -244,10 +230,10 @@ class _Told:
         """How far from the clock's day the nearer bounds lie."""
         changes = np.flatnonzero(np.diff(self.kept.astype(np.int8), axis=1))
         near = self.offsets[changes % (len(self.offsets) - 1)]
-        near = near[np.abs(near) <= _WIDE]
+        near = near[np.abs(near) <= WIDE]
         return int(np.abs(near).max()) if len(near) else 0
 
-    def bounds(self) -> set[int]:
+    def bounds(self) -> frozenset[int]:
         """How many days from the clock's day the first and last ones that are kept lie."""
         found = set()
         for row in self.kept:
@@ -255,15 +241,13 @@ class _Told:
             if len(places):
                 low, high = (int(self.offsets[place]) for place in (places[0], places[-1]))
                 found |= {low, high, high - low + 1}
-        return {one for one in found if abs(one) <= _WIDE}
+        return frozenset(one for one in found if abs(one) <= WIDE)
 
-    def is_single(self) -> bool:
-        """Whether one date is kept, and no more."""
-        return bool((self.kept.sum(axis=1) == 1).all())
-
-    def sides(self) -> tuple[bool, bool]:
-        """Whether it is open before, and after."""
-        return bool(self.kept[:, 0].all()), bool(self.kept[:, -1].all())
+    def seen(self, said: str) -> Seen:
+        """What says which phrases it may be."""
+        is_single = bool((self.kept.sum(axis=1) == 1).all())
+        sides = bool(self.kept[:, 0].all()), bool(self.kept[:, -1].all())
+        return Seen(self.bounds(), is_single, sides, said)
 
     def apart(self, phrase: Period, calendar: Calendar | None) -> int | None:
         """On how many dates a phrase parts from it on the probe days, as far as that matters; None
@@ -315,205 +299,3 @@ def _parts(
         wanted[place] = row
     found: NDArray[np.bool_] = (wanted != kept).any(axis=1)
     return found
-
-
-def _named_in(said: str) -> list[Unit]:
-    """The units that SQL names, in the order in which it does."""
-    found = []
-    for word in re.findall(r"[a-z_]+", said.lower()):
-        unit = _NAMES.get(word.removesuffix("s")) or _NAMES.get(word)
-        if unit is not None and unit not in found:
-            found.append(unit)
-    return found
-
-
-def _numbers_in(said: str) -> set[int]:
-    return {int(one) for one in re.findall(r"(?<![\d.'-])\d{1,4}(?![\d.-])", said)} | {
-        int(one) for one in re.findall(r"'[-+]?(\d{1,4}) ?[a-z]", said.lower())
-    }
-
-
-def _made(key: str, *args: Any) -> Period:
-    return Period(Definition(RULES[key], args))
-
-
-def _candidates(told: _Told, named: list[Unit], numbers: set[int], said: str) -> Iterator[Period]:
-    """Phrases that it may be, in the order in which they are told."""
-    # A number without a unit counts days.
-    units = [*named, *(one for one in _UNITS if one not in named)]
-    if Unit.DAY not in named and numbers and not named:
-        units = [Unit.DAY, *(one for one in units if one is not Unit.DAY)]
-    bounds = told.bounds()
-    counts = {unit: _counts_of(unit, bounds, numbers) for unit in units}
-    for text in ("today", "yesterday", "tomorrow"):
-        yield period(text)
-    bigger = [one for one in units if one is not Unit.DAY]
-    if told.is_single():
-        yield from _points(units, bigger, counts)
-        yield from _weekdays([])
-        yield from _fixed(said)
-        return
-    for key in ("this", "previous", "following"):
-        yield from (_made(key, unit) for unit in bigger)
-    yield from (_made("to_date", unit) for unit in bigger)
-    for key in ("last_rolling", "next_rolling", "last_whole", "next_whole", "last_to_date",
-                "last_to_end", "next_from_date", "next_from_start"):  # fmt: skip
-        for unit in units:
-            yield from (_made(key, n, unit) for n in counts[unit] if n)
-    yield from (_made("rest", unit) for unit in bigger)
-    for key in ("at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"):
-        for unit in units:
-            yield from (_made(key, n, unit) for n in counts[unit])
-    yield from _texts(bigger)
-    yield from _fixed(said)
-    yield from _shifted(bigger, counts)
-    yield from _open(units, bigger, counts, told.sides())
-    yield from _weekdays(counts[Unit.DAY])
-    yield from _points(units, bigger, counts)
-
-
-def _points(
-    units: list[Unit], bigger: list[Unit], counts: Mapping[Unit, list[int]]
-) -> Iterator[Period]:
-    today = Definition(RULES["today"], ())
-    for unit in units:
-        for n in counts[unit]:
-            for key in ("moved_before", "moved_after"):
-                yield _made("on", Definition(RULES[key], (n, unit, today)))
-    for unit in bigger:
-        for word in ("start of", "end of", "start of previous", "end of previous", "start of next"):
-            yield period(f"{word} {unit.name}")
-
-
-def _counts_of(unit: Unit, bounds: set[int], numbers: set[int]) -> list[int]:
-    size = _LENGTHS[unit]
-    near = {int(abs(bound) / size) + add for bound in bounds for add in (-1, 0, 1)}
-    said = {n + add for n in numbers for add in (-1, 0, 1)}
-    wide = {n for n in near | said if 0 < n * size <= _WIDE}
-    if len(near) > 60:
-        wide &= said | set(range(1, 3))
-    return sorted(wide, key=lambda n: (n not in numbers, n))
-
-
-def _texts(units: list[Unit]) -> Iterator[Period]:
-    for unit in units:
-        for text in (f"{unit.name} to date except today", f"this {unit.name} only weekdays",
-                     f"{unit.name} to date only weekdays", f"{unit.name} to date only weekends",
-                     f"previous {unit.name} only weekdays", f"rest of {unit.name} except today",
-                     f"previous {unit.name} to date"):  # fmt: skip
-            yield from _if_read(text)
-    for text in ("all dates", "all dates only weekdays", "all dates only weekends",
-                 "until today", "before today", "after today", "from today", "until yesterday",
-                 "from tomorrow", "all dates except today"):  # fmt: skip
-        yield from _if_read(text)
-
-
-_WEEKDAY_FORMS: Final = (
-    "{}", "last {}", "next {}", "first {} of month", "last {} of month",
-    "first {} of previous month", "last {} of previous month", "second {} of month",
-    "third {} of month", "first {} of next month",
-)  # fmt: skip
-
-
-def _weekdays(counts: list[int]) -> Iterator[Period]:
-    """Rows of some weekdays, and single weekdays."""
-    for n in counts:
-        for word in ("weekdays", "weekends"):
-            yield from _if_read(f"last {n} rolling days only {word}")
-            yield from _if_read(f"last {n} whole days only {word}")
-    for day in ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"):
-        for form in _WEEKDAY_FORMS:
-            yield from _if_read(form.format(day))
-
-
-@lru_cache(maxsize=2048)
-def _read(text: str) -> Period | None:
-    try:
-        return period(text)
-    except UlnagerError:
-        return None
-
-
-def _if_read(text: str) -> Iterator[Period]:
-    found = _read(text)
-    if found is not None:
-        yield found
-
-
-def _fixed(said: str) -> Iterator[Period]:
-    """Of dates that are typed."""
-    days = []
-    for text in re.findall(r"\d{4}-\d\d-\d\d", said) + re.findall(r"\b\d{8}\b", said):
-        try:
-            days.append(date.fromisoformat(text) if "-" in text
-                        else datetime.strptime(text, "%Y%m%d").date())  # fmt: skip
-        except ValueError:
-            continue
-    around = {date_of(one.toordinal() + add) for one in days for add in (-1, 0, 1)
-              if 1 < one.toordinal() < 3_652_058}  # fmt: skip
-    # Those that are typed go before their neighbours.
-    near = sorted(around, key=lambda one: (one not in days, one))
-    for year in sorted({int(one) for one in re.findall(r"\b(?:19|20)\d\d\b", said)}):
-        yield from _if_read(str(year))
-        for month in range(1, 13):
-            if re.search(rf"\b0?{month}\b", said):
-                yield from _if_read(f"{year}-{month:02}")
-    for first in near[:8]:
-        yield from _if_read(f"{first}")
-        for word in ("from", "until", "before", "after"):
-            yield from _if_read(f"{word} {first}")
-        yield from _if_read(f"from {first} to today")
-        for last in near[:8]:
-            if first < last:
-                yield from _if_read(f"from {first} to {last}")
-
-
-def _open(
-    units: list[Unit],
-    bigger: list[Unit],
-    counts: Mapping[Unit, list[int]],
-    sides: tuple[bool, bool],
-) -> Iterator[Period]:
-    """From, until, before and after points, as the sides are open or not."""
-    points: list[Definition] = []
-    this = Definition
-    for unit in bigger:
-        for words in ("start of", "end of", "start of previous", "end of previous",
-                      "start of next"):  # fmt: skip
-            found = _read(f"{words} {unit.name}")
-            if found is not None:
-                points.append(found.definition.args[0])
-    today = this(RULES["today"], ())
-    for unit in units:
-        for n in counts[unit]:
-            points += [
-                this(RULES[key], (n, unit, today)) for key in ("moved_before", "moved_after")
-            ]
-    for unit in bigger:
-        start = _read(f"start of {unit.name}")
-        assert start is not None
-        for n in counts[unit]:
-            for key in ("moved_before", "moved_after"):
-                points.append(this(RULES[key], (n, unit, start.definition.args[0])))
-    keys = {(True, False): ("until", "before"), (False, True): ("from", "after"),
-            (False, False): ("since",)}.get(sides, ())  # fmt: skip
-    for point in points:
-        yield from (_made(key, point) for key in keys)
-    if any(sides):
-        return
-    ends = [today, *(this(RULES[key], ()) for key in ("yesterday", "tomorrow"))]
-    for point in points:
-        for end in ends:
-            yield _made("between", point, end)
-            yield _made("between", end, point)
-
-
-def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
-    bases = [Definition(RULES[key], (unit,)) for key in ("this", "previous", "to_date")
-             for unit in units]  # fmt: skip
-    bases += [Definition(RULES[key], (n, unit)) for key in ("last_rolling", "last_whole")
-              for unit in units for n in counts[unit][:4]]  # fmt: skip
-    for shift in (Unit.YEAR, Unit.QUARTER, Unit.MONTH, Unit.WEEK):
-        for n in [1, *(one for one in counts.get(shift, [])[:3] if one != 1)]:
-            for key in ("earlier", "later"):
-                yield from (_made(key, base, n, shift) for base in bases)

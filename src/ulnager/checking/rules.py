@@ -12,16 +12,14 @@ import numpy as np
 from ulnager.book.book import BookPeriod
 from ulnager.checking.inspection import Checking
 from ulnager.checking.labels import contradiction, has_year, speaks_of_now
-from ulnager.checking.rehearsing import Dates, rehearse, windows_of
-from ulnager.checking.several import periods_named
+from ulnager.checking.rehearsing import windows_of
+from ulnager.checking.together import runs_out, same_dates, schedules, zones
 from ulnager.checking.unused import unused
-from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import InstantResolution, Resolution
-from ulnager.core.units import Unit
 from ulnager.sources.profile import Profile
 
 _STOPPED: Final = 7
@@ -57,7 +55,7 @@ def missing(checking: Checking) -> None:
 
 def nothing_or_everything(checking: Checking) -> None:
     """Periods that keep no row of a source, and those that keep all."""
-    for entry, result in _resolved(checking):
+    for entry, result in checking.all_resolved():
         if isinstance(result, InstantResolution):
             continue
         for name in checking.used_by[entry.name]:
@@ -137,7 +135,7 @@ def _raw(checking: Checking, section: str, name: str) -> dict[str, object]:
 def stale(checking: Checking) -> None:
     """Fixed dates where viewers expect dates that move."""
     book = checking.book
-    fixed = {entry.name: result for entry, result in _resolved(checking)
+    fixed = {entry.name: result for entry, result in checking.all_resolved()
              if _is_fixed(entry, result, checking)}  # fmt: skip
     opening = set()
     for name, picker in book.pickers.items():
@@ -225,7 +223,7 @@ def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -
 
 def single_day(checking: Checking) -> None:
     """Points a while ago, which keep one day."""
-    for entry, result in _resolved(checking):
+    for entry, result in checking.all_resolved():
         definition = entry.period.definition
         if definition.rule.key != "on" or not isinstance(definition.args[0], Definition):
             continue
@@ -243,7 +241,7 @@ def single_day(checking: Checking) -> None:
 
 def half_loaded(checking: Checking) -> None:
     """Periods that end with a day that is not loaded whole."""
-    for entry, result in _resolved(checking):
+    for entry, result in checking.all_resolved():
         for name in checking.used_by[entry.name]:
             held = checking.profile(name)
             if held is None or held.grain is not None or held.last >= checking.today:
@@ -260,7 +258,7 @@ def half_loaded(checking: Checking) -> None:
 
 def clock_or_data(checking: Checking) -> None:
     """The clock where the data has stopped, and the data where it lies past the clock."""
-    for entry, result in _resolved(checking):
+    for entry, result in checking.all_resolved():
         if not result.is_measured and not checking.asks_data(entry):
             continue
         for name in checking.used_by[entry.name]:
@@ -292,148 +290,6 @@ def _longest_gap(held: Profile) -> int:
     return max((b - a).days for a, b in pairwise(days)) if days[1:] else 0
 
 
-def runs_out(checking: Checking) -> None:
-    """Holidays and tables that end before the periods do."""
-    for entry, result in _resolved(checking):
-        calendar, end = checking.calendar(entry), result.end
-        if end is None:
-            continue
-        name = next((n for n, one in checking.book.calendars.items() if one == calendar), None)
-        path = ("calendars", name) if name else ("periods", entry.name)
-        holidays = calendar.business.holidays
-        if holidays and _counts_business_days(entry) and holidays[-1].year < end.year:
-            checking.add(
-                "runs-out", (*path, "holidays"),
-                f"its last holiday is {holidays[-1]}, and {entry.name} counts business days up to "
-                f"{end}: from {end.year}-01-01 on, holidays are counted as business days",
-                f"Add those of {end.year}.",
-            )  # fmt: skip
-        if isinstance(calendar, TableCalendar):
-            _check_table(checking, calendar, entry, end, path)
-
-
-def _check_table(
-    checking: Checking, calendar: TableCalendar, entry: BookPeriod, end: date, path: tuple[str, ...]
-) -> None:
-    units = {one.name for one in _units(entry.period.definition)}
-    for unit in calendar.own_units:
-        if unit.name not in units:
-            continue
-        try:
-            stop = calendar.unit_stop(end.toordinal(), unit)
-            calendar.unit_stop(stop, unit)
-        except UlnagerError:
-            checking.add(
-                "runs-out", path,
-                f"its table has no {unit.name} after {end}, where {entry.name} ends",
-                f"Add the next {unit.plural} to the table.",
-            )  # fmt: skip
-
-
-def _units(definition: Definition) -> list[Unit]:
-    return [arg for part in definition.walk() for arg in part.args if isinstance(arg, Unit)]
-
-
-def _counts_business_days(entry: BookPeriod) -> bool:
-    text = str(entry.period)
-    return Unit.BUSINESS_DAY in _units(entry.period.definition) or "business day" in text
-
-
-def zones(checking: Checking) -> None:
-    """A source, a picker and a schedule whose days lie in different zones."""
-    book = checking.book
-    told = set()
-    for page in book.pages.values():
-        for chart in page.charts:
-            zone = book.sources[chart.source].tz
-            picker = None if chart.follows is None else page.pickers[chart.follows]
-            if picker is None or picker.tz is None or zone is None or picker.tz == zone:
-                continue
-            if (picker.name, chart.source) not in told:
-                told.add((picker.name, chart.source))
-                checking.add(
-                    "zones", ("pickers", picker.name, "tz"),
-                    f"its days are those of {picker.tz}, and {chart.source} lays its rows onto "
-                    f"those of {zone}: around midnight a row falls on another day",
-                    "Give both the same tz.",
-                )  # fmt: skip
-    for name, schedule in book.schedules.items():
-        for picker in schedule.page.pickers.values():
-            if picker.tz is not None and picker.tz != str(schedule.zone):
-                checking.add(
-                    "zones", ("schedules", name, "tz"),
-                    f"it goes out by the days of {schedule.zone}, and its picker {picker.name} has "
-                    f"those of {picker.tz}: near midnight it is of another day",
-                    "Give both the same tz.",
-                )  # fmt: skip
-
-
-def schedules(checking: Checking) -> None:
-    """Schedules whose windows overlap, or leave days out."""
-    book = checking.book
-    for name, schedule in book.schedules.items():
-        follows = {one.key for one in schedule.page.charts if one.follows and not one.shift}
-        told = set()
-        for key, named in periods_named(book, name).items():
-            if key not in follows or str(named.period) in told:
-                continue
-            told.add(str(named.period))
-            try:
-                found = rehearse(
-                    named.period, checking.today, checking.today + timedelta(days=400),
-                    calendar=named.calendar, calendars=book.calendars, defaults=book.defaults,
-                    every=named.every, readings=False,
-                )  # fmt: skip
-            except UlnagerError:
-                continue
-            often = f"sent by {schedule.every}, '{named.period}'"
-            if found.more_than_once:
-                checking.add(
-                    "counted-twice", ("schedules", name),
-                    f"{often} has {_listed(found.more_than_once)} in more than one mail: who adds "
-                    "them up counts twice",
-                    "Send it as often as the period is long, or accept it with a reason.",
-                )  # fmt: skip
-            if found.never:
-                checking.add(
-                    "left-out", ("schedules", name),
-                    f"{often} never has {_listed(found.never)}",
-                    "Make the period as long as the time between two mails.",
-                )  # fmt: skip
-
-
-def _listed(ranges: tuple[Dates, ...]) -> str:
-    days = sum((last - first).days + 1 for first, last in ranges)
-    first, last = ranges[0]
-    told = str(first) if first == last else f"{first} to {last}"
-    return (
-        f"{told}{f' and {days - (last - first).days - 1:,} days more' if len(ranges) > 1 else ''}"
-    )
-
-
-def same_dates(checking: Checking) -> None:
-    """Choices of one picker that have the same dates on every day of ten years."""
-    book = checking.book
-    days = np.arange(checking.today.toordinal(), checking.today.toordinal() + 3653, dtype=np.int64)
-    for name, picker in book.pickers.items():
-        seen: dict[tuple[bytes, bytes, bytes], str] = {}
-        for key, named in periods_named(book, name).items():
-            settings = {"calendar": named.calendar, "calendars": book.calendars,
-                        "defaults": book.defaults}  # fmt: skip
-            try:
-                found = windows_of(named.period, days, settings)
-            except UlnagerError:
-                continue
-            sign = (found.starts.tobytes(), found.stops.tobytes(), found.lengths.tobytes())
-            if sign in seen and picker.choices:
-                checking.add(
-                    "same-dates", ("pickers", name, "choices"),
-                    f"{key} has the same dates as {seen[sign]} on every day of ten years",
-                    "Leave one of them out.",
-                )  # fmt: skip
-            seen.setdefault(sign, key)
-
-
 def typed_anchor(checking: Checking) -> None:
     """Fixed dates as anchors, close to the data's last day."""
     book = checking.book
@@ -456,11 +312,6 @@ def typed_anchor(checking: Checking) -> None:
                 f"{lasts[near[0]]}: it stays there when new data comes",
                 "Write 'latest' or 'latest whole day'.",
             )  # fmt: skip
-
-
-def _resolved(checking: Checking) -> list[tuple[BookPeriod, Resolution]]:
-    pairs = [(entry, checking.resolved(entry)) for entry in checking.book.periods.values()]
-    return [(entry, result) for entry, result in pairs if result is not None]
 
 
 ALL: Final[tuple[Callable[[Checking], None], ...]] = (
