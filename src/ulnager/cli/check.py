@@ -18,8 +18,12 @@ if TYPE_CHECKING:
 
 
 @click.command("check", cls=Command)
-@click.argument("book", required=False)
-@click.option("--sql", metavar="FILE", help="SQL instead of a book; - for standard input.")
+@click.argument("books", nargs=-1, metavar="[BOOK]...")
+@click.option(
+    "--sql",
+    metavar="FILE",
+    help="SQL instead of a book, - for standard input; so are files named besides.",
+)
 @click.option("--dialect", metavar="NAME", help="Of that SQL. [default: duckdb]")
 @click.option(
     "--type",
@@ -37,7 +41,7 @@ if TYPE_CHECKING:
 @click.pass_context
 def command(
     context: click.Context,
-    book: str | None,
+    books: tuple[str, ...],
     sql: str | None,
     dialect: str | None,
     column_type: str | None,
@@ -64,15 +68,20 @@ def command(
     from ulnager.checking.sqlfiles import check_sql
     from ulnager.demo import named_book
 
-    if (book is None) == (sql is None):
+    if not books and sql is None:
         raise click.UsageError("say what to check: a book, or --sql FILE")
-    if book is not None:
+    findings: list[Finding] = []
+    if sql is None:
         if dialect is not None or column_type is not None:
             raise SettingError("--dialect and --type are of SQL; say --sql FILE")
-        findings = check(named_book(book), today=today, allow_outside=allow_outside)
+        for book in books:
+            findings += check(named_book(book), today=today, allow_outside=allow_outside)
     else:
-        findings = check_sql(_read(str(sql)), file=str(sql), dialect=dialect or "duckdb",
-                             column_type=column_type, today=today)  # fmt: skip
+        if any(name.endswith(".toml") for name in books):
+            raise click.UsageError("check a book, or --sql FILE; not both at once")
+        for name in (sql, *books):
+            findings += check_sql(_read(name), file=name, dialect=dialect or "duckdb",
+                                  column_type=column_type, today=today)  # fmt: skip
     if as_sarif:
         show_json(sarif(findings))
     elif as_json:
