@@ -342,6 +342,34 @@ def read_view():
     return best(lambda: picker.read(fields, TODAY, data=EXTENT).to_dict(), number=50), 4e-3
 
 
+def rehearse_one():
+    period = ulnager.period("last 3 whole months")
+    return best(lambda: ulnager.rehearse(period, "2026-01-01", "2035-12-31"), number=3), 20e-3
+
+
+def rehearse_many():
+    """A thousand periods over ten years, beside a minute."""
+    units = ("week", "month", "quarter", "year")
+    phrases = [
+        f"last {count} {reading} {unit}s"
+        for unit in units
+        for reading in ("whole", "rolling")
+        for count in range(1, 126)
+    ]
+    return best(
+        lambda: [ulnager.rehearse(p, "2026-01-01", "2035-12-31", readings=False) for p in phrases],
+        rounds=1,
+    ), 60.0  # fmt: skip
+
+
+def recognise_one():
+    condition = (
+        "d >= date_trunc('month', current_date) - interval '3 months' "
+        "AND d < date_trunc('month', current_date)"
+    )
+    return best(lambda: ulnager.recognise(condition)), 2.0
+
+
 def often(call):
     """The best of many short rounds: a long one always meets something else the machine does."""
     return best(call, rounds=40, number=100)
@@ -365,6 +393,9 @@ ROWS = (
     ("open a picker of 40 choices", "resolving the 40", 1.5, open_picker),
     ("open a page of 20 charts", "3 milliseconds", 1, open_page),
     ("read a view of 40, to_dict", "4 milliseconds", 1, read_view),
+    ("rehearse ten years of a phrase", "20 milliseconds", 1, rehearse_one),
+    ("rehearse a thousand phrases", "a minute", 1, rehearse_many),
+    ("recognise a condition", "2 seconds", 1, recognise_one),
     *BY_PERIOD,
     ("import ulnager", "python -c pass", 4, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 2, whole_process),

@@ -34,6 +34,7 @@ class Checking:
     ) -> None:
         self.file, self.values, self.today = file, values, today
         self._book = book
+        self._folder = f"{Path(file).resolve().parent}/"
         self._found: list[tuple[Key, Finding]] = []
         self._quiet: set[tuple[str, Key]] = set()
         try:
@@ -57,6 +58,7 @@ class Checking:
             self._quiet.add((rule, path))
             return
         severity = "hint" if as_hint else RULES[rule]
+        message, instead = (text.replace(self._folder, "") for text in (message, instead))
         told = Finding(rule, severity, self.file, line_of(self._lines, path), ".".join(path),
                        message, instead)  # fmt: skip
         self._found.append((path, told))

@@ -75,7 +75,8 @@ def command(
         if dialect is not None or column_type is not None:
             raise SettingError("--dialect and --type are of SQL; say --sql FILE")
         for book in books:
-            findings += check(named_book(book), today=today, allow_outside=allow_outside)
+            found = check(named_book(book), today=today, allow_outside=allow_outside)
+            findings += [one._replace(file=book) for one in found]
     else:
         if any(name.endswith(".toml") for name in books):
             raise click.UsageError("check a book, or --sql FILE; not both at once")
@@ -111,7 +112,7 @@ def show(findings: Sequence[Finding]) -> None:
         click.echo(f"{visible(one.file)}:{one.line}  {rule}  {visible(one.key)}".rstrip())
         _wrapped(one.message)
         if one.instead:
-            _wrapped(one.instead)
+            _wrapped(f"→ {one.instead}")
     found = counted(findings)
     told = [f"{count:,} {name}{'s' * (count != 1)}" for name, count in found.items() if count]
     echo(", ".join(told) if told else "nothing found", err=True)

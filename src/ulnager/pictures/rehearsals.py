@@ -33,28 +33,31 @@ def draw_rehearsal(
     days, lengths = windows.days[:count], windows.lengths[:count]
     there = lengths > 0
     sheet = Sheet(f"{found.period}, day by day", _told(found, count), size)
-    room = sheet.height - sheet.top - 92
-    upper = sheet.axes(72, 92 + room * 0.5)
-    lower = sheet.axes(72, 92, top=sheet.top + room * 0.62)
     first, last = int(days[0]), int(days[-1])
+    marks = _marks(found, first, last)
+    others = [] if found.runs else _others(found, count)
+    key = _key(others, marks, is_used=bool(found.runs))
+    bottom = 58 + 19 * -(-len(key) // (2 if sheet.is_narrow else 6))
+    room = sheet.height - sheet.top - bottom - 16
+    left = 40 if sheet.is_narrow else 72
+    upper = sheet.axes(left, bottom + room * 0.5 + 12, top=sheet.top + 16)
+    lower = sheet.axes(left, bottom, top=sheet.top + 16 + room * 0.5 + 42)
     _prepared(upper, first, last, sheet.width - 120, "days from the anchor day")
     starts = np.where(there, windows.starts[:count] - days, np.nan)
     ends = np.where(there, windows.stops[:count] - 1 - days, np.nan)
     upper.fill_between(days, starts, ends, color=SCALE[0], linewidth=0, step="mid")
     upper.plot(days, starts, color=PERIOD, linewidth=1.8, drawstyle="steps-mid")
     upper.plot(days, ends, color=INK, linewidth=1.8, linestyle="--", drawstyle="steps-mid")
-    marks = _marks(found, first, last)
     for label, (sign, colour, odd) in marks.items():
         if len(odd):
             y = starts[odd - first] if label != "empty" else np.full(len(odd), np.nanmin(starts))
             upper.plot(odd, y, sign, color=colour, markersize=5, markerfacecolor="white")
-    others = [] if found.runs else _others(found, count)
     if found.runs:
         _draw_coverage(lower, found, count, sheet.width - 120)
     else:
         _prepared(lower, first, last, sheet.width - 120, "days long")
         _draw_lengths(lower, days, np.where(lengths >= 0, lengths, np.nan).astype(float), others)
-    sheet.key(_key(others, marks, is_used=bool(found.runs)))
+    sheet.key(key)
     sheet.write(target)
 
 
@@ -64,8 +67,8 @@ def _prepared(axes: Any, first: int, last: int, room: int, label: str) -> None:
     mark_units(axes, GREGORIAN, first, last, room)
     axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
     axes.set_axisbelow(True)
-    axes.yaxis.set_major_locator(MaxNLocator(6, integer=True))
-    axes.set_ylabel(label, fontsize=9, color=INK)
+    axes.yaxis.set_major_locator(MaxNLocator(5, integer=True))
+    axes.set_title(label, loc="left", fontsize=9, color=INK, pad=4)
 
 
 def _draw_lengths(axes: Any, days: Any, sized: Any, others: list[tuple[str, Any]]) -> None:
