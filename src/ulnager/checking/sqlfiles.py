@@ -38,6 +38,8 @@ _INSTANT: Final = re.compile(r"\d{4}-\d\d-\d\d[T ]\d\d")
 _COMPARED: Final = (exp.EQ, exp.LT, exp.LTE, exp.GT, exp.GTE, exp.Between, exp.In)
 _RECENT: Final = 100
 """A typed date so many days before today, or later, belongs to a filter that moves."""
+_EPOCHS: Final = (date(1900, 1, 1), date(1970, 1, 1))
+"""Days that are counted from, and no bounds of a filter."""
 _SIZE: Final = 1_000_000
 
 
@@ -74,7 +76,9 @@ def check_sql(
     try:
         with quiet():
             read = sqlglot.parse(text, read=dialect_of(dialect))
-    except (SqlglotError, RecursionError, ValueError) as error:
+    except RecursionError:
+        raise FilterError("the SQL is nested too deeply") from None
+    except (SqlglotError, ValueError) as error:
         told = re.sub(r"\x1b\[\d+m", "", str(error)).split("\n")[0]
         raise FilterError(f"this is no SQL of {dialect}: {told}") from None
     trees = [one for one in read if one is not None]
@@ -210,7 +214,8 @@ class _Condition:
             if not isinstance(part, _COMPARED):
                 continue
             days = [day for node in part.find_all(exp.Literal)
-                    if node.is_string and (day := _date_of(node.name)) is not None]  # fmt: skip
+                    if node.is_string and (day := _date_of(node.name)) is not None
+                    and day not in _EPOCHS]  # fmt: skip
             if not days:
                 continue
             late = max(days)

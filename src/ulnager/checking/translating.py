@@ -68,7 +68,9 @@ def parsed(text: str, dialect: str) -> Any:
     try:
         with quiet():
             trees = sqlglot.parse(stripped, read=name)
-    except (SqlglotError, RecursionError, ValueError) as error:
+    except RecursionError:
+        raise FilterError("the condition is nested too deeply") from None
+    except (SqlglotError, ValueError) as error:
         told = re.sub(r"\x1b\[\d+m", "", str(error)).split("\n")[0]
         raise FilterError(f"this is no condition of {dialect}: {told}") from None
     if len(trees) != 1 or trees[0] is None:
@@ -118,8 +120,13 @@ def translated(condition: Any, dialect: str, column_type: str) -> str:
     columns = columns_of(condition)
     if len(columns) != 1:
         raise Unclear(f"it speaks of {len(columns)} columns: {', '.join(columns) or 'none'}")
+    tree = exp.Paren(this=condition.copy())
+    for literal in list(tree.find_all(exp.Literal)) if column_type != "yyyymmdd" else []:
+        if literal.is_string and re.fullmatch(r"(19|20)\d{6}", literal.name):
+            text = literal.name
+            literal.replace(exp.Literal.string(f"{text[:4]}-{text[4:6]}-{text[6:]}"))
     with quiet():
-        return _rewritten(exp.Paren(this=condition.copy()), name)
+        return _rewritten(tree, name)
 
 
 def _rewritten(wrapped: Any, name: str) -> str:
@@ -156,8 +163,26 @@ def _unit(node: Any) -> str:
     return "" if found is None else found.sql().upper().strip("'\"")
 
 
+_KIND_NAMES: Final = """
+Add AddMonths And Anonymous AtTimeZone Between Boolean Case Cast Ceil Coalesce Column CurrentDate
+CurrentDatetime CurrentTime CurrentTimestamp CurrentTimestampLTZ DPipe DataType DataTypeParam Date
+DateAdd DateDiff DateFromParts DateSub DateTrunc Datetime DatetimeAdd DatetimeDiff DatetimeSub
+DatetimeTrunc Day DayOfMonth DayOfWeek DayOfWeekIso DayOfYear Distinct Div EQ Extract Floor GT GTE
+Greatest Identifier If In IntDiv Interval IntervalSpan Is Kwarg LT LTE LastDay Least Literal
+Localtimestamp MakeInterval Mod Month Mul NEQ Neg Not Null NullSafeEQ Or Paren PropertyEQ Quarter
+Round StrToDate StrToTime Sub Systimestamp TimeStrToDate TimeStrToTime TimeToStr Timestamp
+TimestampAdd TimestampDiff TimestampFromParts TimestampSub TimestampTrunc ToChar ToDays Trunc
+TryCast TsOrDsAdd TsOrDsDiff TsOrDsToDate TsOrDsToDateStr TsOrDsToDatetime TsOrDsToTimestamp
+Tuple UtcDate UtcTimestamp Var Week WeekOfYear WeekStart Year YearOfWeek YearOfWeekIso Sign Abs
+"""
+_KINDS: Final = frozenset(_KIND_NAMES.split())
+"""What a condition may be made of: comparisons, arithmetic, and functions of dates."""
 _WEEKS: Final = ("WEEK", "WK", "WW")
 _DIFFERENCES: Final = ("DateDiff", "TsOrDsDiff", "TimestampDiff")
+
+
+def _shown(node: Any) -> str:
+    return f"{node.sql_name()}()" if isinstance(node, exp.Func) else type(node).__name__
 
 
 def _check(tree: exp.Expression, name: str) -> None:
@@ -165,6 +190,8 @@ def _check(tree: exp.Expression, name: str) -> None:
     for node in tree.walk():
         kind = type(node).__name__
         is_call = isinstance(node, exp.Anonymous) and not is_clock(node)
+        if kind not in _KINDS:
+            raise Unclear(f"{_shown(node)} is not known here")
         if is_call and (name, node.name.lower()) not in _KNOWN:
             raise Unclear(f"{node.name}() is not known here")
         by_week = kind in _DIFFERENCES and _unit(node) in _WEEKS
