@@ -89,6 +89,8 @@ def candidates(seen: Seen) -> Iterator[Period]:
     yield from _texts(bigger)
     yield from _fixed(seen.said)
     yield from _shifted(bigger, counts)
+    yield from _parts_of(bigger, counts)
+    yield from _named()
     yield from _open(units, bigger, counts, seen.sides)
     yield from _weekdays(counts[Unit.DAY])
     yield from _points(units, bigger, counts)
@@ -122,7 +124,8 @@ def _texts(units: list[Unit]) -> Iterator[Period]:
         for text in (f"{unit.name} to date except today", f"this {unit.name} only weekdays",
                      f"{unit.name} to date only weekdays", f"{unit.name} to date only weekends",
                      f"previous {unit.name} only weekdays", f"rest of {unit.name} except today",
-                     f"previous {unit.name} to date"):  # fmt: skip
+                     f"previous {unit.name} to date",
+                     f"{unit.name} to date as of yesterday"):  # fmt: skip
             yield from _if_read(text)
     for text in ("all dates", "all dates only weekdays", "all dates only weekends",
                  "until today", "before today", "after today", "from today", "until yesterday",
@@ -130,9 +133,42 @@ def _texts(units: list[Unit]) -> Iterator[Period]:
         yield from _if_read(text)
 
 
+_MONTHS: Final = (
+    "january", "february", "march", "april", "may", "june", "july", "august", "september",
+    "october", "november", "december",
+)  # fmt: skip
+
+
+def _named() -> Iterator[Period]:
+    """Months, quarters and halves by their names."""
+    names = [*_MONTHS, "Q1", "Q2", "Q3", "Q4", "H1", "H2"]
+    for form in ("{}", "last {}", "next {}", "{} of previous year", "{} of next year"):
+        for name in names:
+            yield from _if_read(form.format(name))
+    for form in ("week {}", "last week {}", "next week {}"):
+        for week in range(1, 54):
+            yield from _if_read(form.format(week))
+
+
+def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
+    """The first or last units of another one, and the Nth."""
+    outer = [f"{word} {unit.name}" for word in ("this", "previous", "next") for unit in units]
+    for inner in (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER):
+        for n in [1, *(one for one in counts.get(inner, [])[:6] if one > 1)]:
+            named = inner.name if n == 1 else f"{n} {inner.plural}"
+            for period_ in outer:
+                yield from _if_read(f"first {named} of {period_}")
+                yield from _if_read(f"last {named} of {period_}")
+    for place in ("2nd", "3rd", "4th"):
+        for inner in (Unit.WEEK, Unit.MONTH, Unit.QUARTER):
+            for period_ in outer:
+                yield from _if_read(f"{place} {inner.name} of {period_}")
+
+
 _WEEKDAY_FORMS: Final = (
-    "{}", "last {}", "next {}", "first {} of month", "last {} of month",
-    "first {} of previous month", "last {} of previous month", "second {} of month",
+    "{}", "last {}", "next {}", "this {}", "since {}", "{} of previous week", "{} of next week",
+    "first {} of month", "last {} of month", "first {} of previous month",
+    "last {} of previous month", "second {} of month",
     "third {} of month", "first {} of next month",
 )  # fmt: skip
 
@@ -185,6 +221,7 @@ def _fixed(said: str) -> Iterator[Period]:
         for word in ("from", "until", "before", "after"):
             yield from _if_read(f"{word} {first}")
         yield from _if_read(f"from {first} to today")
+        yield from _if_read(f"from {first} to yesterday")
         for last in near[:8]:
             if first < last:
                 yield from _if_read(f"from {first} to {last}")
@@ -236,6 +273,7 @@ def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Pe
     bases += [Definition(RULES[key], (n, unit)) for key in ("last_rolling", "last_whole")
               for unit in units for n in counts[unit][:4]]  # fmt: skip
     for shift in (Unit.YEAR, Unit.QUARTER, Unit.MONTH, Unit.WEEK):
-        for n in [1, *(one for one in counts.get(shift, [])[:3] if one != 1)]:
+        usual = (1, 52) if shift is Unit.WEEK else (1,)
+        for n in [*usual, *(one for one in counts.get(shift, [])[:3] if one not in usual)]:
             for key in ("earlier", "later"):
                 yield from (made(key, base, n, shift) for base in bases)

@@ -148,7 +148,7 @@ def rehearse(
 
     >>> found = rehearse("last 3 whole months", "2026-01-01", "2026-12-31")
     >>> found.shortest, found.longest, found.shortest_on[0]
-    (89, 92, (datetime.date(2026, 3, 1), datetime.date(2026, 3, 31)))
+    (89, 92, (datetime.date(2026, 5, 1), datetime.date(2026, 5, 31)))
 
     Raises SettingError for days or a rule that cannot be, for hours, and for a period with slots.
     """

@@ -19,10 +19,10 @@ from sqlglot.errors import SqlglotError
 from ulnager.core.errors import FilterError
 
 DIALECTS: Final = {
-    "postgresql": "postgres", "mariadb": "mysql", "mssql": "tsql", "datafusion": "datafusion",
+    "postgresql": "postgres", "mariadb": "mysql", "mssql": "tsql", "datafusion": "postgres",
 }  # fmt: skip
 """Our names of dialects where sqlglot has others."""
-_TODAY: Final = ("current_date", "curdate", "today", "getdate_date")
+_TODAY: Final = ("current_date", "curdate", "today")
 _NOW: Final = (
     "now", "getdate", "sysdatetime", "getutcdate", "sysutcdatetime", "sysdate", "localtimestamp",
     "current_datetime", "utc_timestamp", "sysdatetimeoffset", "statement_timestamp",
@@ -49,8 +49,6 @@ def quiet() -> Iterator[None]:
 def dialect_of(name: str) -> str:
     """Sqlglot's name of a dialect; FilterError for one that there is not."""
     found = DIALECTS.get(name.lower(), name.lower())
-    if found == "datafusion":
-        return "postgres"
     if found not in {one.value for one in sqlglot.Dialects}:
         known = sorted({*DIALECTS, *(one.value for one in sqlglot.Dialects if one.value)})
         raise FilterError(f"there is no dialect {name!r}; there are: {', '.join(known)}")
@@ -206,6 +204,8 @@ _KNOWN: Final = {
     ("mysql", "makedate"), ("mysql", "to_days"), ("mysql", "weekday"), ("spark", "dayofweek"),
     ("spark", "weekday"),
     ("tsql", "datetrunc"), ("postgres", "make_date"), ("duckdb", "make_date"),
+    ("duckdb", "to_months"), ("duckdb", "to_days"), ("duckdb", "to_weeks"), ("duckdb", "to_years"),
+    ("duckdb", "isodow"),
     ("clickhouse", "tostartofmonth"), ("clickhouse", "tomonday"), ("clickhouse", "today"),
     ("clickhouse", "tostartofquarter"), ("clickhouse", "tostartofyear"),
     ("clickhouse", "addmonths"), ("clickhouse", "subtractmonths"), ("clickhouse", "yesterday"),
