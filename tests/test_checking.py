@@ -12,6 +12,7 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import BusinessDays, MonthCalendar, SettingError, WeekCalendar
 from ulnager.checking.findings import RULES
+from ulnager.checking.labels import contradiction
 from ulnager.checking.places import line_of, lines_of
 from ulnager.checking.rehearsing import rehearse
 from ulnager.cli.main import main
@@ -179,6 +180,68 @@ def test_every_rule_of_books_has_cases_and_the_careless_book_breaks_it():
     of_books = set(list(RULES)[: list(RULES).index("loses-last-day")])
     assert {one.rule for one in found} == of_books == {rule for rule, *_ in CASES} | {"book"}
     assert ulnager.check(book_file(), today=TODAY) == ()
+
+
+SAYS = [
+    ("Last 3 months", "last 6 whole months", "says 3 months, and the phrase has 6 months"),
+    ("Last two weeks", "last 14 rolling days", None),
+    ("Last 14 days", "last 2 rolling weeks", None),
+    ("Last ten days", "last 14 rolling days", "says ten days"),
+    ("Twelve months", "last 1 whole year", None),
+    ("Last 90 days", "last 3 rolling months", "says 90"),
+    ("Half year to the last close", "last 6 whole months", None),
+    ("Last quarter", "last 1 whole quarter", None), ("Last quarter", "previous month", "a quarter"),
+    ("Month so far", "week to date", "a month"), ("Week so far", "week to date", None),
+    ("Week", "last 7 rolling days", None), ("The day before", "yesterday", None),
+    ("Last 3 complete months", "last 3 rolling months", "'complete'"),
+    ("Last 3 full months", "last 3 whole months", None),
+    ("Rolling 3 months", "last 3 whole months", "'rolling'"),
+    ("Last 3 months so far", "last 3 months to date", None),
+    ("Last 3 months so far", "last 3 whole months", "'so far'"),
+    ("Office days, 5 of them", "last 5 whole business days", None),
+    ("5 business days", "last 5 whole business days", None),
+    ("Summer 2025", "from 2025-06-01 to 2025-09-15", None),
+    ("Summer 2024", "from 2025-06-01 to 2025-09-15", "says 2024"),
+    ("Fiscal 2026", "from 2025-10-01 to 2026-09-30", None), ("Since the start", "all dates", None),
+    ("Dates of your own", "month to date", None), ("24 hours", "last 24 rolling hours", None),
+    ("48 hours", "last 24 rolling hours", "says 48"),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("label", "phrase", "wanted"), SAYS)
+def test_what_labels_say(label, phrase, wanted):
+    read = ulnager.period(phrase)
+    result = None if read.definition.is_sub_day else read.resolve(today=TODAY)
+    told = contradiction(label, read.definition, result)
+    assert (told is None) if wanted is None else wanted in (told or "")
+
+
+def test_findings_are_accepted_where_they_stand_and_above(folder):
+    book = folder / "book.toml"
+    wrong = WHOLE + '[periods]\n{}p = {{ phrase = "last 3 months"{} }}\nq = "last 2 weeks"\n'
+    for top, own, left in (
+        ("", "", ["p", "q"]),
+        ("", ", accept = { two-readings = 'known' }", ["q"]),
+    ):
+        book.write_text(wrong.format(top, own))
+        found = [one.key for one in ulnager.check(book, today=TODAY) if one.rule == "two-readings"]
+        assert found == [f"periods.{name}" for name in left]
+    book.write_text("accept = { two-readings = 'known' }\n" + wrong.format("", ""))
+    assert ulnager.check(book, today=TODAY) == ()
+    for reason in ("1", "{ two-readings = 3 }"):
+        book.write_text(f"accept = {reason}\n" + wrong.format("", ""))
+        assert "book" in [one.rule for one in ulnager.check(book, today=TODAY)]
+
+
+def test_what_a_finding_of_nothing_says_since_when(folder):
+    book = folder / "book.toml"
+    book.write_text(of("last 30 rolling days", source="stopped.csv"))
+    (found,) = [one for one in ulnager.check(book, today=TODAY) if one.rule == "nothing"]
+    since = date(2026, 3, 31) + timedelta(30)
+    assert f"since {since}" in found.message
+    for today, empty in ((since - timedelta(1), False), (since, True)):
+        told = [one.rule for one in ulnager.check(book, today=today)]
+        assert ("nothing" in told) == empty
 
 
 def test_all_mistakes_are_told_and_none_that_only_follows(folder):

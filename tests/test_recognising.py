@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import FilterError, MonthCalendar
+from ulnager.checking import recognising
 from ulnager.checking.recognising import recognise
 from ulnager.checking.sqlfiles import check_sql
 from ulnager.cli.main import main
@@ -22,6 +23,14 @@ from strategies import examples, phrases
 
 TEXT = (Path(__file__).parent / "conditions.tsv").read_text()
 LINES = [line.split("\t") for line in TEXT.split("\n") if line and not line.startswith("#")]
+
+
+@pytest.fixture(autouse=True, scope="module")
+def _unhurried():
+    """What is found must not hang on how busy the machine is; benchmarks tell how long it takes."""
+    before, recognising._SECONDS = recognising._SECONDS, 60.0
+    yield
+    recognising._SECONDS = before
 
 
 @pytest.mark.parametrize(("dialect", "condition", "wanted"), LINES)
@@ -133,6 +142,51 @@ TIMES = {"column_type": "timestamp"}
 FUNCTION = "secret_function(1)"
 
 
+SAID = (Path(__file__).parent / "phrases.tsv").read_text().split("\n")
+
+
+@examples(40)
+@given(st.sampled_from([line.split("\t")[0] for line in SAID if line and line[0] != "#"]))
+def test_what_people_say_is_known_again_or_not_at_all(text):
+    """Never with other dates, on days that were not looked at before."""
+    try:
+        phrase = ulnager.period(text)
+        condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), "duckdb")
+    except ulnager.UlnagerError:
+        return
+    if "max(" in condition:
+        return  # The data answers.
+    found = recognise(condition)
+    if found.phrase is None:
+        return
+    for n in range(0, 3000, 37):
+        day = date(2019, 2, 27) + timedelta(n)
+        ours = found.phrase.resolve(today=day).ranges
+        assert ours == phrase.resolve(today=day).ranges, (text, str(found.phrase), day)
+
+
+def test_the_order_of_phrases_with_the_same_rows():
+    """A named day, this and previous, to date, rolling, whole; the unit that the SQL names."""
+    cases = {
+        "d >= current_date AND d <= current_date": "today",
+        "d > current_date - 2 AND d < current_date": "yesterday",
+        "d >= date_trunc('month', current_date) AND d <= last_day(current_date)": "this month",
+        "d >= date_trunc('week', current_date) AND d <= current_date": "week to date",
+        "d BETWEEN current_date - 13 AND current_date": "last 14 rolling days",
+        "d > current_date - INTERVAL 2 WEEK AND d <= current_date": "last 2 rolling weeks",
+        "d > current_date - INTERVAL 12 MONTH AND d <= current_date": "last 12 rolling months",
+        "d > current_date - INTERVAL 1 YEAR AND d <= current_date": "last 1 rolling year",
+        "d BETWEEN current_date - 14 AND current_date - 1": "last 14 whole days",
+        "date_diff('quarter', d, current_date) BETWEEN 1 AND 4": "last 4 whole quarters",
+        "date_diff('year', d, current_date) = 1": "previous year",
+        "date_diff('month', d, current_date) BETWEEN 0 AND 2": "last 3 months to end",
+        "d >= current_date": "from today", "d < current_date": "before today",
+        "d = current_date - INTERVAL 1 MONTH": "1 month before today",
+    }  # fmt: skip
+    for condition, wanted in cases.items():
+        assert str(recognise(condition).phrase) == str(ulnager.period(wanted)), condition
+
+
 @pytest.mark.parametrize(("condition", "more", "wanted"), [
     ("t >= current_date - 6 AND t < current_date + 1", TIMES, "last 7 rolling days"),
     ("t >= current_date - 6 AND t <= current_date", TIMES, "a part of some day"),
@@ -142,7 +196,9 @@ FUNCTION = "secret_function(1)"
     ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date",
      {"calendar": MonthCalendar(week_starts="sunday")}, "week to date"),
     ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date", {},
-     "with weeks from Sunday it is 'week to date'"),
+     "since sunday"),
+    ("date_trunc('week', d + 1) = date_trunc('week', current_date + 1) - INTERVAL 1 WEEK", {},
+     "with weeks from Sunday it is 'previous week'"),
     ("d = (SELECT max(d) FROM t)", {}, "asks another table"), ("d < e", {}, "2 columns"),
     (f"d = {FUNCTION}", {}, "not known here"),
     ("d > current_date AND d < current_date", {}, "nothing"),
@@ -211,6 +267,32 @@ def test_each_rule_of_sql_finds_what_breaks_it_and_not_what_nearly_does(rule, wr
     assert rule not in [
         one.rule for one in check_sql(f"SELECT * FROM t WHERE {near}", today="2026-05-20")
     ]
+
+
+def test_findings_of_sql_are_sarif_too_and_stay_with_their_columns():
+    text = """SELECT * FROM sales s JOIN visits v ON v.id = s.id
+    WHERE s.sold_at <= '2026-05-31'
+      AND v.day >= current_date - 6
+      AND v.day <= current_date
+      AND s.route = 'a'"""
+    found = check_sql(text, file="q.sql", today="2026-05-20")
+    assert [(one.rule, one.line, one.key) for one in found if one.severity == "warning"] == [
+        ("loses-last-day", 2, "s.sold_at"), ("typed-dates", 2, "s.sold_at")]  # fmt: skip
+    (phrase,) = [one for one in found if one.key == "v.day"]
+    assert (phrase.rule, phrase.severity, phrase.instead) == (
+        "phrase",
+        "hint",
+        "last 7 rolling days",
+    )
+    told = ulnager.sarif(found)["runs"][0]
+    assert [one["ruleId"] for one in told["results"]] == [one.rule for one in found]
+    assert {one["id"] for one in told["tool"]["driver"]["rules"]} == {one.rule for one in found}
+    assert check_sql("SELECT 1; DROP TABLE x", today="2026-05-20") == ()
+    for wrong, told in (("SELECT * FROM", "no SQL"), ("(" * 5000, "deeply")):
+        with pytest.raises(FilterError, match=told):
+            check_sql(wrong)
+    with pytest.raises(FilterError, match="column_type"):
+        check_sql("SELECT 1", column_type="money")
 
 
 def test_sql_files_on_the_command_line(tmp_path, capsys):

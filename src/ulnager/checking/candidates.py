@@ -78,22 +78,27 @@ def candidates(seen: Seen) -> Iterator[Period]:
     for key in ("this", "previous", "following"):
         yield from (made(key, unit) for unit in bigger)
     yield from (made("to_date", unit) for unit in bigger)
-    for key in ("last_rolling", "next_rolling", "last_whole", "next_whole", "last_to_date",
-                "last_to_end", "next_from_date", "next_from_start"):  # fmt: skip
-        for unit in units:
-            yield from (made(key, n, unit) for n in counts[unit] if n)
+    for key in ("last_rolling", "next_rolling", "last_whole", "next_whole"):
+        yield from _counted(key, units, counts)
+    # The other rows of the table, in its order.
     yield from (made("rest", unit) for unit in bigger)
-    for key in ("at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"):
-        for unit in units:
-            yield from (made(key, n, unit) for n in counts[unit])
-    yield from _texts(bigger)
+    for key in ("last_to_date", "last_to_end", "next_from_date", "next_from_start"):
+        yield from _counted(key, units, counts)
     yield from _fixed(seen.said)
-    yield from _shifted(bigger, counts)
-    yield from _parts_of(bigger, counts)
-    yield from _named()
+    yield from _texts(bigger)
     yield from _open(units, bigger, counts, seen.sides)
+    yield from _parts_of(bigger, counts)
+    for key in ("at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"):
+        yield from _counted(key, units, counts)
+    yield from _named()
+    yield from _shifted(bigger, counts)
     yield from _weekdays(counts[Unit.DAY])
     yield from _points(units, bigger, counts)
+
+
+def _counted(key: str, units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
+    for unit in units:
+        yield from (made(key, n, unit) for n in counts[unit])
 
 
 def _points(

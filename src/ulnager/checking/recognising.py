@@ -20,7 +20,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, basis_of
 from ulnager.core.units import Unit
 from ulnager.sources.embedded import first_line
 
@@ -32,7 +32,7 @@ _PROBES: Final = tuple(
                 (2023, 12, 31), (2027, 3, 1), (2025, 6, 30), (2026, 2, 16), (2024, 12, 30))
 )  # fmt: skip
 _FAR: Final = (-36_500, -20_000, -9_000, 9_000, 20_000, 36_500)
-_TOO_FAR: Final = 40
+_TOO_FAR: Final = 8
 _TRIED: Final = 10
 _CENTURY: Final = 36_500
 _SECONDS: Final = 2.0
@@ -225,6 +225,7 @@ class _Told:
 
     def __init__(self, days: Days, offsets: Days, kept: Matrix) -> None:
         self.days, self.offsets, self.kept = days, offsets, kept
+        self._bases: dict[Any, Any] = {}
 
     def reach(self) -> int:
         """How far from the clock's day the nearer bounds lie."""
@@ -249,33 +250,34 @@ class _Told:
         sides = bool(self.kept[:, 0].all()), bool(self.kept[:, -1].all())
         return Seen(self.bounds(), is_single, sides, said)
 
+    def _row(self, phrase: Period, day: int, calendar: Calendar | None) -> Matrix | None:
+        """Which dates a phrase has as of a day; None where it has none."""
+        key = (day, calendar)
+        if key not in self._bases:
+            self._bases[key] = basis_of(date_of(day), calendar=calendar)
+        try:
+            ranges = phrase.resolve_on(self._bases[key]).ranges
+        except UlnagerError:
+            return None
+        row = np.zeros(len(self.offsets), dtype=bool)
+        for start, stop in ranges:
+            low = 0 if start is None else np.searchsorted(self.offsets, start - day)
+            high = len(self.offsets) if stop is None else np.searchsorted(self.offsets, stop - day)
+            row[low:high] = True
+        return row
+
     def apart(self, phrase: Period, calendar: Calendar | None) -> int | None:
         """On how many dates a phrase parts from it on the probe days, as far as that matters; None
         for one that has no dates there."""
         found = 0
         for place, day in enumerate(self.days.tolist()):
-            row = _row(phrase, day, self.offsets, calendar)
+            row = self._row(phrase, day, calendar)
             if row is None:
                 return None
-            found += int((row != self.kept[place]).sum())
+            found += int(np.count_nonzero(row != self.kept[place]))
             if found > _TOO_FAR * (place + 1):
                 return found * len(self.days) // (place + 1)
         return found
-
-
-def _row(
-    phrase: Period, day: int, offsets: Days, calendar: Calendar | None
-) -> NDArray[np.bool_] | None:
-    try:
-        ranges = phrase.resolve(date_of(day), calendar=calendar).ranges
-    except UlnagerError:
-        return None
-    row = np.zeros(len(offsets), dtype=bool)
-    for start, stop in ranges:
-        low = 0 if start is None else np.searchsorted(offsets, start - day)
-        high = len(offsets) if stop is None else np.searchsorted(offsets, stop - day)
-        row[low:high] = True
-    return row
 
 
 def _parts(
