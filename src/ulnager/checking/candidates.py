@@ -93,6 +93,7 @@ def candidates(seen: Seen) -> Iterator[Period]:
     yield from _named()
     yield from _shifted(bigger, counts)
     yield from _weekdays(counts[Unit.DAY])
+    yield from _cut(units, counts)
     yield from _points(units, bigger, counts)
 
 
@@ -259,6 +260,8 @@ def _open(
         for n in counts[unit]:
             for key in ("moved_before", "moved_after"):
                 points.append(this(RULES[key], (n, unit, start.definition.args[0])))
+    if any(sides):
+        points += list(_edges(bigger, counts))
     keys = {(True, False): ("until", "before"), (False, True): ("from", "after"),
             (False, False): ("since",)}.get(sides, ())  # fmt: skip
     for point in points:
@@ -272,13 +275,35 @@ def _open(
             yield made("between", end, point)
 
 
+def _edges(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Definition]:
+    """Units before and after the edges of other units."""
+    for words in ("end of", "start of previous", "end of previous", "start of next", "end of next"):
+        for unit in units:
+            base = period(f"{words} {unit.name}").definition.args[0]
+            for n in counts[unit]:
+                for key in ("moved_before", "moved_after"):
+                    yield Definition(RULES[key], (n, unit, base))
+
+
+def _cut(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
+    """Rolling units within another one, or without the running one."""
+    for unit in units:
+        for n in counts[unit][:6]:
+            yield from _if_read(f"last {n} {unit.plural} to date except this {unit.name}")
+            for other in ("week", "month", "quarter", "year"):
+                yield from _if_read(f"last {n} rolling {unit.plural} within this {other}")
+    for unit in units:
+        yield from _if_read(f"previous {unit.name} plus today")
+        yield from _if_read(f"this {unit.name} except (today plus tomorrow)")
+
+
 def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
     bases = [Definition(RULES[key], (unit,)) for key in ("this", "previous", "to_date")
              for unit in units]  # fmt: skip
     bases += [Definition(RULES[key], (n, unit)) for key in ("last_rolling", "last_whole")
               for unit in units for n in counts[unit][:4]]  # fmt: skip
     for shift in (Unit.YEAR, Unit.QUARTER, Unit.MONTH, Unit.WEEK):
-        usual = (1, 52) if shift is Unit.WEEK else (1,)
+        usual = (1, 2, 3, 52) if shift is Unit.WEEK else (1, 2)
         for n in [*usual, *(one for one in counts.get(shift, [])[:3] if one not in usual)]:
             for key in ("earlier", "later"):
                 yield from (made(key, base, n, shift) for base in bases)
