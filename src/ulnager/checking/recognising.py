@@ -13,8 +13,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made
+from ulnager.checking.dialects import Unclear
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
-from ulnager.checking.translating import Unclear, parsed, translated
+from ulnager.checking.translating import TYPES, parsed, translated
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
@@ -38,7 +39,6 @@ _CENTURY: Final = 36_500
 _SECONDS: Final = 2.0
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
-_TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
 Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]
 
@@ -88,8 +88,8 @@ def recognise(
 
     Raises FilterError for what is no condition, a dialect or a type that there is not.
     """
-    if column_type not in _TYPES:
-        raise FilterError(f"column_type is {column_type!r}; choose {', '.join(_TYPES)}")
+    if column_type not in TYPES:
+        raise FilterError(f"column_type is {column_type!r}; choose {', '.join(TYPES)}")
     tree = parsed(condition, dialect)
     try:
         return recognised(translated(tree, dialect, column_type), condition, column_type, calendar)

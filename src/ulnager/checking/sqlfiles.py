@@ -11,15 +11,17 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from ulnager.checking.dialects import Unclear
 from ulnager.checking.findings import RULES, Finding
 from ulnager.checking.recognising import recognised
 from ulnager.checking.translating import (
-    Unclear,
+    TYPES,
     columns_of,
     dialect_of,
     is_clock,
     is_day_clock,
     quiet,
+    told_by,
     translated,
 )
 from ulnager.core.arguments import Sort, checked
@@ -29,7 +31,6 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.clock import Clock
 
-_TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
 _OF_TIME: Final = re.compile(
     r"(?:^|_)(at|ts|time|timestamp|datetime|utc)$|timestamp|datetime", re.I
 )
@@ -69,8 +70,8 @@ def check_sql(
 
     Raises FilterError for what is no SQL of the dialect.
     """
-    if column_type is not None and column_type not in _TYPES:
-        raise FilterError(f"column_type is {column_type!r}; choose {', '.join(_TYPES)}")
+    if column_type is not None and column_type not in TYPES:
+        raise FilterError(f"column_type is {column_type!r}; choose {', '.join(TYPES)}")
     if len(text) > _SIZE:
         raise FilterError(f"the SQL has {len(text):,} signs; at most {_SIZE:,} are read")
     try:
@@ -79,8 +80,7 @@ def check_sql(
     except RecursionError:
         raise FilterError("the SQL is nested too deeply") from None
     except (SqlglotError, ValueError) as error:
-        told = re.sub(r"\x1b\[\d+m", "", str(error)).split("\n")[0]
-        raise FilterError(f"this is no SQL of {dialect}: {told}") from None
+        raise FilterError(f"this is no SQL of {dialect}: {told_by(error)}") from None
     trees = [one for one in read if one is not None]
     day = date_of(int(Clock(today).basis(GREGORIAN).anchor))
     found: list[Finding] = []

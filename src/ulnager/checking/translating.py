@@ -16,23 +16,24 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from ulnager.checking.dialects import DIFFERENCES, WEEKS, Unclear, ours, unit_of
 from ulnager.core.errors import FilterError
 
 DIALECTS: Final = {
     "postgresql": "postgres", "mariadb": "mysql", "mssql": "tsql", "datafusion": "postgres",
 }  # fmt: skip
 """Our names of dialects where sqlglot has others."""
+_COMMON: Final = ("duckdb", "postgresql", "sqlite", "mysql", "mariadb", "spark", "clickhouse",
+                  "datafusion", "mssql", "bigquery", "snowflake")  # fmt: skip
 _TODAY: Final = ("current_date", "curdate", "today")
 _NOW: Final = (
     "now", "getdate", "sysdatetime", "getutcdate", "sysutcdatetime", "sysdate", "localtimestamp",
     "current_datetime", "utc_timestamp", "sysdatetimeoffset", "statement_timestamp",
     "transaction_timestamp", "clock_timestamp", "now64", "systimestamp",
 )  # fmt: skip
+TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
+"""What a column of a condition may hold."""
 _SIZE: Final = 20_000
-
-
-class Unclear(FilterError):  # noqa: N818
-    """A condition that cannot be translated for certain."""
 
 
 @contextlib.contextmanager
@@ -46,12 +47,17 @@ def quiet() -> Iterator[None]:
         logger.disabled = before
 
 
+def told_by(error: Exception) -> str:
+    """What sqlglot says of a text that it cannot read, in words."""
+    told = re.sub(r"\x1b\[\d+m", "", str(error)).split("\n")[0]
+    return re.sub(r"Required keyword: .* missing for <class .*?>", "something is missing", told)
+
+
 def dialect_of(name: str) -> str:
     """Sqlglot's name of a dialect; FilterError for one that there is not."""
     found = DIALECTS.get(name.lower(), name.lower())
     if found not in {one.value for one in sqlglot.Dialects}:
-        known = sorted({*DIALECTS, *(one.value for one in sqlglot.Dialects if one.value)})
-        raise FilterError(f"there is no dialect {name!r}; there are: {', '.join(known)}")
+        raise FilterError(f"there is no dialect {name!r}; take one such as {', '.join(_COMMON)}")
     return found
 
 
@@ -69,8 +75,7 @@ def parsed(text: str, dialect: str) -> Any:
     except RecursionError:
         raise FilterError("the condition is nested too deeply") from None
     except (SqlglotError, ValueError) as error:
-        told = re.sub(r"\x1b\[\d+m", "", str(error)).split("\n")[0]
-        raise FilterError(f"this is no condition of {dialect}: {told}") from None
+        raise FilterError(f"this is no condition of {dialect}: {told_by(error)}") from None
     if len(trees) != 1 or trees[0] is None:
         raise FilterError("give one condition")
     found = trees[0].find(exp.Where)
@@ -129,7 +134,7 @@ def translated(condition: Any, dialect: str, column_type: str) -> str:
 
 def _rewritten(wrapped: Any, name: str) -> str:
     _check(wrapped, name)
-    for rewrite in (_column, _ours, _clock):
+    for rewrite in (_column, ours, _clock):
         # The innermost first, so that what is rewritten holds what was.
         for node in reversed(list(wrapped.bfs())):
             other = rewrite(node, name)
@@ -156,11 +161,6 @@ def _clock(node: Any, name: str) -> Any:
     return exp.column("a" if is_day else "n")
 
 
-def _unit(node: Any) -> str:
-    found = node.args.get("unit")
-    return "" if found is None else found.sql().upper().strip("'\"")
-
-
 _KIND_NAMES: Final = """
 Add AddMonths And Anonymous AtTimeZone Between Boolean Case Cast Ceil Coalesce Column CurrentDate
 CurrentDatetime CurrentTime CurrentTimestamp CurrentTimestampLTZ DPipe DataType DataTypeParam Date
@@ -175,8 +175,19 @@ Tuple UtcDate UtcTimestamp Var Week WeekOfYear WeekStart Year YearOfWeek YearOfW
 """
 _KINDS: Final = frozenset(_KIND_NAMES.split())
 """What a condition may be made of: comparisons, arithmetic, and functions of dates."""
-_WEEKS: Final = ("WEEK", "WK", "WW")
-_DIFFERENCES: Final = ("DateDiff", "TsOrDsDiff", "TimestampDiff")
+_BY_EDGES: Final = ("bigquery", "clickhouse", "duckdb", "redshift", "snowflake", "tsql")
+"""Dialects that count the edges of units between two days, as DuckDB does, and not whole units."""
+
+
+def _check_difference(kind: str, by: str, name: str) -> None:
+    """Unclear for differences that DuckDB would count otherwise."""
+    is_by_day = by in ("", "DAY", "DAYS", "D", "DD")
+    if is_by_day and not (kind == "TimestampDiff" and name not in _BY_EDGES):
+        return
+    # Weeks of T-SQL are put right; elsewhere they begin on a day of their own.
+    is_of_weeks = by in WEEKS or "WEEK" in by
+    if name not in ("duckdb", "tsql") and (name not in _BY_EDGES or is_of_weeks):
+        raise Unclear(f"how {name} counts {by.lower() or 'time'} between two days is not told")
 
 
 def _shown(node: Any) -> str:
@@ -192,9 +203,8 @@ def _check(tree: exp.Expression, name: str) -> None:
             raise Unclear(f"{_shown(node)} is not known here")
         if is_call and (name, node.name.lower()) not in _KNOWN:
             raise Unclear(f"{node.name}() is not known here")
-        by_week = kind in _DIFFERENCES and _unit(node) in _WEEKS
-        if by_week and name == "snowflake":
-            raise Unclear("how weeks are counted there hangs on a setting of the server")
+        if kind in DIFFERENCES:
+            _check_difference(kind, unit_of(node), name)
         if kind in ("Week", "WeekOfYear", "DayOfWeek") and name in ("tsql", "snowflake"):
             raise Unclear("the first day of the week hangs on a setting of the server")
 
@@ -211,209 +221,3 @@ _KNOWN: Final = {
     ("clickhouse", "addmonths"), ("clickhouse", "subtractmonths"), ("clickhouse", "yesterday"),
     ("clickhouse", "adddays"), ("clickhouse", "subtractdays"), ("clickhouse", "todate"),
 }  # fmt: skip
-
-
-def _sql(text: str, **parts: exp.Expression) -> exp.Expression:
-    """A piece of DuckDB with expressions in it."""
-    tree = sqlglot.parse_one(text, read="duckdb")
-
-    def put(node: exp.Expression) -> exp.Expression:
-        if isinstance(node, exp.Column) and node.name in parts:
-            return exp.Paren(this=parts[node.name].copy())
-        return node
-
-    found: exp.Expression = tree.transform(put)
-    return exp.Paren(this=found)
-
-
-def _ours(node: Any, name: str) -> Any:
-    """What a dialect writes or counts otherwise than sqlglot's translation says."""
-    if name == "sqlite":
-        return _of_sqlite(node)
-    if name == "mysql":
-        return _of_mysql(node)
-    if name == "spark" and isinstance(node, exp.Anonymous) and node.name.lower() == "weekday":
-        return _sql("(isodow(x) - 1)", x=node.expressions[0])
-    if name in ("oracle", "snowflake") and isinstance(node, exp.AddMonths):
-        # The last day of a month stays a last day.
-        return _last_day_kept(node.this, node.expression)
-    if name == "tsql":
-        return _of_tsql(node)
-    if name == "bigquery" and isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
-        unit = _unit(node)
-        if unit in ("WEEK", "WEEK(SUNDAY)"):
-            return _sql("date_trunc('day', x) - to_days(extract('dow' FROM x)::INT)", x=node.this)
-        if unit == "WEEK(MONDAY)":
-            return _sql("date_trunc('week', x)", x=node.this)
-    if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)) and _unit(node) in _UNITS:
-        return _sql(f"date_trunc('{_UNITS[_unit(node)]}', x)", x=node.this)
-    if name == "clickhouse" and isinstance(node, exp.Anonymous):
-        return _of_clickhouse(node)
-    return node
-
-
-_UNITS: Final = {"MM": "month", "MON": "month", "YY": "year", "YYYY": "year", "Q": "quarter"}
-
-
-def _last_day_kept(day: exp.Expression, months: exp.Expression) -> exp.Expression:
-    return _sql("CASE WHEN CAST(x AS DATE) = last_day(x) THEN last_day(x + to_months(n_)) "
-                "ELSE CAST(x + to_months(n_) AS DATE) END", x=day, n_=months)  # fmt: skip
-
-
-def _of_clickhouse(node: exp.Anonymous) -> exp.Expression:
-    args = node.expressions
-    forms = {
-        "tostartofmonth": "date_trunc('month', x)", "tomonday": "date_trunc('week', x)",
-        "tostartofquarter": "date_trunc('quarter', x)", "tostartofyear": "date_trunc('year', x)",
-        "todate": "CAST(x AS DATE)", "addmonths": "CAST(x + to_months(y) AS DATE)",
-        "subtractmonths": "CAST(x - to_months(y) AS DATE)", "adddays": "x + to_days(y)",
-        "subtractdays": "x - to_days(y)",
-    }  # fmt: skip
-    if node.name.lower() == "yesterday":
-        return _sql("a - 1")
-    form = forms.get(node.name.lower())
-    if form is None or not args:
-        return node
-    return _sql(form, x=args[0], **({"y": args[1]} if len(args) > 1 else {}))
-
-
-def _of_tsql(node: exp.Expression) -> exp.Expression:
-    if isinstance(node, (exp.DateAdd, exp.TsOrDsAdd)) and _number(node.this) is not None:
-        # A whole number is that many days from 1900-01-01.
-        node.set("this", _sql(f"TIMESTAMP '1900-01-01' + to_days({_number(node.this)})"))
-    if type(node).__name__ in _DIFFERENCES and _unit(node) in _WEEKS:
-        # The Sundays between, whatever the server's first day of the week is.
-        return _sql("date_diff('week', CAST(x AS DATE) + 1, CAST(y AS DATE) + 1)",
-                    x=node.args["expression"], y=node.this)  # fmt: skip
-    if isinstance(node, exp.Anonymous) and node.name.lower() == "datetrunc":
-        unit = node.expressions[0].name.lower()
-        if unit in ("week", "wk", "ww"):
-            raise Unclear("the first day of the week hangs on a setting of the server")
-        unit = "week" if unit == "iso_week" else unit
-        return _sql(f"date_trunc('{unit}', x)", x=node.expressions[1])
-    return node
-
-
-def _number(node: Any) -> int | None:
-    while isinstance(node, (exp.Paren, exp.Cast)):
-        node = node.this
-    is_number = isinstance(node, exp.Literal) and not node.is_string and node.name.isdigit()
-    return int(node.name) if is_number else None
-
-
-_COMPARED: Final = (exp.GTE, exp.GT, exp.LT, exp.LTE, exp.Between)
-
-
-def _of_mysql(node: exp.Expression) -> exp.Expression:
-    if isinstance(node, exp.TimeToStr) and isinstance(node.parent, _COMPARED):
-        # The text of a date, compared with one.
-        others = [one for one in node.parent.find_all(exp.TimeToStr) if one is not node]
-        form = node.args["format"].name
-        if not others and re.fullmatch(r"%Y-(%m|\d\d)-(%d|\d\d)", form):
-            return _sql("CAST(x AS DATE)", x=node)
-    if not isinstance(node, exp.Anonymous):
-        return node
-    args, name = node.expressions, node.name.lower()
-    if name == "yearweek":
-        mode = args[1].name if len(args) > 1 else "0"
-        if mode not in ("1", "3"):
-            # Weeks from Sunday; which year has one does not matter where two are compared.
-            return _sql("date_trunc('week', CAST(x AS TIMESTAMP) + INTERVAL 1 DAY)", x=args[0])
-        return _sql("date_trunc('week', x)", x=args[0])
-    if name == "makedate":
-        return _sql("make_date(CAST(x AS INT), 1, 1) + (CAST(y AS INT) - 1)", x=args[0], y=args[1])
-    if name == "to_days":
-        return _sql("date_diff('day', DATE '0001-01-01', CAST(x AS DATE))", x=args[0])
-    if name == "weekday":
-        return _sql("(isodow(x) - 1)", x=args[0])
-    return node
-
-
-_MOVED: Final = re.compile(r"([+-]?\d+(?:\.\d+)?)\s+(day|month|year|hour|minute|second)s?")
-
-
-_ARITHMETIC: Final = (exp.Add, exp.Sub, exp.Mod, exp.Div, exp.Mul)
-
-
-def _of_sqlite(node: exp.Expression) -> exp.Expression:
-    """SQLite's functions of dates, whose months overflow into the next and do not clamp."""
-    if isinstance(node, exp.Anonymous):
-        name, args = node.name.lower(), node.expressions
-    elif type(node).__name__ in ("Date", "TsOrDsToDate", "Datetime"):
-        name = "date" if type(node).__name__ != "Datetime" else "datetime"
-        args = [one for one in (node.this, node.args.get("zone"), node.expression,
-                                *node.expressions) if one is not None]  # fmt: skip
-    elif isinstance(node, exp.TimeToStr) and isinstance(node.parent, _ARITHMETIC):
-        # SQLite takes the text for the number that it is when it counts with it.
-        return _sql("CAST(x AS INTEGER)", x=exp.Anonymous(
-            this="strftime", expressions=[node.this, node.args["format"].copy()]))  # fmt: skip
-    elif isinstance(node, exp.TsOrDsToTimestamp):
-        return _modified(node.this, [], is_date=False)
-    else:
-        return node
-    if name == "strftime" and args:
-        return _strftime(args[0].name, args[1], args[2:])
-    if name not in ("date", "datetime") or not args:
-        return node
-    return _modified(args[0], args[1:], is_date=name == "date")
-
-
-def _modified(
-    first: exp.Expression, modifiers: list[exp.Expression], *, is_date: bool
-) -> exp.Expression:
-    is_now = isinstance(first, exp.Literal) and first.name.lower() == "now"
-    day: exp.Expression = exp.column("n") if is_now else first
-    day = _sql("CAST(x AS TIMESTAMP)", x=day)
-    for modifier in modifiers:
-        if not isinstance(modifier, exp.Literal):
-            day = _put_together(day, modifier)
-            continue
-        text = modifier.name.lower().strip()
-        if text in ("localtime", "utc", "auto"):
-            continue
-        if text.startswith("start of "):
-            day = _sql(f"date_trunc('{text.removeprefix('start of ')}', x)", x=day)
-        elif text.startswith("weekday "):
-            day = _sql(f"x + to_days((({int(text[8:])} - dayofweek(x) + 7) % 7)::INT)", x=day)
-        elif match := _MOVED.fullmatch(text):
-            day = _moved(day, match[1], match[2])
-        else:
-            raise Unclear(f"the modifier {text!r} of SQLite is not known here")
-    return _sql("CAST(x AS DATE)", x=day) if is_date else day
-
-
-def _put_together(day: exp.Expression, modifier: exp.Expression) -> exp.Expression:
-    """A modifier such as ``'-' || 3 || ' days'``."""
-    left = modifier.this if isinstance(modifier, exp.DPipe) else None
-    if not isinstance(left, exp.DPipe):
-        raise Unclear("a modifier of SQLite is no text")
-    sign, count, unit = left.this, left.expression, modifier.expression
-    form = {"days": "to_days", "day": "to_days", "months": "to_months", "month": "to_months"}.get(
-        unit.name.strip()
-    )
-    if sign.name not in ("-", "+") or form is None:
-        raise Unclear("a modifier of SQLite is no text")
-    if form == "to_days":
-        return _sql(f"x {sign.name} to_days(CAST(y AS INTEGER))", x=day, y=count)
-    start = "date_trunc('month', x)"
-    return _sql(
-        f"{start} {sign.name} to_months(CAST(y AS INTEGER)) + (x - {start})", x=day, y=count
-    )
-
-
-def _moved(day: exp.Expression, count: str, unit: str) -> exp.Expression:
-    if unit not in ("month", "year"):
-        return _sql(f"x + INTERVAL ({count}) {unit}", x=day)
-    if "." in count:
-        raise Unclear("SQLite takes parts of months by a length of its own")
-    months = int(count) * (12 if unit == "year" else 1)
-    return _sql(
-        f"date_trunc('month', x) + to_months({months}) + (x - date_trunc('month', x))", x=day
-    )
-
-
-def _strftime(form: str, day: exp.Expression, modifiers: Any = ()) -> exp.Expression:
-    if not re.fullmatch(r"[-/ ]*(%[YmdjwHMS][-/: ]*)+", form):
-        raise Unclear(f"the form {form!r} of strftime is not known here")
-    moved = _modified(day, list(modifiers), is_date=False)
-    return exp.Anonymous(this="strftime", expressions=[moved, exp.Literal.string(form)])
