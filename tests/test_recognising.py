@@ -1,5 +1,6 @@
 """Conditions of SQL: which phrase each is, beside the engines, and what is wrong in them."""
 
+import json
 import os
 import re
 import sqlite3
@@ -114,6 +115,8 @@ def test_live_conditions_of_our_own_are_never_taken_for_another(dialect, text):
         assert ours == phrase.resolve(today=day).ranges, (str(phrase), str(found.phrase), day)
 
 
+SAID = (Path(__file__).parent / "phrases.tsv").read_text().split("\n")
+CASES = Path(__file__).parents[1] / "docs" / "conformance.jsonl"
 LONG = int(float(os.environ.get("ULNAGER_CASES", "1")) > 1)
 KNOWN = """today; yesterday; tomorrow; this month; this week; previous quarter; next week
 month to date; year to date; last 7 rolling days; last 3 rolling months; last 3 whole months
@@ -122,6 +125,9 @@ last 3 months to date; last 3 months to end; next 2 whole weeks; rest of month; 
 at most 3 months ago; since 2026-01-01; from 2026-01-01 to 2026-03-31; all dates; 6 months ago
 end of previous month; year to date, 1 year earlier; month to date except today
 since start of quarter
+last 10 days only mondays and fridays; last 5 months except this month; week 1 of this year
+this month, 1 week earlier, 1 month earlier; month to date except today, 2 weeks earlier
+(this week plus 3 days ago) except sundays; year to date as of end of last month
 last 30 rolling days only weekdays; first monday of month; until yesterday; last 5 whole years"""
 
 
@@ -138,11 +144,22 @@ def test_the_common_live_conditions_are_all_known(dialect):
             assert found.resolve(today=day).ranges == phrase.resolve(today=day).ranges
 
 
+@pytest.mark.skipif(not LONG, reason="a long walk: ULNAGER_CASES")
+def test_every_live_condition_of_the_conformance_file_is_known_again():
+    """But those of the data's last day, and `rest of day`, which is always empty."""
+    texts = {json.loads(line)["phrase"] for line in CASES.read_text().splitlines()}
+    for text in sorted(texts | {line.split("\t")[0] for line in SAID if line and line[0] != "#"}):
+        try:
+            phrase = ulnager.period(text)
+            condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), "duckdb")
+        except ulnager.UlnagerError:
+            continue
+        found = recognise(condition)
+        assert found.phrase is not None or "nothing" in found.why, text
+
+
 TIMES = {"column_type": "timestamp"}
 FUNCTION = "secret_function(1)"
-
-
-SAID = (Path(__file__).parent / "phrases.tsv").read_text().split("\n")
 
 
 @examples(15)
@@ -199,7 +216,17 @@ def test_the_order_of_phrases_with_the_same_rows():
      "since sunday"),
     ("date_trunc('week', d + 1) = date_trunc('week', current_date + 1) - INTERVAL 1 WEEK", {},
      "with weeks from Sunday it is 'previous week'"),
-    ("d = (SELECT max(d) FROM t)", {}, "asks another table"), ("d < e", {}, "2 columns"),
+    ("d = (SELECT max(d) FROM t)", {}, "latest"), ("d < e", {}, "2 columns"),
+    ("d < (SELECT MAX(d) FROM t)", {"dialect": "mysql"}, "before latest"),
+    ("d > (SELECT max(d) FROM t) - 7 AND d <= (SELECT max(d) FROM t)", {},
+     "last 7 rolling days as of latest"),
+    ("d >= (SELECT min(x.d) FROM t x) AND d < (SELECT min(x.d) FROM t x) + 5", {},
+     "next 5 days from date as of earliest"),
+    ("d = (SELECT max(d) FROM t WHERE ok)", {}, "asks another table"),
+    ("d = (SELECT max(d) FROM t GROUP BY k)", {}, "asks another table"),
+    ("d = (SELECT max(d) FROM read_csv('/etc/passwd'))", {}, "asks another table"),
+    ("d BETWEEN (SELECT max(d) FROM t) AND current_date", {}, "several days"),
+    ("d BETWEEN (SELECT min(d) FROM t) AND (SELECT max(d) FROM t)", {}, "several days"),
     (f"d = {FUNCTION}", {}, "not known here"),
     ("d > current_date AND d < current_date", {}, "nothing"),
     ("d IN (SELECT 1 FROM read_csv('/etc/passwd'))", {}, "asks another table"),

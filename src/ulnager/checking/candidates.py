@@ -12,6 +12,7 @@ from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period, period
 from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.names import NamedUnit, Ordinal
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.units import Unit
 
@@ -59,6 +60,23 @@ def made(key: str, *args: Any) -> Period:
     return Period(Definition(RULES[key], args))
 
 
+def of_anchor(phrase: Period) -> Period | None:
+    """A phrase that names the clock's day, with the anchor's in its place; None for other words
+    of the clock, which stay with it whatever the anchor."""
+    if any(part.rule.key in ("yesterday", "tomorrow", "now") for part in phrase.definition.walk()):
+        return None
+    return Period(of_point(phrase.definition, "today", Definition(RULES["anchor_day"], ())))
+
+
+def of_point(definition: Definition, key: str, other: Definition) -> Definition:
+    """A definition with another point in the place of one."""
+    if definition.rule.key == key:
+        return other
+    args = tuple(of_point(one, key, other) if isinstance(one, Definition) else one
+                 for one in definition.args)  # fmt: skip
+    return Definition(definition.rule, args)
+
+
 def candidates(seen: Seen) -> Iterator[Period]:
     """Phrases that it may be, in the order in which they are told."""
     named, numbers = _named_in(seen.said), _numbers_in(seen.said)
@@ -95,6 +113,7 @@ def candidates(seen: Seen) -> Iterator[Period]:
     yield from _weekdays(counts[Unit.DAY])
     yield from _cut(units, counts)
     yield from _points(units, bigger, counts)
+    yield from _rarer(bigger, counts, numbers)
 
 
 def _counted(key: str, units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
@@ -151,24 +170,31 @@ def _named() -> Iterator[Period]:
     for form in ("{}", "last {}", "next {}", "{} of previous year", "{} of next year"):
         for name in names:
             yield from _if_read(form.format(name))
-    for form in ("week {}", "last week {}", "next week {}"):
-        for week in range(1, 54):
-            yield from _if_read(form.format(week))
+    for key in ("named_unit", "last_unit", "next_unit"):
+        yield from (made(key, NamedUnit(Unit.WEEK, week)) for week in range(1, 54))
 
 
 def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
     """The first or last units of another one, and the Nth."""
-    outer = [f"{word} {unit.name}" for word in ("this", "previous", "next") for unit in units]
-    for inner in (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER):
+    outer = [Definition(RULES[key], (unit,)) for key in ("this", "previous", "following")
+             for unit in units]  # fmt: skip
+    inside = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER)
+    for inner in inside:
         for n in [1, *(one for one in counts.get(inner, [])[:6] if one > 1)]:
-            named = inner.name if n == 1 else f"{n} {inner.plural}"
             for period_ in outer:
-                yield from _if_read(f"first {named} of {period_}")
-                yield from _if_read(f"last {named} of {period_}")
-    for place in ("2nd", "3rd", "4th"):
-        for inner in (Unit.WEEK, Unit.MONTH, Unit.QUARTER):
-            for period_ in outer:
-                yield from _if_read(f"{place} {inner.name} of {period_}")
+                if n == 1:
+                    yield from _if_read(f"first {inner.name} of {period_}")
+                    yield from _if_read(f"last {inner.name} of {period_}")
+                else:
+                    yield made("first_of", n, inner, period_)
+                    yield made("last_of", n, inner, period_)
+    for place in (2, 3, 4):
+        for inner in inside[1:]:
+            yield from (made("nth_unit", Ordinal(place), inner, period_) for period_ in outer)
+    for key in ("this", "previous", "following"):
+        year = Definition(RULES[key], (Unit.YEAR,))
+        for n in range(1, 54):
+            yield made("unit_of_period", NamedUnit(Unit.WEEK, n), year)
 
 
 _WEEKDAY_FORMS: Final = (
@@ -190,7 +216,7 @@ def _weekdays(counts: list[int]) -> Iterator[Period]:
             yield from _if_read(form.format(day))
 
 
-@lru_cache(maxsize=2048)
+@lru_cache(maxsize=4096)
 def _read(text: str) -> Period | None:
     try:
         return period(text)
@@ -307,3 +333,30 @@ def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Pe
         for n in [*usual, *(one for one in counts.get(shift, [])[:3] if one not in usual)]:
             for key in ("earlier", "later"):
                 yield from (made(key, base, n, shift) for base in bases)
+
+
+def _rarer(
+    units: list[Unit], counts: Mapping[Unit, list[int]], numbers: set[int]
+) -> Iterator[Period]:
+    """Weeks of years, periods as of the edges of others, and two shifts on end."""
+    for edge in ("end of previous", "start of", "end of"):
+        for outer in units:
+            point = period(f"{edge} {outer.name}").definition.args[0]
+            for unit in units:
+                yield made("as_of", Definition(RULES["to_date"], (unit,)), point)
+            for n in sorted(numbers)[:4]:
+                for key in ("last_rolling", "last_whole"):
+                    yield from (made("as_of", Definition(RULES[key], (n, unit)), point)
+                                for unit in units)  # fmt: skip
+    bases = [made(key, unit) for key in ("this", "previous", "to_date") for unit in units]
+    bases += [made("last_rolling", n, unit) for unit in units for n in counts[unit][:2]]
+    weeks = sorted({n // 7 + add for n in numbers for add in (0, 1) if n // 7 + add} | {1})
+    moves = [(n, unit) for unit in (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
+             for n in (weeks[:3] if unit is Unit.WEEK else (1, 2))]  # fmt: skip
+    for base in bases:
+        for one in moves:
+            for other in moves:
+                for first in ("earlier", "later"):
+                    for second in ("earlier", "later"):
+                        moved = Definition(RULES[first], (base.definition, *one))
+                        yield made(second, moved, *other)

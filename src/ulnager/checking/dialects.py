@@ -57,9 +57,36 @@ def ours(node: Any, name: str) -> Any:
             return _sql("date_trunc('week', x)", x=node.this)
     if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)) and unit_of(node) in _UNITS:
         return _sql(f"date_trunc('{_UNITS[unit_of(node)]}', x)", x=node.this)
+    if name == "clickhouse" and isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
+        is_long = unit_of(node) in ("WEEK", "MONTH", "QUARTER", "YEAR")
+        return _sql("CAST(x AS DATE)", x=node) if is_long else node
     if name == "clickhouse" and isinstance(node, exp.Anonymous):
         return _of_clickhouse(node)
+    if name in _DATES_STAY and isinstance(node, (exp.Add, exp.Sub)) and _is_moved_date(node):
+        return _sql("CAST(x AS DATE)", x=node)
     return node
+
+
+_DATES_STAY: Final = ("clickhouse", "datafusion")
+"""Where a date and an interval of days or months give a date, and no instant."""
+
+
+def _is_moved_date(node: Any) -> bool:
+    by = node.expression
+    while isinstance(by, exp.Paren):
+        by = by.this
+    is_long = isinstance(by, exp.Interval) and not re.search(r"(?i)hour|minute|second", by.sql())
+    return is_long and _is_date(node.this)
+
+
+def _is_date(node: Any) -> bool:
+    """Whether a node is a date for certain."""
+    while isinstance(node, exp.Paren):
+        node = node.this
+    if isinstance(node, (exp.Add, exp.Sub)):
+        return _is_date(node.this)
+    is_day = isinstance(node, exp.Cast) and node.to.this == exp.DataType.Type.DATE
+    return is_day or isinstance(node, (exp.CurrentDate, exp.LastDay))
 
 
 _UNITS: Final = {"MM": "month", "MON": "month", "YY": "year", "YYYY": "year", "Q": "quarter"}
@@ -75,7 +102,8 @@ def _of_clickhouse(node: exp.Anonymous) -> exp.Expression:
     forms = {
         "tostartofmonth": "date_trunc('month', x)", "tomonday": "date_trunc('week', x)",
         "tostartofquarter": "date_trunc('quarter', x)", "tostartofyear": "date_trunc('year', x)",
-        "todate": "CAST(x AS DATE)", "addmonths": "CAST(x + to_months(y) AS DATE)",
+        "todate": "CAST(x AS DATE)", "todate32": "CAST(x AS DATE)", "todayofweek": "isodow(x)",
+        "addmonths": "CAST(x + to_months(y) AS DATE)",
         "subtractmonths": "CAST(x - to_months(y) AS DATE)", "adddays": "x + to_days(y)",
         "subtractdays": "x - to_days(y)",
     }  # fmt: skip

@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 import threading
+from bisect import insort
+from collections.abc import Iterator
 from datetime import date
 from functools import lru_cache
+from operator import itemgetter
 from time import monotonic
 from typing import Any, Final, NamedTuple
 
@@ -12,16 +15,19 @@ import duckdb
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made
+from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made, of_anchor, of_point
 from ulnager.checking.dialects import Unclear
+from ulnager.checking.joining import Piece, pieces_of, weekdays_named
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
-from ulnager.checking.translating import TYPES, parsed, translated
+from ulnager.checking.translating import TYPES, hoisted, measured, parsed, translated, written
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
-from ulnager.core.language.period import Period, basis_of
+from ulnager.core.language.period import Period, basis_of, period
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.phrases import RULES
 from ulnager.core.units import Unit
 from ulnager.sources.embedded import first_line
 
@@ -37,6 +43,12 @@ _TOO_FAR: Final = 8
 _TRIED: Final = 10
 _CENTURY: Final = 36_500
 _SECONDS: Final = 2.0
+_NESTED: Final = 3
+_OF_POINTS: Final = frozenset(
+    ("on", "before", "until", "after", "from", "between", "moved_before", "moved_after",
+     "anchor_day")
+)  # fmt: skip
+"""Rules that hang on nothing but their points."""
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
 Matrix = NDArray[np.bool_]
@@ -92,68 +104,163 @@ def recognise(
         raise FilterError(f"column_type is {column_type!r}; choose {', '.join(TYPES)}")
     tree = parsed(condition, dialect)
     try:
-        return recognised(translated(tree, dialect, column_type), condition, column_type, calendar)
+        return recognised(tree, dialect, condition, column_type, calendar)
     except Unclear as unclear:
         return Recognised(None, why=str(unclear))
 
 
 def recognised(
-    sql: str, said: str, column_type: str, calendar: Calendar | None = None
+    tree: Any, dialect: str, said: str, column_type: str, calendar: Calendar | None = None
 ) -> Recognised:
-    """Which phrase a condition of DuckDB over ``d_``, ``a`` and ``n`` is."""
+    """Which phrase the tree of a condition is; raises Unclear for what cannot be told."""
     until = monotonic() + _SECONDS
+    tree, anchor = measured(tree)
+    tree = translated(tree, dialect, column_type)
+    return _answered(_Asked(tree, said, column_type, calendar, anchor, until))
+
+
+class _Asked(NamedTuple):
+    """The tree of a condition of DuckDB, how it was written, what its column holds, the day of the
+    data that stands in it for the clock's, if one does, and until when it may be looked at."""
+
+    tree: Any
+    said: str
+    column_type: str
+    calendar: Calendar | None
+    of_data: str
+    until: float
+
+
+def _answered(asked: _Asked, nested: int = 0) -> Recognised:
+    """Which phrase it is; ``nested`` counts the joints that it was taken out of."""
     probes = np.array(_PROBES, dtype=np.int64)
     century = np.arange(-_CENTURY, _CENTURY + 1, dtype=np.int64)
-    all_kept, partial = _run(sql, probes, century, column_type, until)
+    all_kept, partial = _run(asked, probes, century)
     wide = _offsets(WIDE)
     kept = all_kept[:, wide + _CENTURY]
     if partial.any():
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     if not kept.any():
         return Recognised(None, why="it keeps nothing")
-    told = _Told(probes, wide, kept)
+    told = _Told(asked, probes, wide, kept)
     offsets = _offsets(min(WIDE, max(60, told.reach() + 40)))
     days = np.arange(_FIRST, _LAST + 1, dtype=np.int64)
-    kept, partial = _run(sql, days, offsets, column_type, until)
+    kept, partial = _run(asked, days, offsets)
     if partial.any():
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     others: list[tuple[int, Period]] = []
-    for phrase in candidates(told.seen(said)):
-        apart = told.apart(phrase, calendar)
+    pieces = pieces_of(asked.tree) if nested < _NESTED else ()
+    spare = _LAST_WORDS * (1 if not nested else 0)
+    for phrase in _tried(told, asked, pieces, spare, nested):
+        apart = told.apart(phrase, others[_TRIED - 1][0] if len(others) >= _TRIED else None)
         if apart is None:
             continue
-        is_same = not apart and not _parts(phrase, days, offsets, kept, calendar).any()
+        is_same = not apart and not _parts(asked, phrase, days, offsets, kept).any()
         # What lies far from the clock's day is looked at on the probe days.
-        if is_same and _Told(probes, century, all_kept).apart(phrase, calendar) == 0:
-            return Recognised(phrase)
-        others.append((apart, phrase))
-        if monotonic() > until - _LAST_WORDS:
+        if is_same and _Told(asked, probes, century, all_kept).apart(phrase) == 0:
+            return Recognised(phrase if nested else _told_as(asked, phrase))
+        insort(others, (apart, phrase), key=itemgetter(0))
+        if monotonic() > asked.until - spare:
             break
-    others.sort(key=lambda pair: pair[0])
+    if nested:
+        return Recognised(None)
     found: tuple[int, Period, NDArray[np.bool_]] | None = None
     for _, phrase in others[:_TRIED]:
-        parts = _parts(phrase, days, offsets, kept, calendar)
+        parts = _parts(asked, phrase, days, offsets, kept)
         if found is None or parts.sum() < found[0]:
             found = int(parts.sum()), phrase, parts
     if found is None:
         return Recognised(None, why="no phrase is near")
-    why = "" if calendar is not None else _from_sunday(told, days, offsets, kept)
-    return Recognised(None, found[1], ranges_of(days[found[2]]), why)
+    why = "" if asked.calendar is not None else _from_sunday(asked, told, days, offsets, kept)
+    return Recognised(None, _told_as(asked, found[1]), ranges_of(days[found[2]]), why)
 
 
-def _from_sunday(told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
+def _tried(
+    told: _Told, asked: _Asked, pieces: tuple[Piece, ...], spare: float, nested: int
+) -> Iterator[Period]:
+    """Phrases that it may be: those joined as it is, where it has joints, come after those of one
+    rule; before them where it keeps several spans, as few of those do."""
+    is_cut = bool(pieces) and told.is_cut()
+    if is_cut:
+        yield from _joined(asked, pieces, spare, nested)
+    until = monotonic() + (asked.until - spare - monotonic()) * (0.4 if pieces else 1.0)
+    for phrase in candidates(told.seen(asked.said)):
+        found = of_anchor(phrase) if asked.of_data else phrase
+        if found is not None:
+            yield found
+        if pieces and not is_cut and monotonic() > until:
+            break
+    if not is_cut:
+        yield from _joined(asked, pieces, spare, nested)
+
+
+def _joined(
+    asked: _Asked, pieces: tuple[Piece, ...], spare: float, nested: int
+) -> Iterator[Period]:
+    """The phrase whose parts are those of a condition, where all of them are known."""
+    text = ""
+    for place, piece in enumerate(pieces):
+        left = asked.until - spare - monotonic()
+        until = monotonic() + left / (len(pieces) - place)
+        part = asked._replace(tree=piece.tree, said=written(piece.tree), until=until)
+        if left <= 0:
+            return
+        named = _weekdays_of(part)
+        if named is None:
+            found = _phrase_of(part, nested + 1)
+            if found is None:
+                return
+            named = f"({found})"
+        elif piece.joint == "within":
+            text, named = text or "all dates", f"only {named}"
+        text = f"{text} {piece.joint if named[:5] != 'only ' else ''} {named}" if text else named
+    try:
+        if text:
+            yield period(text)
+    except UlnagerError:
+        return
+
+
+def _phrase_of(asked: _Asked, nested: int) -> Period | None:
+    try:
+        return _answered(asked, nested).phrase
+    except Unclear:
+        return None  # The time was over.
+
+
+def _weekdays_of(asked: _Asked) -> str | None:
+    """The weekdays that a condition keeps, where it asks for nothing else."""
+    probes = np.array(_PROBES[:3], dtype=np.int64)
+    around = np.arange(-400, 401, dtype=np.int64)
+    kept, partial = _run(asked, probes, around)
+    weekdays = (probes[:, None] + around - 1) % 7
+    days = frozenset(int(one) for one in weekdays[kept])
+    if partial.any() or not 0 < len(days) < 7 or (kept != np.isin(weekdays, list(days))).any():
+        return None
+    return weekdays_named(days)
+
+
+def _told_as(asked: _Asked, phrase: Period) -> Period:
+    """A phrase as it is told: of the newest day of the data where that stands for the clock's."""
+    if not asked.of_data:
+        return phrase
+    edge = Definition(RULES[asked.of_data], ())
+    if all(part.rule.key in _OF_POINTS for part in phrase.definition.walk()):
+        return Period(of_point(phrase.definition, "anchor_day", edge))
+    return Period(Definition(RULES["as_of"], (phrase.definition, edge)))
+
+
+def _from_sunday(asked: _Asked, told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
     """What it is where weeks start on a Sunday."""
-    sunday = MonthCalendar(week_starts="sunday")
+    asked = asked._replace(calendar=MonthCalendar(week_starts="sunday"))
+    told = told._with(asked)
     bounds = told.bounds()
     weeks = [made(key, Unit.WEEK) for key in ("this", "previous", "following", "to_date")]
     weeks += [made(key, n, Unit.WEEK) for key in ("last_whole", "last_to_date", "next_whole")
               for n in counts_of(Unit.WEEK, bounds, set())[:60]]  # fmt: skip
     for phrase in weeks:
-        if (
-            told.apart(phrase, sunday) == 0
-            and not _parts(phrase, days, offsets, kept, sunday).any()
-        ):
-            return f"with weeks from Sunday it is '{phrase}'"
+        if told.apart(phrase) == 0 and not _parts(asked, phrase, days, offsets, kept).any():
+            return f"with weeks from Sunday it is '{_told_as(asked, phrase)}'"
     return ""
 
 
@@ -171,14 +278,12 @@ def _engine() -> duckdb.DuckDBPyConnection:
     return made
 
 
-def _run(
-    sql: str, days: Days, offsets: Days, column_type: str, until: float
-) -> tuple[Matrix, Matrix]:
+def _run(asked: _Asked, days: Days, offsets: Days) -> tuple[Matrix, Matrix]:
     """Which dates a condition keeps on each clock's day, and of which it keeps a part only."""
     moments = ["0 hour", "12 hour", "86399999999 microsecond"]
-    if column_type in ("date", "yyyymmdd"):
+    if asked.column_type in ("date", "yyyymmdd"):
         moments = moments[:1]
-    found = [_kept(sql, days, offsets, column_type, at, until) for at in moments]
+    found = [_kept(asked, days, offsets, at) for at in moments]
     every, some = found[0].copy(), found[0].copy()
     for one in found[1:]:
         every &= one
@@ -186,23 +291,28 @@ def _run(
     return every, some & ~every
 
 
-def _kept(sql: str, days: Days, offsets: Days, column_type: str, at: str, until: float) -> Matrix:
+def _kept(asked: _Asked, days: Days, offsets: Days, at: str) -> Matrix:
     held = {
         "date": "day", "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
         "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
         "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
-    }[column_type]  # fmt: skip
-    zone = "TIMESTAMPTZ" if column_type == "timestamptz" else "TIMESTAMP"
+    }[asked.column_type]  # fmt: skip
+    zone = "TIMESTAMPTZ" if asked.column_type == "timestamptz" else "TIMESTAMP"
+    sql, of_clock = hoisted(asked.tree)
+    named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
+    # Materialised, lest the engine works them out anew for each date.
     query = f"""
-        WITH clock AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
+        WITH days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
                 SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
+             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR AS {zone}) AS n
+                         FROM days_),
+             clock AS MATERIALIZED (SELECT i, a, n{named} FROM moments),
              offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
-             pairs AS (SELECT i, o, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR AS {zone}) AS n,
-                       a + k::INTEGER AS day FROM clock, offs),
-             held AS (SELECT i, o, a, n, {held} AS d_ FROM pairs)
+             pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs),
+             held AS (SELECT *, {held} AS d_ FROM pairs)
         SELECT i, o FROM held WHERE {sql}"""
     cursor = _engine().cursor()
-    watch = threading.Timer(max(until - monotonic(), 0.01), cursor.interrupt)
+    watch = threading.Timer(max(asked.until - monotonic(), 0.01), cursor.interrupt)
     watch.daemon = True
     watch.start()
     try:
@@ -223,9 +333,12 @@ def _kept(sql: str, days: Days, offsets: Days, column_type: str, at: str, until:
 class _Told:
     """What a condition keeps on the probe days."""
 
-    def __init__(self, days: Days, offsets: Days, kept: Matrix) -> None:
-        self.days, self.offsets, self.kept = days, offsets, kept
-        self._bases: dict[Any, Any] = {}
+    def __init__(self, asked: _Asked, days: Days, offsets: Days, kept: Matrix) -> None:
+        self.asked, self.days, self.offsets, self.kept = asked, days, offsets, kept
+        self._bases: dict[int, Any] = {}
+
+    def _with(self, asked: _Asked) -> _Told:
+        return _Told(asked, self.days, self.offsets, self.kept)
 
     def reach(self) -> int:
         """How far from the clock's day the nearer bounds lie."""
@@ -244,19 +357,25 @@ class _Told:
                 found |= {low, high, high - low + 1}
         return frozenset(one for one in found if abs(one) <= WIDE)
 
+    def is_cut(self) -> bool:
+        """Whether several spans are kept on most days."""
+        changes = np.count_nonzero(np.diff(self.kept.astype(np.int8), axis=1), axis=1)
+        return bool(np.count_nonzero(changes > 2) * 2 > len(changes))
+
     def seen(self, said: str) -> Seen:
         """What says which phrases it may be."""
         is_single = bool((self.kept.sum(axis=1) == 1).all())
         sides = bool(self.kept[:, 0].all()), bool(self.kept[:, -1].all())
         return Seen(self.bounds(), is_single, sides, said)
 
-    def _row(self, phrase: Period, day: int, calendar: Calendar | None) -> Matrix | None:
+    def _row(self, phrase: Period, day: int) -> Matrix | None:
         """Which dates a phrase has as of a day; None where it has none."""
-        key = (day, calendar)
-        if key not in self._bases:
-            self._bases[key] = basis_of(date_of(day), calendar=calendar)
+        if day not in self._bases:
+            at = date_of(day)
+            over = at if self.asked.of_data else None
+            self._bases[day] = basis_of(at, over, calendar=self.asked.calendar)
         try:
-            ranges = phrase.resolve_on(self._bases[key]).ranges
+            ranges = phrase.resolve_on(self._bases[day]).ranges
         except UlnagerError:
             return None
         row = np.zeros(len(self.offsets), dtype=bool)
@@ -266,27 +385,34 @@ class _Told:
             row[low:high] = True
         return row
 
-    def apart(self, phrase: Period, calendar: Calendar | None) -> int | None:
+    def apart(self, phrase: Period, most: int | None = None) -> int | None:
         """On how many dates a phrase parts from it on the probe days, as far as that matters; None
-        for one that has no dates there."""
+        for one that has no dates there, or parts on more than ``most``."""
         found = 0
         for place, day in enumerate(self.days.tolist()):
-            row = self._row(phrase, day, calendar)
+            row = self._row(phrase, day)
             if row is None:
                 return None
             found += int(np.count_nonzero(row != self.kept[place]))
+            if most is not None and found > most:
+                return None
             if found > _TOO_FAR * (place + 1):
                 return found * len(self.days) // (place + 1)
         return found
 
 
 def _parts(
-    phrase: Period, days: Days, offsets: Days, kept: Matrix,
-    calendar: Calendar | None,
-) -> NDArray[np.bool_]:  # fmt: skip
+    asked: _Asked, phrase: Period, days: Days, offsets: Days, kept: Matrix
+) -> NDArray[np.bool_]:
     """The days on which a phrase has other rows than the condition keeps."""
+    # As of the newest day of the data is as of the day before the one that is looked at.
+    at = days + 1 if asked.of_data else days
     try:
-        windows = windows_of(phrase, days, {"calendar": calendar})
+        windows = windows_of(
+            _told_as(asked._replace(of_data=asked.of_data and "latest"), phrase),
+            at,
+            {"calendar": asked.calendar},
+        )
     except (ResolveError, SettingError):
         return np.ones(len(days), dtype=bool)
     open_ = np.iinfo(np.int64).min

@@ -22,7 +22,6 @@ from ulnager.checking.translating import (
     is_day_clock,
     quiet,
     told_by,
-    translated,
 )
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
@@ -280,7 +279,7 @@ class _Condition:
             tree = exp.And(this=exp.Paren(this=tree), expression=exp.Paren(this=part.copy()))
         said = tree.sql(dialect=dialect_of(self.dialect))
         try:
-            found = recognised(translated(tree, self.dialect, self.held), said, self.held, calendar)
+            found = recognised(tree, self.dialect, said, self.held, calendar)
         except Unclear:
             return
         if found.phrase is not None:

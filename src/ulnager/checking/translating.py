@@ -112,12 +112,55 @@ def is_day_clock(node: exp.Expression) -> bool:
     return isinstance(node, exp.CurrentDate) or node.name.lower() in _TODAY
 
 
-def translated(condition: Any, dialect: str, column_type: str) -> str:
-    """The condition for DuckDB, with the columns ``d`` for the date and ``a``, ``n`` for the clock.
+_EDGES: Final = {exp.Max: "latest", exp.Min: "earliest"}
+
+
+def measured(condition: Any) -> tuple[Any, str]:
+    """A condition that asks for the newest or the first date of a table, with the clock's day in
+    its place, and ``latest`` or ``earliest``; any other as it is, and no word.
+
+    Raises Unclear for one that is measured from several of these days.
+    """
+    tree: Any = exp.Paren(this=condition.copy())
+    found: dict[str, bool] = {}
+    for node in list(tree.find_all(exp.Subquery)):
+        word = _edge_of(node)
+        if word and node.parent is not None:
+            found[word] = True
+            node.replace(exp.CurrentDate())
+    if not found or tree.find(exp.Select) is not None:
+        return condition, ""
+    clocks = [one for one in condition.walk() if is_clock(one)]
+    if clocks or len(found) > 1:
+        raise Unclear("it is measured from several days: the clock's, the data's first or newest")
+    return tree, next(iter(found))
+
+
+def _edge_of(node: Any) -> str:
+    """``latest`` for the newest date of a whole table, ``earliest`` for the first one."""
+    select = node.this
+    plain = {"expressions", "from_", "from", "kind", "operation_modifiers"}
+    if (
+        not isinstance(select, exp.Select)
+        or len(select.expressions) != 1
+        or any(value for name, value in select.args.items() if name not in plain)
+    ):
+        return ""
+    edge: Any = select.expressions[0]
+    source: Any = select.find(exp.From)
+    is_table = source is not None and isinstance(source.this.this, exp.Identifier)
+    is_column = type(edge) in _EDGES and isinstance(edge.this, exp.Column)
+    return _EDGES.get(type(edge), "") if is_table and is_column else ""
+
+
+def translated(condition: Any, dialect: str, column_type: str) -> Any:
+    """The tree of a condition for DuckDB, with the columns ``d_`` for the date and ``a``, ``n`` for
+    the clock.
 
     Raises Unclear for what DuckDB would count otherwise.
     """
-    name = dialect_of(dialect)
+    # DataFusion reads as PostgreSQL does, and counts with dates otherwise.
+    name = "datafusion" if dialect.lower() == "datafusion" else dialect_of(dialect)
     if condition.find(exp.Select, exp.Subquery, exp.Parameter, exp.Placeholder) is not None:
         raise Unclear("it asks another table, or has parameters")
     columns = columns_of(condition)
@@ -132,7 +175,7 @@ def translated(condition: Any, dialect: str, column_type: str) -> str:
         return _rewritten(tree, name)
 
 
-def _rewritten(wrapped: Any, name: str) -> str:
+def _rewritten(wrapped: Any, name: str) -> Any:
     _check(wrapped, name)
     for rewrite in (_column, ours, _clock):
         # The innermost first, so that what is rewritten holds what was.
@@ -140,8 +183,16 @@ def _rewritten(wrapped: Any, name: str) -> str:
             other = rewrite(node, name)
             if other is not node:
                 node.replace(other)
+    return wrapped
+
+
+def written(tree: Any) -> str:
+    """A tree as DuckDB reads it; raises Unclear for what it has no words for."""
     try:
-        return str(wrapped.sql(dialect="duckdb", unsupported_level=sqlglot.ErrorLevel.RAISE))
+        with quiet():
+            return str(tree.sql(dialect="duckdb", unsupported_level=sqlglot.ErrorLevel.RAISE))
+    except RecursionError:
+        raise Unclear("the condition is nested too deeply") from None
     except (SqlglotError, ValueError) as error:
         raise Unclear(f"it cannot be translated: {str(error).splitlines()[0]}") from None
 
@@ -220,4 +271,26 @@ _KNOWN: Final = {
     ("clickhouse", "tostartofquarter"), ("clickhouse", "tostartofyear"),
     ("clickhouse", "addmonths"), ("clickhouse", "subtractmonths"), ("clickhouse", "yesterday"),
     ("clickhouse", "adddays"), ("clickhouse", "subtractdays"), ("clickhouse", "todate"),
+    ("clickhouse", "todate32"), ("clickhouse", "todayofweek"),
 }  # fmt: skip
+
+
+def hoisted(tree: Any) -> tuple[str, tuple[str, ...]]:
+    """A condition of DuckDB with what hangs on the clock alone under names, ``h_0`` and so on, and
+    what these are: they are worked out once a day of the clock, and not once a date."""
+    wrapped: Any = exp.Paren(this=tree.copy())
+    found: list[str] = []
+    _hoist(wrapped.this, found)
+    return written(wrapped.this), tuple(found)
+
+
+def _hoist(node: Any, found: list[str]) -> None:
+    columns = {one.name for one in node.find_all(exp.Column)}
+    if columns and "d_" not in columns and not isinstance(node, (exp.Column, exp.Interval)):
+        text = written(node)
+        if text not in found:
+            found.append(text)
+        node.replace(exp.column(f"h_{found.index(text)}"))
+        return
+    for child in list(node.iter_expressions()):
+        _hoist(child, found)
