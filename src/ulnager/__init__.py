@@ -106,6 +106,7 @@ if TYPE_CHECKING:
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
+    from ulnager.web.service import service
 
 # These need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
@@ -154,6 +155,7 @@ _FETCHED = {
     "running": "numbers.running",
     "totals": "numbers.totals",
     "where": "filters.conditions",
+    "service": "web.service",
 }
 
 
@@ -242,6 +244,7 @@ __all__ = [
     "running",
     "sarif",
     "schema",
+    "service",
     "sql_text",
     "totals",
     "where",

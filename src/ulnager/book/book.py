@@ -27,7 +27,7 @@ from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
 from ulnager.sources.base import Source
 from ulnager.sources.joinedfiles import JoinedFiles, check_parts
-from ulnager.sources.opening import open_source
+from ulnager.sources.opening import open_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 
 Found = TypeVar("Found")
@@ -65,7 +65,9 @@ class BookSource:
         if self.query is not None:
             asked = {one.name: one for one in self.others if mentions(self.query, one.name)}
             parts = {name: one.opened(timeout) for name, one in asked.items()}
-            joined = JoinedFiles(self.name, self.query, check_parts(self.name, parts), timeout)
+            joined = JoinedFiles(
+                self.name, self.query, check_parts(self.name, parts), seconds_for(timeout)
+            )
             return self._narrowed(joined.read_as(**_reading(self.form)))
         password = None
         if self.password_env is not None:

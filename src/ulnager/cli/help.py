@@ -31,6 +31,7 @@ GROUPS: Final[dict[str, dict[str, str]]] = {
     "Offer": {
         "show": "a picker, a page or a schedule as viewers see it; or the whole book",
         "check": "mistakes and doubtful definitions in a book, or in SQL",
+        "serve": "a book in a browser, and over HTTP",
     },
     "Demo": {"demo": "a full run on the demo data"},
 }

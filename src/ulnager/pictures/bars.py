@@ -101,11 +101,11 @@ def _draw(
         if row.value is None:
             axes.text(place + shift, 0, "–", ha="center", va="bottom", color=FAINT)
             continue
-        is_whole = not _is_unfinished(row)
+        is_whole = not is_unfinished(row)
         axes.bar(place + shift, float(row.value), width, zorder=3, linewidth=1.2,
                  color=PERIOD if is_whole else "white", edgecolor=PERIOD,
                  hatch=None if is_whole else "////")  # fmt: skip
-        if _has_gaps(row):
+        if has_gaps(row):
             axes.annotate("×", (place + shift, 0), (0, 4), textcoords="offset points", ha="center",
                           color="white" if is_whole else WARN, fontsize=11, weight="bold",
                           zorder=5)  # fmt: skip
@@ -129,11 +129,13 @@ def _draw(
     axes.axhline(0, color=FAINT, linewidth=0.8, zorder=4)
 
 
-def _is_unfinished(row: TotalRow) -> bool:
+def is_unfinished(row: TotalRow) -> bool:
+    """Whether a unit is not whole for more than days that are missing."""
     return any(_MISSING not in reason for reason in row.bucket.reasons)
 
 
-def _has_gaps(row: TotalRow) -> bool:
+def has_gaps(row: TotalRow) -> bool:
+    """Whether days are missing from a unit."""
     return any(_MISSING in reason for reason in row.bucket.reasons)
 
 
@@ -147,9 +149,9 @@ def _key(found: Totals) -> list[Any]:
     from matplotlib.patches import Patch
 
     handles: list[Any] = [Patch(color=PERIOD, label="finished units")]
-    if any(_is_unfinished(row) for row in found.rows):
+    if any(is_unfinished(row) for row in found.rows):
         handles.append(Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label="unfinished"))
-    if any(_has_gaps(row) for row in found.rows):
+    if any(has_gaps(row) for row in found.rows):
         handles.append(Line2D([], [], color="none", marker="x", markeredgecolor=WARN,
                               label="days missing"))  # fmt: skip
     if any(row.beside_bucket is not None for row in found.rows):

@@ -29,6 +29,12 @@ WARN: Final = "#b5541c"
 # From few rows to many: light to dark.
 SCALE: Final = ("#e4edf2", "#b4cfdf", "#7fa9c4", "#4a7fa5", "#1f4e70")
 
+# The same by night, for a page that is read in the dark.
+DARK: Final = {
+    "ink": "#e8e6e1", "faint": "#a0a7b1", "paper": "#15181c", "band": "#21262c",
+    "period": "#7fb3d9", "light": "#3d5f7a", "warn": "#eb9a63",
+}  # fmt: skip
+
 SIZE: Final = (1280, 800)
 DPI: Final = 100
 FORMATS: Final = (".png", ".svg", ".pdf")

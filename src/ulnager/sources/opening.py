@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import date
 from pathlib import Path
 from typing import Final
@@ -13,6 +15,23 @@ from ulnager.sources.base import Source, named_table
 
 DATABASE_SECONDS: Final = 30.0
 """How long a statement may take in a database, unless told otherwise."""
+
+_WITHIN: ContextVar[float | None] = ContextVar("within", default=None)
+
+
+@contextmanager
+def within(seconds: float) -> Iterator[None]:
+    """While what is opened may take so long for a question, unless it is told otherwise."""
+    token = _WITHIN.set(seconds)
+    try:
+        yield
+    finally:
+        _WITHIN.reset(token)
+
+
+def seconds_for(timeout: float | None) -> float | None:
+    """How long a question may take: as was said, or as long as everything may."""
+    return _WITHIN.get() if timeout is None else timeout
 
 
 @checked(source=Sort((str, Path, list, tuple), "a path, several, or the URL of a database"))
@@ -57,6 +76,7 @@ def open_source(
         raise SettingError("source is an empty list; give a path, several, or a URL")
     if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
+    timeout = seconds_for(timeout)
     form = {
         "delimiter": delimiter, "header": header, "encoding": encoding, "date_format": date_format,
     }  # fmt: skip

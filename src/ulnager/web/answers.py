@@ -1,0 +1,319 @@
+"""What the book answers, as plain values: a request becomes a state, and ``read`` gives a view.
+
+Knows nothing of HTTP. What is kept between requests are the dates and numbers of sources that did
+not change since, and nothing of a viewer.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import replace
+from datetime import date, datetime, time, timedelta, tzinfo
+from typing import Any, Final, NamedTuple
+
+from ulnager.book.book import Book
+from ulnager.core.arguments import shown
+from ulnager.core.choices.opening import Picker
+from ulnager.core.choices.pages import OpenedPage, Page
+from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.choices.view import View
+from ulnager.core.errors import BookError, SettingError, SourceError, UlnagerError
+from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.period import Period
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.filters.conditions import condition
+from ulnager.filters.standards import STANDARDS
+from ulnager.sources.opening import within
+from ulnager.web.kept import Kept, stamp_of
+from ulnager.web.problems import UNREADABLE
+
+SECONDS: Final = 15.0
+"""So long a question to a source may take."""
+_MOMENTS: Final = 5
+_PLACE: Final = re.compile(r"\w+://|(?:^|[\s'\"(])(?:/|[A-Za-z]:\\)[^\s'\"]")
+
+
+class Answer(NamedTuple):
+    """Plain values, the moment they stop being true, and whether they hang on what data holds.
+
+    ``until`` is None where they do not stop: the clock was given.
+    """
+
+    told: dict[str, Any]
+    until: datetime | None
+    of_data: bool = True
+
+    def to_dict(self) -> dict[str, Any]:
+        """The answer as it is sent."""
+        until = None if self.until is None else self.until.isoformat(timespec="seconds")
+        return {"until": until, **self.told}
+
+
+class Answers:
+    """What one book answers; ``today`` stops its clock."""
+
+    def __init__(self, book: Book, today: str | date | None = None) -> None:
+        self.book = book
+        self.today = None if today is None else as_day(today, "today")
+        self._extents, self._values = Kept(200), Kept(200)
+        self.pickers = {name: replace(one, look=self._look) for name, one in book.pickers.items()}
+        self.pages = {name: self._served(page) for name, page in book.pages.items()}
+
+    def _served(self, page: Page) -> Page:
+        pickers = {name: replace(one, look=self._look) for name, one in page.pickers.items()}
+        return replace(page, look=self._look, pickers=pickers)
+
+    def _look(self, name: str) -> Extent | None:
+        """The dates of a source; None for one that cannot be read, which its charts tell."""
+        source = self.book.sources.get(name)
+        if source is None:
+            return None
+        try:
+            stamp = stamp_of(source)
+            return self._extents.of((name, stamp), lambda: source.profile().extent)
+        except UlnagerError:
+            return None
+
+    def clock(self, today: str | None = None) -> dict[str, Any]:
+        """The moment of a request."""
+        if today is not None:
+            return {"today": as_day(today, "today")}
+        return {} if self.today is None else {"today": self.today}
+
+    def until(self, today: str | None, zone: tzinfo | str | None = None) -> datetime | None:
+        """When the day ends in a zone; None where the clock stands still."""
+        return None if today is not None or self.today is not None else end_of_day(zone)
+
+    # Phrases.
+
+    def _period(self, phrase: str) -> Period | OpenPeriod:
+        entry = self.book.periods.get(phrase)
+        return entry.period if entry is not None else self.book.read(phrase)
+
+    def _resolved(self, phrase: str, **basis: Any) -> Resolution:
+        known = phrase in self.book.periods
+        return (self.book.resolve if known else self.book.resolve_text)(phrase, **basis)
+
+    def resolution(self, phrase: str, today: str | None = None, as_of: str | None = None) -> Answer:
+        """The dates of a phrase, or of a period of the book."""
+        basis = self.clock(today) | ({} if as_of is None else {"as_of": as_of})
+        with within(SECONDS):
+            result = self._resolved(phrase, **basis)
+        return self._told({"resolution": _plain(result)}, [result], today)
+
+    def readings(self, phrase: str, today: str | None = None) -> Answer:
+        """Every reading of a phrase, and the phrases near it."""
+        period = self._period(phrase)
+        if isinstance(period, OpenPeriod):
+            raise SettingError("it has open slots; a picker's view fills them")
+        entry = self.book.periods.get(phrase)
+        anchor = None if entry is None or entry.anchor is None else entry.anchor.name
+        ways = [*period.readings().items(), *(("near by", one) for one in period.neighbours())]
+        found = []
+        with within(SECONDS):
+            for name, way in ways:
+                result = self.book.resolve_phrase(way, anchor, **self.clock(today))
+                found.append((name, result))
+        told = {"readings": [{"reading": name, **_plain(result)} for name, result in found]}
+        return self._told(told, [result for _, result in found], today)
+
+    def condition(
+        self,
+        phrase: str,
+        column: str,
+        target: str = "ansi",
+        *,
+        column_type: str = "date",
+        tz: str | None = None,
+        live: bool = False,
+        today: str | None = None,
+    ) -> Answer:
+        """The condition for a column, frozen or live."""
+        held: dict[str, Any] = {"column_type": column_type, "tz": tz}
+        if live:
+            if target in STANDARDS:
+                raise SettingError(f"{target} has no clock; leave live out")
+            period = self._period(phrase)
+            if isinstance(period, OpenPeriod):
+                raise SettingError("it has open slots; a picker's view fills them")
+            entry = self.book.periods.get(phrase)
+            made = condition(period if entry is None else entry.anchored, column, target=target,
+                             literal=True, **held)  # fmt: skip
+            told = {"period": str(period), "text": made.text, "parameters": {}, "live": True}
+            return Answer({"condition": told}, None, of_data=False)
+        with within(SECONDS):
+            result = self._resolved(phrase, **self.clock(today))
+        told = {
+            "period": str(result.period),
+            "live": False,
+            **_condition(result, column, target, held),
+        }
+        return self._told({"condition": told}, [result], today)
+
+    def _told(self, told: dict[str, Any], results: list[Resolution], today: str | None) -> Answer:
+        if any(isinstance(result, InstantResolution) for result in results):
+            return Answer(told, None if today else datetime.now().astimezone())
+        of_data = any(
+            part.rule.key in OF_DATA
+            for result in results
+            for part in result.period.definition.walk()
+        ) or any(result.anchor.source not in ("today", "date") for result in results)
+        return Answer(told, self.until(today), of_data)
+
+    # What viewers choose.
+
+    def at_a_glance(self, today: str | None = None) -> Answer:
+        """Every period with its dates, and the names of what is offered."""
+        periods = []
+        for entry in self.book.periods.values():
+            dates, slots = None, sorted(getattr(entry.period, "inputs", {}))
+            if not slots:
+                try:
+                    with within(SECONDS):
+                        dates = self.book.resolve(entry.name, **self.clock(today)).label
+                except UlnagerError:
+                    dates = None
+            label, phrase = entry.label or entry.name, str(entry.period)
+            told_one = {"name": entry.name, "label": label, "phrase": phrase}
+            periods.append({**told_one, "dates": dates, "inputs": slots})
+        kinds: dict[str, Mapping[str, Any]] = {
+            "pickers": self.book.pickers, "pages": self.book.pages,
+            "schedules": self.book.schedules,
+        }  # fmt: skip
+        told: dict[str, Any] = {
+            kind: [{"name": one.name, "label": one.label} for one in named.values()]
+            for kind, named in kinds.items()
+        }
+        return Answer({"periods": periods, **told}, self.until(today))
+
+    def view(self, name: str, fields: Mapping[str, Any], today: str | None = None) -> Answer:
+        """What a picker shows for fields, and the links from there."""
+        picker = self._named("picker", name, self.pickers)
+        with within(SECONDS):
+            view = picker.read(fields, **self.clock(today))
+            told = {"view": view.to_dict(), "links": links_of(view)}
+        return Answer(told, self.until(today, picker.tz))
+
+    def opened(self, name: str, fields: Mapping[str, Any], today: str | None = None) -> OpenedPage:
+        """A page for fields."""
+        page: Page = self._named("page", name, self.pages)
+        return page.read(fields, **self.clock(today))
+
+    def page(
+        self, name: str, fields: Mapping[str, Any], today: str | None = None, *, values: bool = True
+    ) -> Answer:
+        """A page for fields: its pickers, its charts and what governs them, and their numbers."""
+        with within(SECONDS):
+            opened = self.opened(name, fields, today)
+            told = opened.to_dict()
+            numbers = self.values(opened) if values else {}
+        for key, chart in told["charts"].items():
+            chart["problems"] = [discreet(one) for one in chart["problems"]]
+            found = numbers.get(key)
+            is_said = found is None or isinstance(found, str)
+            chart["values"] = None if found is None or is_said else found.to_dict()
+            if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
+                chart["notes"].append(found)
+        for picker in told["pickers"].values():
+            picker["problems"] = [discreet(one) for one in picker["problems"]]
+        return Answer({"page": told}, self.until(today, opened.moment.tz))
+
+    def values(self, opened: OpenedPage) -> dict[str, Any]:
+        """The numbers of a page's charts; a sentence for one that has none."""
+        sources = sorted({chart.chart.source for chart in opened.charts.values()})
+        stamps = tuple(stamp_of(self.book.sources[name]) for name in sources)
+        asked = tuple((key, chart.resolution and chart.resolution.ranges, chart.by,
+                       chart.problems) for key, chart in opened.charts.items())  # fmt: skip
+        key = (opened.page.name, opened.moment.today, asked, stamps)
+        try:
+            found = self._values.of(key, lambda: self._worked_out(opened))
+        except _Unread as unread:
+            found = unread.values
+        return found
+
+    def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
+        found = {
+            key: discreet(one) if isinstance(one, str) else one
+            for key, one in opened.values().items()
+        }
+        if UNREADABLE in found.values():
+            raise _Unread(found)  # Not to be kept: it may be there again in a moment.
+        return found
+
+    def schedule(self, name: str, now: str | None = None) -> Answer:
+        """The next moments of a schedule, and what goes out at each."""
+        schedule = self._named("schedule", name, self.book.schedules)
+        at = now or (self.today and datetime.combine(self.today, time(), schedule.zone))
+        moments = schedule.moments(at or datetime.now(schedule.zone), _MOMENTS)
+        schedule = replace(schedule, page=self.pages[schedule.page.name])
+        with within(SECONDS):
+            told = [schedule.to_dict(moment) for moment in moments]
+        until = None if now or self.today else next(iter(moments), None)
+        return Answer({"moments": told}, until)
+
+    def _named(self, what: str, name: str, known: Mapping[str, Any]) -> Any:
+        if name not in known:
+            there = ", ".join(known) or "none"
+            raise BookError("", what, f"there is no {what} {shown(name)}; there are: {there}")
+        return known[name]
+
+
+class _Unread(Exception):  # noqa: N818
+    def __init__(self, values: dict[str, Any]) -> None:
+        super().__init__()
+        self.values = values
+
+
+def discreet(text: str) -> str:
+    """A sentence as viewers may read it: without the place of a file or a database."""
+    return UNREADABLE if _PLACE.search(text) else text
+
+
+def links_of(view: View) -> dict[str, str | None]:
+    """Links to a view, moving and as fixed dates, and one step back and on; None for what there is
+    not."""
+    if view.resolution is None or view.problems:
+        return dict.fromkeys(("moving", "frozen", "earlier", "later"))
+    found: dict[str, str | None] = {"moving": view.link()}
+    is_fixed = not view.resolution.is_empty and view.resolution.start is not None
+    found["frozen"] = view.link(frozen=True) if is_fixed else None
+    for name in ("earlier", "later"):
+        try:
+            stepped = getattr(view, name)()
+        except UlnagerError:
+            found[name] = None
+            continue
+        found[name] = None if stepped.state == view.state else stepped.link()
+    return found
+
+
+def end_of_day(zone: tzinfo | str | None) -> datetime:
+    """The next midnight in a zone, or where this machine is."""
+    from zoneinfo import ZoneInfo
+
+    where = ZoneInfo(zone) if isinstance(zone, str) else zone
+    now = datetime.now(where) if where is not None else datetime.now().astimezone()
+    midnight = datetime.combine(now.date() + timedelta(days=1), time())
+    return midnight.astimezone() if where is None else midnight.replace(tzinfo=where)
+
+
+def _plain(result: Resolution) -> dict[str, Any]:
+    told = result.to_dict()
+    told["steps"] = list(result.steps)
+    return told
+
+
+def _condition(
+    result: Resolution, column: str, target: str, held: Mapping[str, Any]
+) -> dict[str, Any]:
+    if target in STANDARDS:
+        return {"text": STANDARDS[target](result, column, **held), "parameters": {}}
+    made = condition(result, column, target=target, **held)
+    return {"text": made.text,
+            "parameters": {name: str(one) for name, one in made.parameters.items()}}  # fmt: skip
+
+
+__all__ = ["Answer", "Answers", "Picker", "SourceError", "discreet", "end_of_day", "links_of"]

@@ -1,0 +1,190 @@
+"""The JSON side of the service: one path for each thing that a book can be asked."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Annotated, Any, Final
+
+from fastapi import APIRouter, Path, Query, Request
+from fastapi.responses import Response
+
+from ulnager.filters.sql import DIALECTS
+from ulnager.filters.standards import STANDARDS
+from ulnager.web.answers import Answer, Answers
+from ulnager.web.problems import MEDIA_TYPE, Refused
+from ulnager.web.sending import answered, fields_of, state_of, worked_out
+from ulnager.web.told import (
+    BookAnswer,
+    ConditionAnswer,
+    PageAnswer,
+    ProblemTold,
+    ReadingsAnswer,
+    ResolutionAnswer,
+    ScheduleAnswer,
+    StateSent,
+    ViewAnswer,
+)
+
+_WHY: Final = {
+    400: "The request cannot be read.", 404: "The book has nothing of that name.",
+    413: "The body is too large.", 414: "The path or the query is too long.",
+    415: "The body is not JSON.", 421: "The service does not answer to that host.",
+    422: "What is asked for is wrong; the detail says how.", 500: "Something went wrong inside.",
+    503: "A source cannot be read, or the answer takes too long.",
+}  # fmt: skip
+_PROBLEM: Final = {"schema": {"$ref": "#/components/schemas/ProblemTold"}}
+
+
+def responses(model: type[Any], told: str, *but: int) -> dict[int | str, dict[str, Any]]:
+    """What may come back: the answer, that it has not changed, and the problems."""
+    found: dict[int | str, dict[str, Any]] = {
+        200: {"model": model, "description": told},
+        304: {"description": "Whoever asks has the answer already."},
+    }
+    for status, why in _WHY.items():
+        if status not in but:
+            found[status] = {"description": why, "content": {MEDIA_TYPE: _PROBLEM}}
+    return found
+
+
+_FIELDS: Final = {
+    "parameters": [{
+        "name": "fields", "in": "query", "required": False, "style": "form", "explode": True,
+        "description": "The fields of a form, a link or a stored state by their names: "
+                       "`dates=recent&dates.recent.n=14`. Names that belong to no picker are "
+                       "passed over.",
+        "schema": {"type": "object", "additionalProperties": {"type": "string"}},
+    }],
+}  # fmt: skip
+_BODY: Final = {
+    "requestBody": {
+        "required": True, "description": "The fields as a form would send them.",
+        "content": {"application/json": {"schema": StateSent.model_json_schema()}},
+    },
+}  # fmt: skip
+
+Phrase = Annotated[
+    str, Query(description="A phrase, or the name of a period of the book.", max_length=2_000)
+]
+Today = Annotated[
+    str | None, Query(description="Another day as the clock's, in ISO 8601.", max_length=40)
+]
+Name = Annotated[str, Path(description="Its name in the book.", max_length=200)]
+Values = Annotated[bool, Query(description="Whether the numbers of its charts are asked for.")]
+
+
+def routes(answers: Answers) -> APIRouter:
+    """The paths under ``/api``."""
+    api = APIRouter(prefix="/api", tags=["book"])
+    body = (413, 415)
+
+    @api.get("/book", responses=responses(BookAnswer, "The book at a glance.", 422, *body))
+    async def book(request: Request) -> Response:
+        """Every period with its dates now, and the names of pickers, pages and schedules."""
+        return answered(request, await worked_out(answers.at_a_glance))
+
+    @api.get("/resolve", responses=responses(ResolutionAnswer, "The dates.", *body))
+    async def resolve(
+        request: Request,
+        phrase: Phrase,
+        today: Today = None,
+        as_of: Annotated[
+            str | None,
+            Query(description="The anchor: a date, or a point such as `latest`.", max_length=200),
+        ] = None,
+    ) -> Response:
+        """The dates of a phrase or of a period of the book, with the steps that led there."""
+        make = lambda: answers.resolution(phrase, today, as_of)  # noqa: E731
+        return answered(request, await worked_out(make))
+
+    @api.get("/readings", responses=responses(ReadingsAnswer, "The readings.", *body))
+    async def readings(request: Request, phrase: Phrase, today: Today = None) -> Response:
+        """Every way to read a phrase, side by side."""
+        return answered(request, await worked_out(lambda: answers.readings(phrase, today)))
+
+    @api.get("/condition", responses=responses(ConditionAnswer, "The condition.", *body))
+    async def condition(
+        request: Request,
+        phrase: Phrase,
+        column: Annotated[str, Query(description="The column's name.", max_length=200)],
+        target: Annotated[
+            str, Query(description=f"One of {', '.join((*DIALECTS, *STANDARDS))}.", max_length=40)
+        ] = "ansi",
+        column_type: Annotated[
+            str, Query(description="What the column holds: `date`, `timestamp`, `timestamptz`, …",
+                       max_length=40)
+        ] = "date",
+        tz: Annotated[
+            str | None, Query(description="The zone in which days begin.", max_length=60)
+        ] = None,
+        live: Annotated[
+            bool, Query(description="Whether the engine works the dates out itself.")
+        ] = False,
+        today: Today = None,
+    ) -> Response:  # fmt: skip
+        """The condition that keeps the rows of a period, frozen or live."""
+
+        def make() -> Answer:
+            return answers.condition(phrase, column, target, column_type=column_type, tz=tz,
+                                     live=live, today=today)  # fmt: skip
+
+        return answered(request, await worked_out(make))
+
+    @api.get("/pickers/{name}", openapi_extra=_FIELDS,
+             responses=responses(ViewAnswer, "The view.", *body))  # fmt: skip
+    async def picker(request: Request, name: Name, today: Today = None) -> Response:
+        """What a picker shows for the fields in the query."""
+        fields = fields_of(request, *_own(answers, "today"))
+        return answered(request, await worked_out(lambda: answers.view(name, fields, today)))
+
+    @api.post("/pickers/{name}", openapi_extra=_BODY,
+              responses=responses(ViewAnswer, "The view."))  # fmt: skip
+    async def picker_of_state(request: Request, name: Name, today: Today = None) -> Response:
+        """What a picker shows for the fields in the body."""
+        fields = await state_of(request)
+        return answered(request, await worked_out(lambda: answers.view(name, fields, today)))
+
+    @api.get("/pages/{name}", openapi_extra=_FIELDS,
+             responses=responses(PageAnswer, "The page.", *body))  # fmt: skip
+    async def page(
+        request: Request, name: Name, today: Today = None, values: Values = True
+    ) -> Response:
+        """A page for the fields in the query: what governs each chart, its dates, its numbers."""
+        fields = fields_of(request, *_own(answers, "today", "values"))
+        return await _page(request, name, fields, today, values)
+
+    @api.post("/pages/{name}", openapi_extra=_BODY,
+              responses=responses(PageAnswer, "The page."))  # fmt: skip
+    async def page_of_state(
+        request: Request, name: Name, today: Today = None, values: Values = True
+    ) -> Response:
+        """A page for the fields in the body."""
+        return await _page(request, name, await state_of(request), today, values)
+
+    async def _page(
+        request: Request, name: str, fields: Mapping[str, Any], today: str | None, values: bool
+    ) -> Response:
+        make = lambda: answers.page(name, fields, today, values=values)  # noqa: E731
+        return answered(request, await worked_out(make))
+
+    @api.get("/schedules/{name}", responses=responses(ScheduleAnswer, "The moments.", *body))
+    async def schedule(
+        request: Request,
+        name: Name,
+        now: Annotated[
+            str | None, Query(description="Another instant, in ISO 8601 with its offset.",
+                              max_length=60)
+        ] = None,
+    ) -> Response:  # fmt: skip
+        """The next moments of a schedule, and what goes out at each."""
+        return answered(request, await worked_out(lambda: answers.schedule(name, now)))
+
+    return api
+
+
+def _own(answers: Answers, *names: str) -> tuple[str, ...]:
+    """Names of parameters, but for those that a picker has: then the field is the picker's."""
+    return tuple(name for name in names if name not in answers.pickers)
+
+
+__all__ = ["ProblemTold", "Refused", "routes"]

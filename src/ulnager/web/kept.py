@@ -1,0 +1,79 @@
+"""What was worked out and is still true: kept for a while, worked out once, however many ask.
+
+Nothing of a viewer is kept here: the keys hold the question and what the files looked like, so that
+each copy of the service comes to the same answers.
+"""
+
+from __future__ import annotations
+
+import time
+from collections import OrderedDict
+from collections.abc import Callable, Hashable
+from concurrent.futures import Future
+from glob import glob
+from pathlib import Path
+from threading import Lock
+from typing import Any, Final, TypeVar
+
+from ulnager.book.book import BookSource
+
+Found = TypeVar("Found")
+FRESH_SECONDS: Final = 5
+"""So long what a database holds is taken for unchanged; a file is looked at each time."""
+
+
+class Kept:
+    """The last answers, at most ``most``; an answer that failed is not kept."""
+
+    def __init__(self, most: int) -> None:
+        self._most = most
+        self._held: OrderedDict[Hashable, Future[Any]] = OrderedDict()
+        self._lock = Lock()
+
+    def of(self, key: Hashable, make: Callable[[], Found]) -> Found:
+        """What ``make`` gives, or gave for that key; others that ask meanwhile wait for it."""
+        with self._lock:
+            found = self._held.get(key)
+            is_mine = found is None
+            if found is None:
+                found = self._held[key] = Future()
+            self._held.move_to_end(key)
+            while len(self._held) > self._most:
+                self._held.popitem(last=False)
+        if is_mine:
+            try:
+                found.set_result(make())
+            except BaseException as error:
+                with self._lock:
+                    if self._held.get(key) is found:
+                        del self._held[key]
+                found.set_exception(error)
+        return found.result()  # type: ignore[no-any-return]
+
+
+def stamp_of(source: BookSource) -> Hashable:
+    """What changes when a source does: size and time of its files; of a database the time."""
+    if source.query is not None:
+        return tuple(stamp_of(one) for one in source.others)
+    places = (source.place,) if isinstance(source.place, str) else source.place
+    found: list[Hashable] = []
+    for place in places:
+        if "://" in place:
+            found.append(int(time.monotonic() / FRESH_SECONDS))
+            continue
+        path = Path(place)
+        if path.is_dir():
+            found += [_of_file(one) for one in sorted(path.rglob("*"))]
+        elif path.exists():
+            found.append(_of_file(path))
+        else:
+            found += [_of_file(Path(one)) for one in sorted(glob(place, recursive=True))]  # noqa: PTH207
+    return tuple(found)
+
+
+def _of_file(path: Path) -> Hashable:
+    try:
+        told = path.stat()
+    except OSError:
+        return None
+    return str(path), told.st_mtime_ns, told.st_size, told.st_ino

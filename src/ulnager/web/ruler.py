@@ -1,0 +1,221 @@
+"""The ruler: a strip on which the chosen dates are measured out against the units of the calendar,
+the end of the data, and the anchor. What is still to come is hatched.
+
+Places are in per cent of the strip, so that it is as wide as the page and its letters are not.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from typing import Any, Final, NamedTuple
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.choices.view import View
+from ulnager.core.errors import ResolveError
+from ulnager.core.periods.resolution import InstantResolution
+from ulnager.core.periods.spans import Span
+from ulnager.core.periods.wording import label_of
+from ulnager.core.units import Unit
+from ulnager.pictures.labels import year_of
+
+_UNITS: Final = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
+_MOST_TICKS: Final = 45
+_MOST_NAMES: Final = 9
+_LETTER: Final = 1.8
+"""How wide a letter is on a narrow screen, in per cent of the strip."""
+_NEAR: Final = 1.2
+"""What lies at most so many lengths of the period away is drawn; what is further is only named."""
+
+
+class Tick(NamedTuple):
+    """Where a unit begins; ``name`` is empty where there is no room for it."""
+
+    at: float
+    name: str
+    is_spare: bool
+    """Whether its name is left out on a narrow screen."""
+
+
+class Stretch(NamedTuple):
+    """Chosen dates: what is over, or still to come."""
+
+    at: float
+    width: float
+    is_to_come: bool
+
+
+class Mark(NamedTuple):
+    """A day with a name, such as the anchor; ``side`` is where its name goes, ``line`` on which of
+    the lines above the strip, the lowest being 0."""
+
+    at: float
+    name: str
+    kind: str
+    side: str
+    line: int = 0
+
+
+class Ruler(NamedTuple):
+    """Everything that is drawn, and in words for those who do not see it."""
+
+    ticks: tuple[Tick, ...]
+    unit: str
+    stretches: tuple[Stretch, ...]
+    marks: tuple[Mark, ...]
+    beyond: tuple[str, ...]
+    """What lies outside the strip, in words."""
+    told: str
+
+    @property
+    def lines(self) -> int:
+        """How many lines of names stand above the strip."""
+        return 1 + max((mark.line for mark in self.marks), default=0)
+
+
+def ruler_of(view: View) -> Ruler | None:
+    """The ruler of a view; None while it has no dates."""
+    result = view.resolution
+    if result is None or result.is_empty or view.problems or isinstance(result, InstantResolution):
+        return None
+    calendar = result.calendar
+    today, extent = view.moment.today.toordinal(), view.extent
+    anchor = result.anchor.day.toordinal()
+    data = None if extent is None else (extent.first.toordinal(), extent.last.toordinal())
+    ranges = _closed(result.ranges, data, today)
+    if not ranges:
+        return None
+    first, last = ranges[0][0], ranges[-1][1] - 1
+    named = {"today": (today, "today"), "anchor": (anchor, "anchor")}
+    if anchor == today:
+        named = {"today": (today, "today, the anchor")}
+    if data is not None:
+        named["data"] = (data[1], "data ends")
+        if data[1] == anchor and anchor != today:
+            named["data"] = (data[1], "anchor, data ends")
+            del named["anchor"]
+    length = last - first + 1
+    near = [day for day, _ in named.values()
+            if first - _NEAR * length - 3 <= day <= last + _NEAR * length + 3]  # fmt: skip
+    pad = max(2, round(length * 0.12))
+    low = max(FIRST_DAY, min([first, *near]) - pad)
+    high = min(LAST_DAY, max([last, *near]) + pad)
+    scale = _Scale(low, high)
+    marks, beyond = [], []
+    for kind, (day, name) in named.items():
+        told = (
+            f"{name} {label_of(Span(date_of(day), date_of(day + 1)))}" if day < LAST_DAY else name
+        )
+        if low <= day <= high:
+            at = scale.at(day + 1 if kind == "data" else day + 0.5)
+            marks.append(Mark(at, name, kind, "end" if at > 70 else "start"))
+        else:
+            beyond.append(f"← {told}" if day < low else f"{told} →")
+    unit, ticks = _ticks(calendar, scale)
+    told = f"{result.label}" + (f", {result.days:,} days" if result.days else "")
+    words = [told, *(f"{mark.name} {_said(named[mark.kind][0])}" for mark in marks), *beyond]
+    return Ruler(ticks, unit, tuple(_stretches(ranges, today, scale)), tuple(_apart(marks)),
+                 tuple(beyond), "; ".join(words))  # fmt: skip
+
+
+def _said(day: int) -> str:
+    return date_of(day).isoformat()
+
+
+class _Scale(NamedTuple):
+    low: int
+    high: int
+
+    def at(self, day: float) -> float:
+        """Where a day begins, in per cent."""
+        found = (day - self.low) / (self.high + 1 - self.low) * 100
+        return round(min(100.0, max(0.0, found)), 3)
+
+
+def _closed(
+    ranges: Sequence[Any], data: tuple[int, int] | None, today: int
+) -> list[tuple[int, int]]:
+    """Ranges with an open side cut to the data and today."""
+    low, high = (min(data[0], today), max(data[1], today)) if data else (today - 365, today)
+    found = [
+        (low if start is None else start, high + 1 if stop is None else stop)
+        for start, stop in ranges
+    ]
+    return [(start, stop) for start, stop in found if start < stop]
+
+
+def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list[Stretch]:
+    found = []
+    for start, stop in ranges:
+        for low, high, is_to_come in (
+            (start, min(stop, today + 1), False), (max(start, today + 1), stop, True),
+        ):  # fmt: skip
+            if low < high:
+                at = scale.at(low)
+                width = max(0.4, round(scale.at(high) - at, 3))
+                found.append(Stretch(min(at, 99.6), width, is_to_come))
+    return found
+
+
+def _ticks(calendar: Calendar, scale: _Scale) -> tuple[str, tuple[Tick, ...]]:
+    """The unit that there is room for, and where its units begin."""
+    days = scale.high - scale.low + 1
+    for unit in _UNITS:
+        try:
+            start = calendar.unit_start(scale.low, unit)
+            size = calendar.move_start(start, unit, 1) - start
+        except ResolveError:
+            continue
+        if days / size <= _MOST_TICKS or unit is Unit.YEAR:
+            return unit.name, _of_unit(calendar, scale, unit, start, int(days / size) + 1)
+    return "", ()
+
+
+def _of_unit(
+    calendar: Calendar, scale: _Scale, unit: Unit, start: int, count: int
+) -> tuple[Tick, ...]:
+    step = max(1, -(-count // _MOST_NAMES))
+    found: list[Tick] = []
+    number, before = 0, ""
+    while start <= scale.high and number <= 2 * _MOST_TICKS + 400:
+        at = scale.at(start)
+        if start >= scale.low:
+            is_named = number % step == 0 and at < 95
+            name, year = "", before
+            if is_named:
+                name, year = _name(calendar, date_of(start), unit)
+            if year not in (before, name):
+                name += f" {year}"
+            before = year
+            found.append(Tick(at, name, bool(name) and (number // step) % 2 == 1))
+        number += 1
+        try:
+            start = calendar.move_start(start, unit, 1)
+        except ResolveError:
+            break
+    return tuple(found)
+
+
+def _name(calendar: Calendar, day: date, unit: Unit) -> tuple[str, str]:
+    """The short name of a unit, and of the year around it."""
+    if unit is Unit.DAY:
+        return f"{day.day} {day:%b}", str(day.year)
+    name = calendar.label(day, unit, short=True)
+    # A month's name is that of the Gregorian month, and so is its year.
+    return name, str(day.year) if name == f"{day:%b}" else year_of(calendar, day)
+
+
+def _apart(marks: list[Mark]) -> list[Mark]:
+    """Marks in order, with names that would meet on a narrow screen on lines of their own."""
+    found: list[Mark] = []
+    taken: dict[int, list[tuple[float, float]]] = {}
+    for mark in sorted(marks):
+        wide = len(mark.name) * _LETTER + 2
+        low, high = (mark.at - wide, mark.at) if mark.side == "end" else (mark.at, mark.at + wide)
+        line = 0
+        while any(low < b and a < high for a, b in taken.get(line, ())):
+            line += 1
+        taken.setdefault(line, []).append((low, high))
+        found.append(mark._replace(line=line))
+    return found

@@ -1,0 +1,99 @@
+"""The service put together: its paths, its page, its limits and its description."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from fastapi import FastAPI
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import Response
+from starlette.exceptions import HTTPException
+from starlette.requests import Request
+
+from ulnager.book.book import Book
+from ulnager.book.reading import read_book
+from ulnager.core.arguments import Sort, checked
+from ulnager.core.errors import UlnagerError
+from ulnager.web.answers import Answers
+from ulnager.web.api import routes
+from ulnager.web.describing import described
+from ulnager.web.limits import Limits
+from ulnager.web.pages import html_routes
+from ulnager.web.problems import MEDIA_TYPE, Refused, of_error, problem, written
+
+
+@checked(book=Sort((str, Path, Book), "a book, or the path of one"))
+def service(
+    book: Book | str | Path,
+    *,
+    today: str | date | None = None,
+    hosts: Sequence[str] = (),
+) -> Any:
+    """A book over HTTP as an ASGI application, for any server of such.
+
+    ``today`` stops its clock, to try a day. ``hosts`` are the names that it answers to; none is any
+    name, for behind a server that looks at that itself. It keeps nothing of a viewer, so many
+    copies may run.
+
+    >>> from ulnager.demo import book_file
+    >>> service(book_file(), today="2026-05-20").hosts
+    set()
+
+    Raises BookError for a book that cannot be read, SettingError for a day that is none.
+    """
+    opened = book if isinstance(book, Book) else read_book(book)
+    answers = Answers(opened, today)
+    app = FastAPI(
+        title="Ulnager", version="1", docs_url=None, redoc_url=None, openapi_url="/openapi.json",
+        description="The periods, pickers and pages of a book, as JSON. Read-only; nothing of a "
+        "viewer is kept between requests.",
+    )  # fmt: skip
+    app.include_router(routes(answers))
+    app.include_router(html_routes(answers))
+    app.openapi = described(app, answers)  # type: ignore[method-assign]
+    app.add_exception_handler(UlnagerError, _ours)
+    app.add_exception_handler(Exception, _inside)
+    app.add_exception_handler(Refused, _refused)
+    app.add_exception_handler(HTTPException, _http)
+    app.add_exception_handler(RequestValidationError, _invalid)
+    return Limits(app, hosts)
+
+
+def _sent(told: dict[str, Any], headers: dict[str, str] | None = None) -> Response:
+    status, code, detail = told.pop("status"), told.pop("code"), told.pop("detail")
+    more = {name: one for name, one in told.items() if name not in ("type", "title")}
+    return Response(written(status, code, detail, **more), status, media_type=MEDIA_TYPE,
+                    headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
+
+
+async def _ours(request: Request, error: Exception) -> Response:
+    assert isinstance(error, UlnagerError)
+    return _sent(of_error(error))
+
+
+async def _inside(request: Request, error: Exception) -> Response:
+    # What it was stays here: an answer holds no path, password or traceback.
+    return _sent(problem(500, "inside", "something went wrong inside the service"))
+
+
+async def _refused(request: Request, error: Exception) -> Response:
+    assert isinstance(error, Refused)
+    return _sent(problem(error.status, error.code, error.detail), error.headers)
+
+
+async def _http(request: Request, error: Exception) -> Response:
+    assert isinstance(error, HTTPException)
+    details = {404: "there is nothing at this path", 405: "this path is not asked in that way"}
+    detail = details.get(error.status_code, "the request cannot be answered")
+    code = {404: "path", 405: "method"}.get(error.status_code, "request")
+    return _sent(problem(error.status_code, code, detail), dict(error.headers or {}))
+
+
+async def _invalid(request: Request, error: Exception) -> Response:
+    assert isinstance(error, RequestValidationError)
+    told = [f"{one['loc'][-1]}: {one['msg'][:1].lower()}{one['msg'][1:]}"
+            for one in error.errors()[:5]]  # fmt: skip
+    return _sent(problem(422, "parameters", "; ".join(told)))

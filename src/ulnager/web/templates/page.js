@@ -1,0 +1,116 @@
+// Spares the button: what is changed is asked for and shown in place. All of it works without.
+"use strict";
+(() => {
+  let asked = 0;
+
+  async function show(url, push) {
+    const mine = ++asked;
+    const focused = document.activeElement && document.activeElement.id;
+    document.body.classList.add("busy");
+    try {
+      const answer = await fetch(url, { headers: { accept: "text/html" } });
+      const text = await answer.text();
+      if (mine !== asked) return null;
+      const kind = answer.headers.get("content-type") || "";
+      if (!answer.ok || !kind.startsWith("text/html")) { location.assign(url); return null; }
+      const other = new DOMParser().parseFromString(text, "text/html");
+      document.getElementById("page").replaceWith(document.adoptNode(other.getElementById("page")));
+      document.title = other.title;
+      if (push) history.pushState(null, "", url);
+      const again = focused && document.getElementById(focused);
+      if (again) again.focus();
+      begin();
+      return document.getElementById("page");
+    } catch (error) {
+      if (mine === asked) location.assign(url);
+      return null;
+    } finally {
+      if (mine === asked) document.body.classList.remove("busy");
+    }
+  }
+
+  function address(form, button) {
+    const data = new FormData(form);
+    if (button && button.name) data.append(button.name, button.value);
+    return form.getAttribute("action") + "?" + new URLSearchParams(data);
+  }
+
+  function begin() {
+    const page = document.getElementById("page");
+    const form = page.querySelector("form");
+    if (!form) return;
+    form.addEventListener("submit", (event) => {
+      event.preventDefault();
+      show(address(form, event.submitter), true);
+    });
+    form.addEventListener("change", (event) => {
+      // A date is typed part by part; it is asked for when the field is left or Enter is pressed.
+      if (event.target.type === "date" && !event.target.value) return;
+      show(address(form), true);
+    });
+    for (const link of page.querySelectorAll("a.step")) {
+      link.addEventListener("click", (event) => {
+        if (event.metaKey || event.ctrlKey || event.shiftKey || event.button) return;
+        event.preventDefault();
+        show(link.getAttribute("href"), true);
+      });
+    }
+    for (const button of page.querySelectorAll(".copy")) {
+      button.hidden = false;
+      button.addEventListener("click", () => copy(document.getElementById(button.dataset.of)));
+    }
+    for (const id of ["link", "frozen"]) {
+      const field = document.getElementById(id);
+      if (field) field.value = new URL(field.value, location.href).href;
+    }
+    const play = page.querySelector(".play");
+    if (play) player(play);
+    page.dataset.begun = "yes";
+  }
+
+  async function copy(field) {
+    field.select();
+    try { await navigator.clipboard.writeText(field.value); }
+    catch (error) { document.execCommand("copy"); }
+    document.getElementById("copied").textContent = "Copied.";
+  }
+
+  let timer = null;
+  let pace = "1200";
+
+  function player(play) {
+    play.hidden = !document.querySelector("a.step");
+    const [start, stop] = [play.querySelector("#play"), play.querySelector("#stop")];
+    const choice = play.querySelector("#pace");
+    choice.value = pace;
+    choice.addEventListener("change", () => { pace = choice.value; });
+    start.disabled = timer !== null;
+    stop.disabled = timer === null;
+    start.addEventListener("click", () => { timer = setTimeout(step, 0); player(play); });
+    stop.addEventListener("click", () => halt("Stopped."));
+  }
+
+  async function step() {
+    const next = document.querySelector("a.step[rel=next]");
+    if (!next) { halt("The end of the data."); return; }
+    timer = setTimeout(() => {}, 0);
+    const page = await show(next.getAttribute("href"), false);
+    if (timer === null) return;
+    if (!page) { halt("Stopped."); return; }
+    timer = setTimeout(step, Number(pace));
+  }
+
+  function halt(text) {
+    clearTimeout(timer);
+    timer = null;
+    history.pushState(null, "", document.getElementById("link") ? document.getElementById("link").value : "");
+    const play = document.querySelector(".play");
+    if (!play) return;
+    play.querySelector("#play").disabled = false;
+    play.querySelector("#stop").disabled = true;
+    play.querySelector("#played").textContent = text;
+  }
+
+  window.addEventListener("popstate", () => show(location.href, false));
+  begin();
+})();

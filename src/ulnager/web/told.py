@@ -1,0 +1,197 @@
+"""What the service sends, described field by field for its OpenAPI document."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ulnager.book.schemas import DatesTold, ViewTold
+
+
+class _Told(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class _Answer(_Told):
+    until: str | None = Field(
+        description="The instant at which the answer stops being true, in ISO 8601; null where the "
+        "clock was given."
+    )
+
+
+class AnchorTold(_Told):
+    """What a period is measured from."""
+
+    date: str = Field(description="The anchor's day.")
+    running: bool = Field(description="Whether that day is still running.")
+    from_: str = Field(alias="from", description="Where the day comes from.")
+
+
+class SpanOfResolution(_Told):
+    """Dates without a gap; instants for a period of hours."""
+
+    start: str | None = Field(description="The first date; null at an open side.")
+    end: str | None = Field(description="The last date, which is in; null for instants.")
+    stop: str | None = Field(description="The first date, or instant, that is out.")
+    days: int | None = Field(description="How many days; null where a side is open.")
+
+
+class ResolutionTold(_Told):
+    """A period worked out."""
+
+    period: str = Field(description="The phrase in its canonical form.")
+    anchor: AnchorTold = Field(description="What it is measured from.")
+    calendar: dict[str, Any] = Field(description="The calendar in use, setting by setting.")
+    spans: list[SpanOfResolution] = Field(description="Its dates, in order.")
+    days: int | None = Field(description="How many days in all.")
+    empty: bool = Field(description="Whether there are no dates.")
+    label: str = Field(description="The dates for a person to read.")
+    notes: list[str] = Field(description="What is worth knowing, such as other readings.")
+    steps: list[str] = Field(description="The steps that led there.")
+
+
+class ReadingTold(ResolutionTold):
+    """One way to read a phrase."""
+
+    reading: str = Field(description="What the reading is called; 'near by' for other phrases.")
+
+
+class ConditionTold(_Told):
+    """A condition for a column."""
+
+    period: str = Field(description="The phrase in its canonical form.")
+    live: bool = Field(description="Whether the engine works the dates out itself.")
+    text: str = Field(description="The condition, with names for its parameters.")
+    parameters: dict[str, str] = Field(description="The values of its parameters.")
+
+
+class LinksTold(_Told):
+    """Links to a view, as query strings; null for one that there is not."""
+
+    moving: str | None = Field(description="The choice and its inputs, which move on.")
+    frozen: str | None = Field(description="The dates as they are now.")
+    earlier: str | None = Field(description="One step back.")
+    later: str | None = Field(description="One step on.")
+
+
+class ChartTold(_Told):
+    """A chart of a page, and what governs its dates."""
+
+    key: str = Field(description="Its key in the book.")
+    label: str = Field(description="What is shown above it.")
+    source: str = Field(description="The source that it reads.")
+    column: str | None = Field(description="The column that its dates are of.")
+    governed_by: str = Field(description="What governs its dates, in words.")
+    by: str | None = Field(description="The unit that it is grouped by.")
+    dates: DatesTold | None = Field(description="Its dates; null while there is a problem.")
+    problems: list[str] = Field(description="Why it has no dates.")
+    notes: list[str] = Field(description="What a viewer should know.")
+    values: dict[str, Any] | None = Field(
+        description="Its numbers, bucket by bucket; null where there are none, and a note says why."
+    )
+
+
+class PageTold(_Told):
+    """A page: its pickers, and its charts."""
+
+    page: str = Field(description="The page's name.")
+    label: str = Field(description="The page's label.")
+    today: str = Field(description="The clock's day.")
+    pickers: dict[str, ViewTold] = Field(description="What each picker shows, by its name.")
+    charts: dict[str, ChartTold] = Field(description="Its charts by their keys, in order.")
+
+
+class NamedTold(_Told):
+    """Something of the book that has a name."""
+
+    name: str = Field(description="Its name in the book.")
+    label: str = Field(description="What viewers are shown.")
+
+
+class PeriodTold(NamedTold):
+    """A period of the book."""
+
+    phrase: str = Field(description="Its phrase in canonical form.")
+    dates: str | None = Field(description="Its dates now; null where viewers fill it in.")
+    inputs: list[str] = Field(description="The names of its inputs.")
+
+
+class SentTold(_Told):
+    """What a schedule sends at a moment."""
+
+    schedule: str = Field(description="The schedule's name.")
+    label: str = Field(description="The schedule's label.")
+    moment: str = Field(description="When it goes out.")
+    page: str = Field(description="The page's name.")
+    today: str = Field(description="The day on which it goes out, in the schedule's zone.")
+    pickers: dict[str, ViewTold] = Field(description="What each picker shows.")
+    charts: dict[str, dict[str, Any]] = Field(description="The charts, without numbers.")
+    links: dict[str, str | None] = Field(description="A frozen link for each picker.")
+
+
+class ResolutionAnswer(_Answer):
+    """The dates of a phrase."""
+
+    resolution: ResolutionTold = Field(description="The period worked out.")
+
+
+class ReadingsAnswer(_Answer):
+    """Every reading of a phrase."""
+
+    readings: list[ReadingTold] = Field(description="The readings, the one in use first.")
+
+
+class ConditionAnswer(_Answer):
+    """A condition."""
+
+    condition: ConditionTold = Field(description="The condition for a column.")
+
+
+class ViewAnswer(_Answer):
+    """What a picker shows."""
+
+    view: ViewTold = Field(description="The view.")
+    links: LinksTold = Field(description="Links to it, and one step away.")
+
+
+class PageAnswer(_Answer):
+    """A page with its numbers."""
+
+    page: PageTold = Field(description="The page.")
+
+
+class BookAnswer(_Answer):
+    """The book at a glance."""
+
+    periods: list[PeriodTold] = Field(description="Its periods, in order.")
+    pickers: list[NamedTold] = Field(description="Its pickers.")
+    pages: list[NamedTold] = Field(description="Its pages.")
+    schedules: list[NamedTold] = Field(description="Its schedules.")
+
+
+class ScheduleAnswer(_Answer):
+    """The next moments of a schedule."""
+
+    moments: list[SentTold] = Field(description="What goes out, moment by moment.")
+
+
+class ProblemTold(BaseModel):
+    """Problem details as in RFC 9457."""
+
+    type: str = Field(description="A URI for the sort of problem: about:blank.")
+    title: str = Field(description="The status in words.")
+    status: int = Field(description="The status of the answer.")
+    code: str = Field(description="A word for programs: phrase, setting, condition, dates, name, …")
+    detail: str = Field(description="What is wrong, in a sentence.")
+    phrase: str | None = Field(None, description="The phrase that cannot be read.")
+    position: int | None = Field(None, description="Where in the phrase.")
+    instead: list[str] | None = Field(None, description="The nearest phrases, ready to send.")
+
+
+class StateSent(_Told):
+    """The body of a question for a view or a page."""
+
+    state: dict[str, str | int | bool | list[str]] = Field(
+        {}, description="Fields by their names, as in a form: dates, dates.recent.n."
+    )
