@@ -33,7 +33,9 @@ from ulnager.web.problems import UNREADABLE
 SECONDS: Final = 15.0
 """So long a question to a source may take."""
 _MOMENTS: Final = 5
-_PLACE: Final = re.compile(r"\w+://|(?:^|[\s'\"(])(?:/|[A-Za-z]:\\)[^\s'\"]")
+_PLACE: Final = re.compile(
+    r"\w+://|(?:^|[\s'\"(])(?:/|[A-Za-z]:\\)[^\s'\"]|speaks of the data, but none was given"
+)
 
 
 class Answer(NamedTuple):
@@ -77,11 +79,12 @@ class Answers:
         except UlnagerError:
             return None
 
-    def clock(self, today: str | None = None) -> dict[str, Any]:
+    def clock(self, today: str | None = None, tz: str | None = None) -> dict[str, Any]:
         """The moment of a request."""
+        zone = {} if tz is None else {"tz": tz}
         if today is not None:
-            return {"today": as_day(today, "today")}
-        return {} if self.today is None else {"today": self.today}
+            return {"today": as_day(today, "today"), **zone}
+        return zone if self.today is None else {"today": self.today, **zone}
 
     def until(self, today: str | None, zone: tzinfo | str | None = None) -> datetime | None:
         """When the day ends in a zone; None where the clock stands still."""
@@ -97,14 +100,16 @@ class Answers:
         known = phrase in self.book.periods
         return (self.book.resolve if known else self.book.resolve_text)(phrase, **basis)
 
-    def resolution(self, phrase: str, today: str | None = None, as_of: str | None = None) -> Answer:
+    def resolution(
+        self, phrase: str, today: str | None = None, as_of: str | None = None, tz: str | None = None
+    ) -> Answer:
         """The dates of a phrase, or of a period of the book."""
-        basis = self.clock(today) | ({} if as_of is None else {"as_of": as_of})
+        basis = self.clock(today, tz) | ({} if as_of is None else {"as_of": as_of})
         with within(SECONDS):
             result = self._resolved(phrase, **basis)
-        return self._told({"resolution": _plain(result)}, [result], today)
+        return self._told({"resolution": _plain(result)}, [result], today, tz)
 
-    def readings(self, phrase: str, today: str | None = None) -> Answer:
+    def readings(self, phrase: str, today: str | None = None, tz: str | None = None) -> Answer:
         """Every reading of a phrase, and the phrases near it."""
         period = self._period(phrase)
         if isinstance(period, OpenPeriod):
@@ -115,10 +120,10 @@ class Answers:
         found = []
         with within(SECONDS):
             for name, way in ways:
-                result = self.book.resolve_phrase(way, anchor, **self.clock(today))
+                result = self.book.resolve_phrase(way, anchor, **self.clock(today, tz))
                 found.append((name, result))
         told = {"readings": [{"reading": name, **_plain(result)} for name, result in found]}
-        return self._told(told, [result for _, result in found], today)
+        return self._told(told, [result for _, result in found], today, tz)
 
     def condition(
         self,
@@ -153,7 +158,13 @@ class Answers:
         }
         return self._told({"condition": told}, [result], today)
 
-    def _told(self, told: dict[str, Any], results: list[Resolution], today: str | None) -> Answer:
+    def _told(
+        self,
+        told: dict[str, Any],
+        results: list[Resolution],
+        today: str | None,
+        tz: str | None = None,
+    ) -> Answer:
         if any(isinstance(result, InstantResolution) for result in results):
             return Answer(told, None if today else datetime.now().astimezone())
         of_data = any(
@@ -161,7 +172,7 @@ class Answers:
             for result in results
             for part in result.period.definition.walk()
         ) or any(result.anchor.source not in ("today", "date") for result in results)
-        return Answer(told, self.until(today), of_data)
+        return Answer(told, self.until(today, tz), of_data)
 
     # What viewers choose.
 
@@ -195,6 +206,7 @@ class Answers:
         with within(SECONDS):
             view = picker.read(fields, **self.clock(today))
             told = {"view": view.to_dict(), "links": links_of(view)}
+        told["view"]["problems"] = [discreet(one) for one in view.problems]
         return Answer(told, self.until(today, picker.tz))
 
     def opened(self, name: str, fields: Mapping[str, Any], today: str | None = None) -> OpenedPage:
@@ -246,12 +258,16 @@ class Answers:
     def schedule(self, name: str, now: str | None = None) -> Answer:
         """The next moments of a schedule, and what goes out at each."""
         schedule = self._named("schedule", name, self.book.schedules)
-        at = now or (self.today and datetime.combine(self.today, time(), schedule.zone))
+        at = (
+            now
+            if now is not None
+            else (self.today and datetime.combine(self.today, time(), schedule.zone))
+        )
         moments = schedule.moments(at or datetime.now(schedule.zone), _MOMENTS)
         schedule = replace(schedule, page=self.pages[schedule.page.name])
         with within(SECONDS):
             told = [schedule.to_dict(moment) for moment in moments]
-        until = None if now or self.today else next(iter(moments), None)
+        until = None if now is not None or self.today else next(iter(moments), None)
         return Answer({"moments": told}, until)
 
     def _named(self, what: str, name: str, known: Mapping[str, Any]) -> Any:
@@ -268,7 +284,8 @@ class _Unread(Exception):  # noqa: N818
 
 
 def discreet(text: str) -> str:
-    """A sentence as viewers may read it: without the place of a file or a database."""
+    """A sentence as viewers may read it: without the place of a file or a database, and without
+    advice for developers where the data could not be read."""
     return UNREADABLE if _PLACE.search(text) else text
 
 

@@ -67,7 +67,13 @@ Phrase = Annotated[
     str, Query(description="A phrase, or the name of a period of the book.", max_length=2_000)
 ]
 Today = Annotated[
-    str | None, Query(description="Another day as the clock's, in ISO 8601.", max_length=40)
+    str | None,
+    Query(description="Another day as the clock's, in ISO 8601.", max_length=40,
+          json_schema_extra={"format": "date"}),
+]  # fmt: skip
+Zone = Annotated[
+    str | None,
+    Query(description="The zone in which days begin: `America/Halifax`.", max_length=60),
 ]
 Name = Annotated[str, Path(description="Its name in the book.", max_length=200)]
 Values = Annotated[bool, Query(description="Whether the numbers of its charts are asked for.")]
@@ -92,15 +98,18 @@ def routes(answers: Answers) -> APIRouter:
             str | None,
             Query(description="The anchor: a date, or a point such as `latest`.", max_length=200),
         ] = None,
+        tz: Zone = None,
     ) -> Response:
         """The dates of a phrase or of a period of the book, with the steps that led there."""
-        make = lambda: answers.resolution(phrase, today, as_of)  # noqa: E731
+        make = lambda: answers.resolution(phrase, today, as_of, tz)  # noqa: E731
         return answered(request, await worked_out(make))
 
     @api.get("/readings", responses=responses(ReadingsAnswer, "The readings.", *body))
-    async def readings(request: Request, phrase: Phrase, today: Today = None) -> Response:
+    async def readings(
+        request: Request, phrase: Phrase, today: Today = None, tz: Zone = None
+    ) -> Response:
         """Every way to read a phrase, side by side."""
-        return answered(request, await worked_out(lambda: answers.readings(phrase, today)))
+        return answered(request, await worked_out(lambda: answers.readings(phrase, today, tz)))
 
     @api.get("/condition", responses=responses(ConditionAnswer, "The condition.", *body))
     async def condition(
@@ -108,15 +117,14 @@ def routes(answers: Answers) -> APIRouter:
         phrase: Phrase,
         column: Annotated[str, Query(description="The column's name.", max_length=200)],
         target: Annotated[
-            str, Query(description=f"One of {', '.join((*DIALECTS, *STANDARDS))}.", max_length=40)
+            str, Query(description="The engine or the standard that it is for.", max_length=40,
+                       json_schema_extra={"enum": [*DIALECTS, *STANDARDS]})
         ] = "ansi",
         column_type: Annotated[
             str, Query(description="What the column holds: `date`, `timestamp`, `timestamptz`, …",
                        max_length=40)
         ] = "date",
-        tz: Annotated[
-            str | None, Query(description="The zone in which days begin.", max_length=60)
-        ] = None,
+        tz: Zone = None,
         live: Annotated[
             bool, Query(description="Whether the engine works the dates out itself.")
         ] = False,
@@ -173,7 +181,7 @@ def routes(answers: Answers) -> APIRouter:
         name: Name,
         now: Annotated[
             str | None, Query(description="Another instant, in ISO 8601 with its offset.",
-                              max_length=60)
+                              max_length=60, json_schema_extra={"format": "date-time"})
         ] = None,
     ) -> Response:  # fmt: skip
         """The next moments of a schedule, and what goes out at each."""

@@ -103,7 +103,7 @@ def ruler_of(view: View) -> Ruler | None:
     high = min(LAST_DAY, max([last, *near]) + pad)
     scale = _Scale(low, high)
     marks, beyond = [], []
-    for kind, (day, name) in named.items():
+    for kind, (day, name) in sorted(named.items(), key=lambda pair: pair[1]):
         told = (
             f"{name} {label_of(Span(date_of(day), date_of(day + 1)))}" if day < LAST_DAY else name
         )

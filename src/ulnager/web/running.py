@@ -20,6 +20,8 @@ def run(book: Any, host: str, port: int, today: Any, hosts: Sequence[str]) -> No
     listening.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
     try:
         listening.bind((host, port))
+        # Whoever reads the address below may ask at once.
+        listening.listen(2_048)
     except OSError as error:
         listening.close()
         raise SourceError(

@@ -12,6 +12,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
+from starlette.routing import Match
 
 from ulnager.book.book import Book
 from ulnager.book.reading import read_book
@@ -51,8 +52,10 @@ def service(
         description="The periods, pickers and pages of a book, as JSON. Read-only; nothing of a "
         "viewer is kept between requests.",
     )  # fmt: skip
-    app.include_router(routes(answers))
-    app.include_router(html_routes(answers))
+    routers = routes(answers), html_routes(answers)
+    for router in routers:
+        app.include_router(router)
+    app.state.routes = [route for router in routers for route in router.routes]
     app.openapi = described(app, answers)  # type: ignore[method-assign]
     app.add_exception_handler(UlnagerError, _ours)
     app.add_exception_handler(Exception, _inside)
@@ -89,11 +92,24 @@ async def _http(request: Request, error: Exception) -> Response:
     details = {404: "there is nothing at this path", 405: "this path is not asked in that way"}
     detail = details.get(error.status_code, "the request cannot be answered")
     code = {404: "path", 405: "method"}.get(error.status_code, "request")
-    return _sent(problem(error.status_code, code, detail), dict(error.headers or {}))
+    headers = {name.lower(): text for name, text in (error.headers or {}).items()}
+    if error.status_code == 405:
+        headers["allow"] = ", ".join(sorted(_methods(request))) or headers.get("allow", "GET")
+    return _sent(problem(error.status_code, code, detail), headers)
+
+
+def _methods(request: Request) -> set[str]:
+    """How a path may be asked; several routes can share one."""
+    found: set[str] = set()
+    for route in request.app.state.routes:
+        if route.matches(request.scope)[0] is not Match.NONE:
+            found |= set(route.methods or ())
+    return found | ({"HEAD"} if "GET" in found else set())
 
 
 async def _invalid(request: Request, error: Exception) -> Response:
     assert isinstance(error, RequestValidationError)
-    told = [f"{one['loc'][-1]}: {one['msg'][:1].lower()}{one['msg'][1:]}"
-            for one in error.errors()[:5]]  # fmt: skip
+    told = [
+        f"{one['loc'][-1]}: {one['msg'][:1].lower()}{one['msg'][1:]}" for one in error.errors()[:5]
+    ]
     return _sent(problem(422, "parameters", "; ".join(told)))

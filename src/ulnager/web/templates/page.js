@@ -5,7 +5,7 @@
 
   async function show(url, push) {
     const mine = ++asked;
-    const focused = document.activeElement && document.activeElement.id;
+    const before = typed();
     document.body.classList.add("busy");
     try {
       const answer = await fetch(url, { headers: { accept: "text/html" } });
@@ -13,12 +13,12 @@
       if (mine !== asked) return null;
       const kind = answer.headers.get("content-type") || "";
       if (!answer.ok || !kind.startsWith("text/html")) { location.assign(url); return null; }
+      const now = typed();
       const other = new DOMParser().parseFromString(text, "text/html");
       document.getElementById("page").replaceWith(document.adoptNode(other.getElementById("page")));
       document.title = other.title;
       if (push) history.pushState(null, "", url);
-      const again = focused && document.getElementById(focused);
-      if (again) again.focus();
+      restore(before, now);
       begin();
       return document.getElementById("page");
     } catch (error) {
@@ -27,6 +27,21 @@
     } finally {
       if (mine === asked) document.body.classList.remove("busy");
     }
+  }
+
+  // Where the viewer is, and what stands there: typing goes on while an answer is awaited.
+  function typed() {
+    const field = document.activeElement;
+    return { id: field ? field.id : "", value: field && "value" in field ? field.value : null };
+  }
+
+  function restore(before, now) {
+    const field = now.id && document.getElementById(now.id);
+    if (!field) return;
+    if (now.id !== before.id || now.value !== before.value) {
+      if (field.type === "text" || field.type === "date") field.value = now.value;
+    }
+    field.focus();
   }
 
   function address(form, button) {
@@ -44,9 +59,12 @@
       show(address(form, event.submitter), true);
     });
     form.addEventListener("change", (event) => {
-      // A date is typed part by part; it is asked for when the field is left or Enter is pressed.
-      if (event.target.type === "date" && !event.target.value) return;
-      show(address(form), true);
+      if (event.target.type !== "date") show(address(form), true);
+    });
+    // A date is typed part by part: it is asked for when the field is left, or with Enter.
+    form.addEventListener("focusout", (event) => {
+      const field = event.target;
+      if (field.type === "date" && field.value !== field.defaultValue) show(address(form), true);
     });
     for (const link of page.querySelectorAll("a.step")) {
       link.addEventListener("click", (event) => {

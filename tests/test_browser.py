@@ -1,0 +1,478 @@
+"""The page in a real browser: Chromium, driven by Selenium."""
+
+import shutil
+import subprocess
+import time
+from datetime import date, timedelta
+from pathlib import Path
+
+import httpx
+import pytest
+from selenium import webdriver
+from selenium.common.exceptions import WebDriverException
+from selenium.webdriver.chrome.service import Service
+from selenium.webdriver.common.by import By
+from selenium.webdriver.common.keys import Keys
+from selenium.webdriver.support.ui import Select, WebDriverWait
+
+from serving import book_in, served
+
+from engines import REQUIRED
+
+AXE = "axe-core@4.14.1"
+WIDE, NARROW = (1280, 900), (400, 900)
+OPTIONS = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage",
+           "--disable-background-networking", "--disable-component-update", "--no-first-run",
+           "--lang=en-US")  # fmt: skip
+
+
+def missing(what):
+    assert "browser" not in REQUIRED, what
+    pytest.skip(what)
+
+
+@pytest.fixture(scope="module")
+def start():
+    """Starts browsers, and ends them."""
+    begun = []
+    driver = shutil.which("chromedriver")
+
+    def begin(*, script=True):
+        options = webdriver.ChromeOptions()
+        for one in OPTIONS:
+            options.add_argument(one)
+        options.set_capability("goog:loggingPrefs", {"browser": "ALL", "performance": "ALL"})
+        if not script:
+            options.add_experimental_option(
+                "prefs", {"profile.managed_default_content_settings.javascript": 2}
+            )
+        browser = webdriver.Chrome(options=options, service=Service(driver))
+        begun.append(browser)
+        return browser
+
+    if driver is None:
+        missing("there is no chromedriver; install chromium and chromium-driver")
+    yield begin
+    for one in begun:
+        one.quit()
+
+
+@pytest.fixture(scope="module")
+def one(start):
+    try:
+        return Page(start())
+    except WebDriverException as error:
+        missing(str(error))
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory):
+    return tmp_path_factory.mktemp("browsed")
+
+
+@pytest.fixture(scope="module")
+def address(folder):
+    with served(book_in(folder)) as (found, _):
+        yield found
+
+
+@pytest.fixture
+def page(one, address):
+    """The operations page, opened afresh on a wide screen by day."""
+    one.address = address
+    one.sized(*WIDE)
+    one.by_night(False)
+    one.open("/pages/operations")
+    yield one
+    assert one.wrongs() == []
+
+
+class Page:
+    """The page as a viewer sees and works it."""
+
+    def __init__(self, browser, address=""):
+        self.browser, self.address = browser, address
+
+    def open(self, path):
+        self.browser.get(self.address + path)
+
+    def sized(self, width, height):
+        told = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
+        self.browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", told)
+
+    def by_night(self, dark):
+        told = [{"name": "prefers-color-scheme", "value": "dark" if dark else "light"}]
+        self.browser.execute_cdp_cmd("Emulation.setEmulatedMedia", {"features": told})
+
+    def settled(self):
+        """Waits until what was asked for is shown."""
+        busy = "return document.readyState != 'complete' || document.body.className == 'busy'"
+        WebDriverWait(self.browser, 10, 0.03).until(lambda _: not self.browser.execute_script(busy))
+
+    def find(self, selector):
+        self.settled()
+        return self.browser.find_element(By.CSS_SELECTOR, selector)
+
+    def all(self, selector):
+        self.settled()
+        return self.browser.find_elements(By.CSS_SELECTOR, selector)
+
+    def text(self, selector):
+        return self.find(selector).text
+
+    @property
+    def dates(self):
+        return self.text(".dates strong")
+
+    def until(self, wanted):
+        """Waits for the dates, or for what a function gives."""
+        told = wanted if callable(wanted) else lambda: self.dates == wanted
+        try:
+            wait = WebDriverWait(self.browser, 10, 0.05, ignored_exceptions=[WebDriverException])
+            wait.until(lambda _: told())
+        except WebDriverException:
+            raise AssertionError((self.dates, self.text("main")[:600])) from None
+
+    def choose(self, key):
+        self.find(f"#dates-{key}").click()
+
+    def type(self, name, text):
+        field = self.find(f"[name='{name}']:not([type=hidden])")
+        field.send_keys(Keys.CONTROL + "a")
+        field.send_keys(text)
+
+    def date(self, name, day, end=Keys.ENTER):
+        """A day typed into a native field."""
+        self.find(f"[name='{name}']").send_keys(f"{day:%m%d%Y}{end}")
+
+    def wrongs(self):
+        """What the browser's console says of errors, a strict policy's refusals among them."""
+        return [one["message"] for one in self.browser.get_log("browser")
+                if one["level"] == "SEVERE"]  # fmt: skip
+
+    def violations(self, script):
+        self.browser.execute_script(script)
+        return self.browser.execute_async_script(
+            "const done = arguments[0]; axe.run().then(r => done(r.violations.map("
+            "v => [v.id, v.nodes.map(n => n.html.slice(0, 120))])));"
+        )
+
+
+@pytest.fixture(scope="module")
+def axe(tmp_path_factory):
+    """The script of axe-core, from the npm registry."""
+    npm, into = shutil.which("npm"), tmp_path_factory.mktemp("axe")
+    if npm is None:
+        missing("there is no npm")
+    done = subprocess.run([npm, "pack", "-s", AXE], cwd=into, capture_output=True, check=False)
+    found = list(into.glob("*.tgz"))
+    if done.returncode or not found:
+        missing("axe-core cannot be had")
+    shutil.unpack_archive(found[0], into)
+    return (into / "package" / "axe.min.js").read_text()
+
+
+def test_opened(page):
+    assert page.dates == "1 to 16 May 2026"
+    assert (
+        page.text("#chart-passengers + p .governs")
+        == "follows Dates, which opened with Month so far"
+    )
+    assert len(page.all(".choices li label")) == 6
+    assert "11 to 16 May 2026" in page.text(".choices")
+    told = page.find("svg.ruler").get_attribute("aria-label")
+    assert told.startswith("1 to 16 May 2026, 16 days; anchor 2026-05-16")
+    assert "data ends 2026-05-17" in told
+    assert len(page.all("#chart-passengers ~ figure .bar")) == 16
+    assert len(page.all("#chart-harbours ~ figure")) == 0
+    assert page.find("#dates-later").get_attribute("href") is None
+
+
+def test_choosing_typing_and_going_back(page):
+    page.choose("recent")
+    page.until("17 Apr to 16 May 2026")
+    page.type("dates.recent.n", "14" + Keys.ENTER)
+    page.until("3 to 16 May 2026")
+    assert "Last 14 days" in page.text(".choices .chosen")
+    assert page.text("#chart-passengers + p .governs").endswith(
+        "chosen by the viewer: last 14 days"
+    )
+    assert page.text("#chart-year_before + p strong") == "3 to 16 May 2025"
+    Select(page.find("[name='dates.by']")).select_by_value("week")
+    page.until(lambda: len(page.all("#chart-passengers ~ figure .bar")) == 3)
+    page.choose("week_so_far")
+    page.until("11 to 16 May 2026")
+    page.choose("recent")
+    page.until("3 to 16 May 2026")
+    page.browser.back()
+    page.until("11 to 16 May 2026")
+    page.browser.back()
+    page.until("3 to 16 May 2026")
+    page.browser.forward()
+    page.until("11 to 16 May 2026")
+    assert page.find("#dates-week_so_far").is_selected()
+    page.browser.refresh()
+    page.until("11 to 16 May 2026")
+
+
+def test_a_switch_and_as_it_opened(page):
+    page.find("[type=checkbox][name='dates.no_last_day']").click()
+    page.until("1 to 15 May 2026")
+    page.find("[type=checkbox][name='dates.no_last_day']").click()
+    page.until("1 to 16 May 2026")
+    page.choose("quarter")
+    page.until("1 Feb to 30 Apr 2026")
+    page.find("button[value='reset.dates']").click()
+    page.until("1 to 16 May 2026")
+    assert page.text("#chart-passengers + p .governs").endswith("opened with Month so far")
+
+
+def test_dates_of_ones_own_and_several_ranges(page):
+    page.choose("own")
+    page.until("1 to 17 May 2026")
+    page.date("dates.own.first", date(2026, 3, 1), end="")
+    page.find("h1").click()
+    page.until("1 Mar to 17 May 2026")
+    page.date("dates.own.last", date(2026, 3, 10))
+    page.until("1 to 10 Mar 2026")
+    page.find("button[value='add.dates']").click()
+    page.until(lambda: page.all("[name='dates.own.first.2']"))
+    page.date("dates.own.first.2", date(2026, 4, 1))
+    page.date("dates.own.last.2", date(2026, 4, 5))
+    page.until("1 to 10 Mar 2026, 1 to 5 Apr 2026")
+    assert len(page.all("svg.ruler .chosen")) == 2
+    page.find("button[value='drop.dates.2']").click()
+    page.until("1 to 10 Mar 2026")
+    # The wrong way round: told, with no dates, and nothing is drawn for it.
+    page.date("dates.own.first", date(2026, 3, 20))
+    page.until("no dates")
+    assert "2026-03-10" in page.text("[role=alert]")
+    assert page.all("#chart-passengers ~ figure") == []
+    assert page.all("#chart-this_year ~ figure")
+    assert (
+        page.find("[name='dates.own.first']").get_attribute("aria-invalid") == "true"
+        or page.find("[name='dates.own.last']").get_attribute("aria-invalid") == "true"
+    )
+
+
+def test_weeks_from_the_list(page):
+    page.choose("crew_weeks")
+    page.until("11 to 17 May 2026")
+    page.find("input[value='2026-W14']").click()
+    page.until("30 Mar to 5 Apr 2026, 11 to 17 May 2026")
+    page.find("input[value='2026-W20']").click()
+    page.until("30 Mar to 5 Apr 2026")
+    page.find("input[value='2026-03']").click()
+    page.until("1 Mar to 5 Apr 2026")
+
+
+def test_problems_keep_what_was_typed(page):
+    page.choose("recent")
+    page.until("17 Apr to 16 May 2026")
+    for wrong in ("900", "many", "3 days plus last 900"):
+        page.type("dates.recent.n", wrong + Keys.ENTER)
+        page.until(lambda: page.dates == "no dates")
+        field = page.find("[name='dates.recent.n']")
+        assert field.get_attribute("value") == wrong
+        told = page.find(f"#{field.get_attribute('aria-describedby').split()[-1]}").text
+        assert "whole number" in told or "90" in told
+    page.type("dates.recent.n", "7" + Keys.ENTER)
+    page.until("10 to 16 May 2026")
+
+
+def test_a_link_copied_and_opened(page, address):
+    page.choose("recent")
+    page.until("17 Apr to 16 May 2026")
+    page.type("dates.recent.n", "10" + Keys.ENTER)
+    page.until("7 to 16 May 2026")
+    page.find("button[data-of=link]").click()
+    page.until(lambda: page.text("#copied") == "Copied.")
+    moving = page.find("#link").get_attribute("value")
+    frozen = page.find("#frozen").get_attribute("value")
+    assert moving == f"{address}/pages/operations?dates=recent&dates.recent.n=10"
+    page.browser.get(moving)
+    assert page.dates == "7 to 16 May 2026"
+    assert "set by the link" in page.text("#chart-passengers + p")
+    page.browser.get(frozen)
+    assert page.dates == "7 to 16 May 2026"
+    assert "fixed" in page.text(".choices .chosen")
+    page.open("/pages/operations?dates=nothing&dates.foo=1")
+    assert page.dates == "1 to 16 May 2026"
+    assert page.all(".note")
+
+
+def test_steps_and_playing(page):
+    page.find("#dates-earlier").click()
+    page.until("1 to 16 Apr 2026")
+    assert "chosen by the viewer" in page.text("#chart-passengers + p")
+    # Fixed dates step by their own length.
+    page.find("#dates-later").click()
+    page.until("17 Apr to 2 May 2026")
+    page.open("/pages/operations?dates=2025-12-01/2025-12-31")
+    Select(page.find("#pace")).select_by_value("500")
+    page.find("#play").click()
+    page.until(lambda: page.dates not in ("1 to 31 Dec 2025", "no dates"))
+    page.until(lambda: page.find("#stop").is_enabled())
+    page.find("#stop").click()
+    page.until(lambda: page.text("#played") == "Stopped.")
+    stopped = page.dates
+    time.sleep(0.8)
+    assert page.dates == stopped
+    page.find("#play").click()
+    page.until(lambda: page.text("#played") == "The end of the data.")
+    assert "May 2026" in page.dates
+
+
+def test_a_locked_picker(page):
+    page.open("/pages/locked?fixed=week_so_far")
+    assert page.dates == "1 Feb to 30 Apr 2026"
+    assert page.all(".choices, .steps, form input:not([type=hidden])") == []
+    assert "the dates are fixed here" in page.text("main")
+    assert "fixed to" in page.text("#chart-crossings + p")
+    assert page.all("#picker-hidden") == []
+    assert page.text("#chart-week + p strong") == "11 to 16 May 2026"
+
+
+def test_two_pickers_on_a_page(page):
+    page.open("/pages/two")
+    assert page.text("h1") == "Two <b>pickers</b>"
+    page.find("#repairs-all_sailings").click()
+    page.until(lambda: "all dates" in page.text("#chart-repairs + p"))
+    assert page.find("#repairs-all_sailings").is_selected()
+    page.find("#dates-earlier").click()
+    page.until("1 to 16 Apr 2026")
+    assert page.find("#repairs-all_sailings").is_selected()
+    assert len(page.all("#chart-routes ~ figure")) == 3
+    assert page.all("#chart-running ~ figure .line")
+    assert "more than 60" in page.text("main")
+
+
+def test_without_any_script(start, address, page):
+    plain = Page(start(script=False), address)
+    plain.open("/pages/operations")
+    assert plain.find(".play").is_displayed() is False
+    plain.choose("recent")
+    assert plain.dates == "1 to 16 May 2026"
+    plain.find("button.show").click()
+    plain.until("17 Apr to 16 May 2026")
+    plain.type("dates.recent.n", "14")
+    plain.find("button.show").click()
+    plain.until("3 to 16 May 2026")
+    plain.find("#dates-earlier").click()
+    plain.until("19 Apr to 2 May 2026")
+    plain.choose("own")
+    plain.find("button.show").click()
+    plain.until("1 to 17 May 2026")
+    plain.find("button[value='add.dates']").click()
+    plain.until(lambda: plain.all("[name='dates.own.last.2']"))
+    plain.browser.back()
+    plain.until(lambda: not plain.all("[name='dates.own.last.2']"))
+    plain.choose("crew_weeks")
+    plain.find("button.show").click()
+    plain.until("11 to 17 May 2026")
+    plain.find("input[value='2026-W14']").click()
+    plain.find("button.show").click()
+    plain.until("30 Mar to 5 Apr 2026, 11 to 17 May 2026")
+    assert plain.wrongs() == []
+
+
+def test_with_the_keyboard_only(page):
+    """Tab to the choices, arrows among them, Tab to the number, Enter."""
+    reached = []
+    for _ in range(12):
+        webdriver.ActionChains(page.browser).send_keys(Keys.TAB).perform()
+        reached.append(page.browser.switch_to.active_element.get_attribute("id"))
+        if reached[-1] == "dates-month_so_far":
+            break
+    assert reached[-1] == "dates-month_so_far"
+    webdriver.ActionChains(page.browser).send_keys(Keys.ARROW_DOWN).perform()
+    page.until("17 Apr to 16 May 2026")
+    assert page.browser.switch_to.active_element.get_attribute("id") == "dates-recent"
+    for _ in range(4):
+        webdriver.ActionChains(page.browser).send_keys(Keys.TAB).perform()
+        if page.browser.switch_to.active_element.get_attribute("name") == "dates.recent.n":
+            break
+    keys = webdriver.ActionChains(page.browser).key_down(Keys.CONTROL).send_keys("a")
+    keys.key_up(Keys.CONTROL).send_keys("7").send_keys(Keys.ENTER).perform()
+    page.until("10 to 16 May 2026")
+    assert page.browser.switch_to.active_element.get_attribute("name") == "dates.recent.n"
+    outline = page.browser.execute_script(
+        "return getComputedStyle(document.activeElement).outlineStyle"
+    )
+    assert outline == "solid"
+
+
+def test_new_data_under_an_untouched_form(folder, page):
+    sailings = Path(folder) / "sailings.csv"
+    before = sailings.read_text()
+    last = [line for line in before.splitlines() if line.startswith("2026-05-15")]
+    try:
+        with sailings.open("a") as more:
+            for n in (17, 18):
+                more.write(
+                    "\n".join(one.replace("2026-05-15", f"2026-05-{n}") for one in last) + "\n"
+                )
+        page.find("button.show").click()
+        page.until("1 to 18 May 2026")
+        assert "opened with Month so far" in page.text("#chart-passengers + p")
+        # What was typed stays, and is measured from the new day.
+        page.choose("recent")
+        page.until("19 Apr to 18 May 2026")
+    finally:
+        sailings.write_text(before)
+    page.find("button.show").click()
+    page.until("17 Apr to 16 May 2026")
+
+
+@pytest.mark.parametrize("dark", [False, True])
+@pytest.mark.parametrize("size", [WIDE, NARROW])
+def test_accessible_wide_narrow_by_day_and_by_night(page, axe, size, dark):
+    page.sized(*size)
+    page.by_night(dark)
+    paths = ["", "?dates=own&dates.own.first=2026-13-01&dates.own.last.2=2026-04-01",
+             "?dates=crew_weeks&dates.crew_weeks.weeks=2026-W14",
+             "?dates=2026-03-01/2026-04-30"]  # fmt: skip
+    for path in ["/", *(f"/pages/operations{one}" for one in paths), "/pages/locked", "/pages/two"]:
+        page.open(path)
+        wide = page.browser.execute_script("return document.documentElement.scrollWidth")
+        assert wide <= size[0], (path, wide)
+        for fold in page.all("summary"):
+            fold.click()
+        assert page.violations(axe) == [], path
+    colour = page.browser.execute_script("return getComputedStyle(document.body).backgroundColor")
+    assert (sum(map(int, colour[4:-1].split(","))) < 200) is dark
+    page.open("/pages/operations")
+    brief = page.find(".choices .brief").is_displayed()
+    assert brief is (size == NARROW)
+
+
+def test_nothing_is_asked_of_another_origin(page, address):
+    page.browser.get_log("performance")
+    page.open("/pages/operations")
+    page.choose("quarter")
+    page.until("1 Feb to 30 Apr 2026")
+    asked = [one["message"] for one in page.browser.get_log("performance")
+             if '"Network.requestWillBeSent"' in one["message"]]  # fmt: skip
+    urls = [one.split('"url":"')[1].split('"')[0] for one in asked]
+    assert len(urls) >= 3
+    assert all(url.startswith((address, "data:")) for url in urls), urls
+    policy = httpx.get(f"{address}/pages/operations").headers["content-security-policy"]
+    assert "unsafe" not in policy
+    assert "default-src 'none'" in policy
+    # Nothing that is put into the page runs or is fetched.
+    page.browser.execute_script(
+        "const s = document.createElement('script'); s.textContent = 'window.ran = 1';"
+        "document.body.append(s); const i = new Image(); i.src = 'http://127.0.0.2:9/x.png';"
+    )
+    assert page.browser.execute_script("return window.ran") is None
+    time.sleep(0.2)
+    assert len(page.wrongs()) == 2
+
+
+def test_another_day_stays_in_the_form(page):
+    day = date.fromisoformat("2026-05-20") - timedelta(days=30)
+    page.open(f"/pages/operations?today={day}")
+    assert page.text(".now").startswith("20 Apr 2026")
+    page.choose("recent")
+    page.until(lambda: page.find("#dates-recent").is_selected())
+    assert page.text(".now").startswith("20 Apr 2026")
