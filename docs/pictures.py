@@ -6,6 +6,7 @@ python docs/pictures.py [NAME.png …]
 from __future__ import annotations
 
 import shlex
+import shutil
 import subprocess
 import sys
 import tempfile
@@ -26,11 +27,6 @@ PICTURES = {
         f'resolve "last 3 whole months, 1 year earlier" {CLOCK}',
         f'resolve "last 5 whole business days, 1 period earlier" {CLOCK} --holiday 2026-05-18',
         f'readings "last 3 months" {CLOCK}',
-    ],
-    "explain.png": [
-        'resolve "last 2 whole quarters except 2025-12-25, 1 year earlier as of latest" '
-        f"--year-starts 10-01 --source demo:sailings {CLOCK} --explain",
-        f'resolve "from last friday of previous month to today" {CLOCK} --explain',
     ],
     "filter.png": [
         f'filter "month to date except today" --column sailed_on {CLOCK}',
@@ -61,9 +57,6 @@ PICTURES = {
 }
 DRAWN = {
     "rehearse.png": f'rehearse "last 3 months" {CLOCK} --picture',
-    "rehearse_point.png": f'rehearse "6 months ago" {CLOCK} --picture',
-    "rehearse_weekly.png": 'rehearse "last 10 whole days" --every "FREQ=WEEKLY;BYDAY=MO" '
-    f"{CLOCK} --last 2026-09-30 --picture",
     "rows_a_day.png": f"profile demo:sailings {CLOCK} --picture",
     "draw.png": f'draw "last 3 whole months" "month to date" "last 90 rolling days" {CLOCK} --to',
 }
@@ -79,10 +72,23 @@ TOGETHER = {
         'ages demo:work_orders --since raised_on --until closed_on --unit "business day" '
         f"{CLOCK} --size 640x400 --picture",
     ],
+    "rehearse_more.png": [
+        f'rehearse "6 months ago" {CLOCK} --size 800x800 --picture',
+        'rehearse "last 10 whole days" --every "FREQ=WEEKLY;BYDAY=MO" '
+        f"{CLOCK} --last 2026-09-30 --size 800x800 --picture",
+    ],
     "walk.png": [
         'draw "last 30 rolling days" --step "1 month" --source demo:sailings --value passengers '
         f"{CLOCK} --size 1280x800 --to",
     ],
+}
+# Pages of the service, as wide and high as a browser's window; in the dark, or as printed.
+OWN = "dates=own&dates.own.first=2026-02-01&dates.own.last=2026-03-15&dates.own.first.2=2026-05-01"
+SERVED = {
+    "page.png": ("", (1280, 800), ""),
+    "page_choosing.png": (f"{OWN}&dates.own.last.2=2026-05-10&dates.by=week", (1280, 800), ""),
+    "page_phone.png": ("dates=recent&dates.recent.n=14", (400, 1250), "dark"),
+    "page_sheet.png": ("dates=quarter", (1280, 900), "print"),
 }
 COLUMNS, LINES = 112, 42
 
@@ -107,6 +113,36 @@ def main() -> None:
         if only and name not in only:
             continue
         _laid_out(FOLDER / name, commands)
+
+    pages = {name: shot for name, shot in SERVED.items() if not only or name in only}
+    if pages:
+        _photographed(pages)
+
+
+def _photographed(pages: dict[str, tuple[str, tuple[int, int], str]]) -> None:
+    """Pages of the service in headless Chromium."""
+    from selenium import webdriver
+    from selenium.webdriver.chrome.service import Service
+
+    args = ["serve", "--book", "demo:ferries", "--port", "0", *shlex.split(CLOCK)]
+    with subprocess.Popen([sys.executable, "-m", "ulnager", *args], stdout=subprocess.PIPE,
+                          text=True) as served:  # fmt: skip
+        assert served.stdout is not None
+        address = served.stdout.readline().split()[0]
+        options = webdriver.ChromeOptions()
+        for one in ("--headless=new", "--no-sandbox", "--hide-scrollbars"):
+            options.add_argument(one)
+        browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
+        for name, (query, (width, height), how) in pages.items():
+            size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
+            browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+            scheme = {"name": "prefers-color-scheme", "value": "dark" if how == "dark" else "light"}
+            media = {"media": how if how == "print" else "", "features": [scheme]}
+            browser.execute_cdp_cmd("Emulation.setEmulatedMedia", media)
+            browser.get(f"{address}pages/operations?{query}")
+            browser.save_screenshot(str(FOLDER / name))
+        browser.quit()
+        served.terminate()
 
 
 def _laid_out(path: Path, commands: list[str]) -> None:

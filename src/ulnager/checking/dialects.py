@@ -168,6 +168,11 @@ def _of_mysql(node: exp.Expression) -> exp.Expression:
     return node
 
 
+MACROS: Final = (
+    "over_months_(x, n) AS date_trunc('month', x) + to_months(n) + (x - date_trunc('month', x))",
+)
+"""Functions of our own, so that what stands in them is written once: months that overflow into the
+next, as SQLite counts them."""
 _MOVED: Final = re.compile(r"([+-]?\d+(?:\.\d+)?)\s+(day|month|year|hour|minute|second)s?")
 
 
@@ -234,10 +239,7 @@ def _put_together(day: exp.Expression, modifier: exp.Expression) -> exp.Expressi
         raise Unclear("a modifier of SQLite is no text")
     if form == "to_days":
         return _sql(f"x {sign.name} to_days(CAST(y AS INTEGER))", x=day, y=count)
-    start = "date_trunc('month', x)"
-    return _sql(
-        f"{start} {sign.name} to_months(CAST(y AS INTEGER)) + (x - {start})", x=day, y=count
-    )
+    return _sql(f"over_months_(x, {sign.name}CAST(y AS INTEGER))", x=day, y=count)
 
 
 def _moved(day: exp.Expression, count: str, unit: str) -> exp.Expression:
@@ -246,9 +248,7 @@ def _moved(day: exp.Expression, count: str, unit: str) -> exp.Expression:
     if "." in count:
         raise Unclear("SQLite takes parts of months by a length of its own")
     months = int(count) * (12 if unit == "year" else 1)
-    return _sql(
-        f"date_trunc('month', x) + to_months({months}) + (x - date_trunc('month', x))", x=day
-    )
+    return _sql(f"over_months_(x, {months})", x=day)
 
 
 def _strftime(form: str, day: exp.Expression, modifiers: Any = ()) -> exp.Expression:

@@ -16,7 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made, of_anchor, of_point
-from ulnager.checking.dialects import Unclear
+from ulnager.checking.dialects import MACROS, Unclear
 from ulnager.checking.joining import Piece, pieces_of, weekdays_named
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
 from ulnager.checking.translating import TYPES, hoisted, measured, parsed, translated, written
@@ -272,6 +272,8 @@ def _offsets(near: int) -> Days:
 def _engine() -> duckdb.DuckDBPyConnection:
     """An engine that can open nothing and change no setting."""
     made = duckdb.connect()
+    for macro in MACROS:
+        made.execute(f"CREATE MACRO {macro}")
     for setting in ("TimeZone = 'UTC'", "memory_limit = '1GB'", "enable_external_access = false",
                     "python_enable_replacements = false", "lock_configuration = true"):  # fmt: skip
         made.execute(f"SET GLOBAL {setting}" if "Zone" in setting else f"SET {setting}")

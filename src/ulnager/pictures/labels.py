@@ -74,7 +74,7 @@ def mark_units(axes: Any, calendar: Calendar, first: int, last: int, width: floa
         if number % 2:
             axes.axvspan(low - 0.5, high - 0.5, color=BAND, zorder=0, linewidth=0)
         text = calendar.label(date_of(begin), unit, short=True)
-        if (high - low) / (last - first + 1) * width < len(text) * 5:
+        if (high - low) / (last - first + 1) * width < len(text) * 6.5:
             continue
         year = year_of(calendar, date_of(begin))
         ticks.append((low + high) / 2 - 0.5)

@@ -41,6 +41,8 @@ FORMATS: Final = (".png", ".svg", ".pdf")
 _LEAST, _MOST = 320, 8000
 _LETTER: Final = 8.7
 """How wide a letter of 11 points is, in pixels."""
+_KEY: Final = 200
+"""How much room a sign and what it means take, in pixels."""
 
 
 def size_of(text: str | tuple[int, int] | None) -> tuple[int, int]:
@@ -108,7 +110,7 @@ class Sheet:
         """What the signs mean, at the bottom."""
         self.figure.legend(
             handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),
-            ncol=narrow if self.is_narrow else columns, frameon=False, labelcolor=INK,
+            ncol=narrow if self.is_narrow else min(columns, self.width // _KEY), frameon=False, labelcolor=INK,
             fontsize=8.5 if self.is_narrow else 10, handlelength=1.6, columnspacing=1.4,
         )  # fmt: skip
 

@@ -26,6 +26,7 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
+from ulnager.numbers.rows import Totals
 from ulnager.sources.opening import within
 from ulnager.web.kept import Kept, stamp_of
 from ulnager.web.problems import UNREADABLE
@@ -248,7 +249,12 @@ class Answers:
 
     def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
         found = {
-            key: discreet(one) if isinstance(one, str) else one
+            key: discreet(one)
+            if isinstance(one, str)
+            # Without the opened source that it would ask for rows outside.
+            else replace(one, _asked=None)
+            if isinstance(one, Totals)
+            else one
             for key, one in opened.values().items()
         }
         if UNREADABLE in found.values():

@@ -226,7 +226,11 @@ class Shown:
     @cached_property
     def problems(self) -> tuple[str, ...]:
         """Why there are no dates, in words for viewers."""
-        found = [f"{one.made.label}: {one.problem}" for one in self.inputs if one.problem]
+        found = [
+            f"{one.made.label}{f' ({one.range})' if one.range > 1 else ''}: {one.problem}"
+            for one in self.inputs
+            if one.problem
+        ]
         if self.chosen is not None and not found and self.resolution is None:
             found.append(str(self._results[self.chosen.key]))
         return tuple(found)
