@@ -25,7 +25,7 @@ opens = "week_so_far"
 viewers = "nothing"
 [pickers.repairs]
 label = "Repairs"
-choices = ["year_so_far", "all_sailings", "recent"]
+choices = ["year_so_far", "all_sailings", "office_days", "recent"]
 opens = "recent"
 labels = "short"
 [pages.locked.charts.crossings]

@@ -257,6 +257,10 @@ def test_a_page_is_what_the_page_reads_with_its_values(ask, known):
                 else:
                     assert chart["values"] == json.loads(json.dumps(values.to_dict()))
             assert ask.get(f"/pages/{name}", params=fields).status_code == 200
+    for day in ("9999-12-31", "0001-01-01", "2026-05-17", "2023-10-01"):
+        for query in ("", "&dates=own&dates.own.last=9999-12-31", "&dates=0001-01-01/9999-12-31"):
+            for path in ("/pages/operations", "/api/pages/two", "/pages/locked"):
+                assert ask.get(f"{path}?today={day}{query}").status_code == 200, (day, query)
     less = ask.get("/api/pages/operations?values=false").json()["page"]["charts"]
     assert all(chart["values"] is None for chart in less.values())
     two = ask.get("/pages/two").text
@@ -339,7 +343,7 @@ def test_new_data_and_a_source_that_goes_away(tmp_path):
         problem = ask.get("/api/resolve?phrase=month_so_far")
         assert (problem.status_code, problem.json()["code"]) == (503, "source")
         # Pinned dates are known; their numbers are not.
-        two = ask.get("/api/pages/two?repairs=all_sailings").json()["page"]["charts"]
+        two = ask.get("/api/pages/two?repairs=office_days").json()["page"]["charts"]
         assert UNREADABLE in two["days"]["notes"] + two["days"]["problems"]
         assert two["repairs"]["values"] is not None
         (tmp_path / "elsewhere.csv").rename(sailings)

@@ -109,7 +109,11 @@ def _begin_book(
         given["column_type"] = column_type
     text = starting_book(profiles[0], str(source.relative_to(book.parent)), given, request.tz)
     write_book(text, file)
-    echo(f"written: {file}; try 'ulnager show home --book {file}'", err=True)
+    echo(
+        f"written: {file}; try 'ulnager show home --book {file}', or in a browser "
+        f"'ulnager serve --book {file}'",
+        err=True,
+    )
 
 
 def _pairs(found: Profile) -> Iterator[tuple[str, str]]:

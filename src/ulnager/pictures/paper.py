@@ -108,9 +108,10 @@ class Sheet:
 
     def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
         """What the signs mean, at the bottom."""
+        room = narrow if self.is_narrow else min(columns, self.width // _KEY)
         self.figure.legend(
             handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),
-            ncol=narrow if self.is_narrow else min(columns, self.width // _KEY), frameon=False, labelcolor=INK,
+            ncol=room, frameon=False, labelcolor=INK,
             fontsize=8.5 if self.is_narrow else 10, handlelength=1.6, columnspacing=1.4,
         )  # fmt: skip
 

@@ -16,8 +16,7 @@ from jinja2 import DictLoader, Environment, StrictUndefined
 from ulnager.core.choices.given import Given
 from ulnager.core.choices.pages import OpenedPage
 from ulnager.core.choices.view import View
-from ulnager.core.periods.spans import Span
-from ulnager.core.periods.wording import label_of
+from ulnager.core.periods.wording import day_label
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, Answers, discreet, links_of
@@ -136,12 +135,11 @@ def _context(
     offered = [one for one in pickers if one.told["viewers"] != "nothing"]
     is_choosable = any(one.told["viewers"] == "choose" for one in offered)
     until = answers.until(today, opened.moment.tz)
-    day = opened.moment.today.toordinal()
     return {
         "title": opened.page.label, "pickers": offered, "charts": charts, "height": HEIGHT,
         "is_choosable": is_choosable, "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True), "do": DO,
-        "today": label_of(Span(opened.moment.today, opened.moment.today.fromordinal(day + 1))),
+        "today": day_label(opened.moment.today),
         "until": until, "until_told": _moment(until), "given_today": today,
         "others": [one for one in answers.pages.values() if one.name != name],
     }  # fmt: skip

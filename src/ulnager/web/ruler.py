@@ -15,8 +15,7 @@ from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
 from ulnager.core.choices.view import View
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
-from ulnager.core.periods.spans import Span
-from ulnager.core.periods.wording import label_of
+from ulnager.core.periods.wording import day_label
 from ulnager.core.units import Unit
 from ulnager.pictures.labels import year_of
 
@@ -104,9 +103,7 @@ def ruler_of(view: View) -> Ruler | None:
     scale = _Scale(low, high)
     marks, beyond = [], []
     for kind, (day, name) in sorted(named.items(), key=lambda pair: pair[1]):
-        told = (
-            f"{name} {label_of(Span(date_of(day), date_of(day + 1)))}" if day < LAST_DAY else name
-        )
+        told = f"{name} {day_label(date_of(day))}"
         if low <= day <= high:
             at = scale.at(day + 1 if kind == "data" else day + 0.5)
             marks.append(Mark(at, name, kind, "end" if at > 70 else "start"))

@@ -12,8 +12,7 @@ from ulnager.core.choices.given import Given
 from ulnager.core.choices.listing import Listed, offered
 from ulnager.core.choices.picker import Choice
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.spans import Span
-from ulnager.core.periods.wording import label_of
+from ulnager.core.periods.wording import day_label
 from ulnager.core.units import UNIT_NAMES
 
 _COUNTED: Final = re.compile(
@@ -59,7 +58,7 @@ def _shown(given: Given) -> str:
         known = {one.key: one.label for one in _all(given.options)}
         return ", ".join(known[key] for key in given.value)
     if isinstance(given.value, date):
-        return label_of(Span(given.value, date.fromordinal(given.value.toordinal() + 1)))
+        return day_label(given.value)
     if given.made.kind == "switch":
         return "on" if given.value else "off"
     return str(given.value)

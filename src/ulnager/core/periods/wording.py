@@ -14,35 +14,36 @@ def label_of(span: Span) -> str:
     if isinstance(span.start, datetime) or isinstance(span.stop, datetime):
         return _time_label(span)
     if start is None:
-        return "all dates" if end is None else f"up to {_day(end)}"
+        return "all dates" if end is None else f"up to {day_label(end)}"
     if end is None:
-        return f"from {_day(start)}"
+        return f"from {day_label(start)}"
     if start == end:
-        return _day(start)
+        return day_label(start)
     if start.year != end.year:
-        return f"{_day(start)} to {_day(end)}"
+        return f"{day_label(start)} to {day_label(end)}"
     if start.month != end.month:
-        return f"{start.day} {MONTH_NAMES[start.month - 1]} to {_day(end)}"
-    return f"{start.day} to {_day(end)}"
+        return f"{start.day} {MONTH_NAMES[start.month - 1]} to {day_label(end)}"
+    return f"{start.day} to {day_label(end)}"
 
 
 def _time_label(span: Span) -> str:
     start, stop = span.start, span.stop
     if not isinstance(start, datetime):
         assert isinstance(stop, datetime)
-        return f"before {_day(stop)} {_clock(stop)}"
+        return f"before {day_label(stop)} {_clock(stop)}"
     if not isinstance(stop, datetime):
-        return f"from {_day(start)} {_clock(start)}"
+        return f"from {day_label(start)} {_clock(start)}"
     if start.date() == stop.date():
-        return f"{_day(start)} {_clock(start)} to {_clock(stop)}"
-    return f"{_day(start)} {_clock(start)} to {_day(stop)} {_clock(stop)}"
+        return f"{day_label(start)} {_clock(start)} to {_clock(stop)}"
+    return f"{day_label(start)} {_clock(start)} to {day_label(stop)} {_clock(stop)}"
 
 
 def _clock(moment: datetime) -> str:
     return f"{moment:%H:%M:%S}" if moment.second or moment.microsecond else f"{moment:%H:%M}"
 
 
-def _day(day: date) -> str:
+def day_label(day: date) -> str:
+    """A day for a person to read: ``31 Dec 9999``."""
     return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"
 
 
