@@ -24,6 +24,7 @@ _MOST_TICKS: Final = 45
 _MOST_NAMES: Final = 9
 _LETTER: Final = 1.8
 """How wide a letter is on a narrow screen, in per cent of the strip."""
+_MONTH: Final = 30
 _NEAR: Final = 1.2
 """What lies at most so many lengths of the period away is drawn; what is further is only named."""
 
@@ -83,8 +84,6 @@ def ruler_of(view: View) -> Ruler | None:
     anchor = result.anchor.day.toordinal()
     data = None if extent is None else (extent.first.toordinal(), extent.last.toordinal())
     ranges = _closed(result.ranges, data, today)
-    if not ranges:
-        return None
     first, last = ranges[0][0], ranges[-1][1] - 1
     named = {"today": (today, "today"), "anchor": (anchor, "anchor")}
     if anchor == today:
@@ -133,13 +132,15 @@ class _Scale(NamedTuple):
 def _closed(
     ranges: Sequence[Any], data: tuple[int, int] | None, today: int
 ) -> list[tuple[int, int]]:
-    """Ranges with an open side cut to the data and today."""
+    """Ranges with an open side cut to the data and today; where these lie on the other side, to a
+    month."""
     low, high = (min(data[0], today), max(data[1], today)) if data else (today - 365, today)
-    found = [
-        (low if start is None else start, high + 1 if stop is None else stop)
-        for start, stop in ranges
-    ]
-    return [(start, stop) for start, stop in found if start < stop]
+    found = []
+    for start, stop in ranges:
+        first = (low if stop is None else min(low, stop - _MONTH)) if start is None else start
+        last = max(high, first + _MONTH) + 1 if stop is None else stop
+        found.append((max(FIRST_DAY, first), min(LAST_DAY + 1, last)))
+    return found
 
 
 def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list[Stretch]:

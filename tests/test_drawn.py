@@ -1,0 +1,205 @@
+"""Where things are drawn on the page: the ruler's measures, and the charts' bars and lines."""
+
+from datetime import date, timedelta
+from itertools import pairwise
+
+import pytest
+from hypothesis import example, given
+from hypothesis import strategies as st
+
+import ulnager
+from ulnager import MonthCalendar, WeekCalendar
+from ulnager.core.choices.opening import Picker
+from ulnager.core.choices.picker import Choice
+from ulnager.demo import CLOCK, book_file, table
+from ulnager.web.charts import HEIGHT, drawn, text_of
+from ulnager.web.ruler import ruler_of
+
+from strategies import examples
+
+TODAY = date(2026, 5, 20)
+BOOK = ulnager.read_book(book_file())
+PHRASES = ["this month", "month to date", "this week", "last 3 whole months", "next 2 whole weeks",
+           "all dates", "since 2026-01-01", "before today", "last 10 rolling days only weekdays",
+           "2024-01-01/2024-01-31", "this year", "tomorrow", "last 40 whole years",
+           "last month plus this week", "today"]  # fmt: skip
+CALENDARS = [None, MonthCalendar(year_starts="10-01", week_starts="sunday"),
+             WeekCalendar("4-4-5", "saturday", "january")]  # fmt: skip
+DATA = [None, ("2023-10-01", "2026-05-17"), ("2026-05-20", "2026-05-20"),
+        ("2026-01-01", "2027-12-31")]  # fmt: skip
+
+
+def picker(phrase, calendar=None):
+    choice = Choice("one", ulnager.period(phrase), "One", "one")
+    return Picker("p", "P", (choice,), "one", calendar=calendar)
+
+
+@examples(150)
+@example("this month", 0, 1, TODAY)
+@example("all dates", 0, 0, TODAY)
+@example("today", 0, 0, date.max)
+@example("today", 0, 0, date.min)
+@given(st.sampled_from(PHRASES), st.integers(0, 2), st.integers(0, 3),
+       st.sampled_from([TODAY, date(2024, 2, 29), date(2026, 12, 31)]))  # fmt: skip
+def test_the_ruler_measures(phrase, calendar, data, today):
+    view = picker(phrase, CALENDARS[calendar]).open(today=today, data=DATA[data])
+    ruler = ruler_of(view)
+    if view.resolution is None or view.resolution.is_empty:
+        assert ruler is None
+        return
+    assert ruler is not None
+    places = [tick.at for tick in ruler.ticks]
+    assert places == sorted(places)
+    assert 0 < len(places) <= 500 or view.resolution.days == 1
+    for part in ruler.stretches:
+        assert 0 <= part.at < 100
+        assert part.at + part.width <= 100.5
+    # What is over and what is to come are as long as their days, and neither covers the other.
+    spans = [(one.start, one.stop) for one in view.resolution.spans]
+    if all(start and stop for start, stop in spans):
+        after = today + timedelta(1) if today < date.max else date.max
+        over = sum(max(0, (min(stop, after) - start).days) for start, stop in spans)
+        to_come = sum(max(0, (stop - max(start, after)).days) for start, stop in spans)
+        assert bool(over) is any(not part.is_to_come for part in ruler.stretches)
+        assert bool(to_come) is any(part.is_to_come for part in ruler.stretches)
+        wide = [
+            [p.width for p in ruler.stretches if p.is_to_come is kind] for kind in (False, True)
+        ]
+        if over > 20 and to_come > 20 and len(spans) == 1:
+            assert abs(sum(wide[0]) / sum(wide[1]) / (over / to_come) - 1) < 0.05
+    wanted = {"today", *(["data"] if DATA[data] else [])}
+    if view.resolution.anchor.day != today and "anchor, data" not in ruler.told:
+        wanted.add("anchor")
+    assert len(ruler.marks) + len(ruler.beyond) == len(wanted)
+    assert {mark.kind for mark in ruler.marks} <= wanted
+    for line in range(ruler.lines):
+        on = sorted(mark.at for mark in ruler.marks if mark.line == line)
+        assert len(on) == len(set(on))
+    assert view.resolution.label in ruler.told
+
+
+def test_what_is_told_of_the_ruler():
+    view = BOOK.picker("dates").open(today=CLOCK)
+    ruler = ruler_of(view)
+    assert ruler.unit == "day"
+    assert [tick.name for tick in ruler.ticks if tick.name][:2] == ["29 Apr 2026", "2 May"]
+    assert [(mark.kind, mark.name) for mark in ruler.marks] == [
+        ("anchor", "anchor"), ("data", "data ends"), ("today", "today")]  # fmt: skip
+    far = view.choose("own").enter(first="2024-01-01", last="2024-01-31")
+    assert ruler_of(far).beyond == ("data ends 17 May 2026 →", "today, the anchor 20 May 2026 →")
+    years = view.choose("own").enter(first="2024-01-01", last="2026-05-01")
+    names = [tick.name for tick in ruler_of(years).ticks if tick.name]
+    assert names[0] == "Jan 2024"
+    assert sum("20" in name for name in names) == 3
+    assert ruler_of(view.choose("recent").enter(n="many")) is None
+    hours = picker("last 3 hours").open(now="2026-05-20T10:00+00:00", tz="UTC")
+    assert ruler_of(hours) is None
+
+
+def page(**charts):
+    """A page whose charts read the sailings."""
+    return "\n".join(
+        f"[pages.p.charts.{name}]\nsource = 'sailings'\nperiod = '{chart.pop('period')}'\n"
+        + "\n".join(f"{key} = {value!r}" for key, value in chart.items())
+        for name, chart in charts.items()
+    )
+
+
+CHARTS = {
+    "months": {"period": "last 6 months to date", "value": "passengers", "by": "month"},
+    "rows": {"period": "last 14 rolling days", "by": "day"},
+    "beside": {"period": "last 3 whole months", "value": "fares", "by": "month",
+               "beside": "1 year earlier"},
+    "split": {"period": "last 4 whole weeks", "value": "passengers", "by": "week",
+              "split": "route"},
+    "running": {"period": "last 20 whole days", "value": "passengers",
+                "running": "last 7 rolling days"},
+    "total": {"period": "previous month", "value": "passengers", "beside": "1 month earlier"},
+    "mean": {"period": "previous month", "value": "passengers", "how": "mean", "by": "week"},
+    "winter": {"period": "from 2026-01-12 to 2026-01-25", "value": "passengers", "by": "day"},
+    "many": {"period": "this year", "by": "day", "max_buckets": 10},
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module")
+def opened(tmp_path_factory):
+    folder = tmp_path_factory.mktemp("drawn")
+    (folder / "sailings.csv").write_bytes(table("sailings").read_bytes())
+    book = folder / "book.toml"
+    book.write_text("[sources.sailings]\nfile = 'sailings.csv'\ncolumn = 'sailed_on'\n"
+                    + page(**{name: dict(one) for name, one in CHARTS.items()}))  # fmt: skip
+    opened = ulnager.read_book(book).page("p").open(today=CLOCK)
+    values = opened.values()
+    return {key: (drawn(chart, values[key], chart.problems), values[key])
+            for key, chart in opened.charts.items()}  # fmt: skip
+
+
+@pytest.mark.parametrize("key", ["months", "rows", "beside", "split", "mean", "winter"])
+def test_bars_are_as_high_as_their_values(opened, key):
+    chart, totals = opened[key]
+    series = {}
+    for row in totals.rows:
+        series.setdefault((row.split, row.other), []).append(row)
+    assert len(chart.panels) == len(series)
+    assert len(chart.rows) == len(totals.rows)
+    for panel, rows in zip(chart.panels, series.values(), strict=True):
+        mine = [bar for bar in panel.bars if bar.kind != "beside"]
+        shown = [row for row in rows if row.value is not None]
+        assert len(mine) == len(shown)
+        assert sum(bar.kind == "beside" for bar in panel.bars) == sum(
+            row.beside is not None for row in rows
+        )
+        top = max((float(row.value) for row in shown), default=0)
+        for bar, row in zip(mine, shown, strict=True):
+            assert 0 <= bar.at < bar.at + bar.width <= 100
+            assert bar.y + bar.height == pytest.approx(panel.foot, abs=0.51)
+            assert text_of(row.value) in bar.told
+            assert row.bucket.label in bar.told
+            if row.value and top:
+                highest = max(mine, key=lambda one: one.height).height
+                assert bar.height / highest == pytest.approx(float(row.value) / top, abs=0.02)
+            assert (bar.kind == "whole") is row.bucket.is_whole
+        assert panel.scale[0][0] == HEIGHT
+        assert all(a[0] > b[0] for a, b in pairwise(panel.scale))
+        names = [name.at for name in panel.names]
+        assert names == sorted(names)
+        assert len(names) <= 10
+
+
+def test_lines_numbers_and_sentences(opened):
+    chart, running = opened["running"]
+    (panel,) = chart.panels
+    assert len(panel.lines) == len(running.rows) - 1
+    for line, other in pairwise(panel.lines):
+        assert (line.x2, line.y2) == (other.x1, other.y1)
+    assert chart.columns[:2] == ("day", "over")
+    chart, totals = opened["total"]
+    assert chart.number == text_of(totals.rows[0].value)
+    assert chart.beside.endswith("beside it")
+    assert chart.panels == ()
+    chart, sentence = opened["many"]
+    assert (chart.panels, chart.notes) == ((), (sentence,))
+    assert "more than 10" in sentence
+    assert opened["months"][0].has_unfinished
+    assert opened["months"][0].has_gaps
+    # Days without a row have a bar of their own, of no height, or none.
+    assert opened["winter"][0].panels[0].told.startswith("14 bars")
+
+
+@pytest.mark.parametrize(("value", "text"), [
+    (None, "–"), (0, "0"), (1234567, "1,234,567"), (12.5, "12.5"), (float("nan"), "–"),
+    (float("inf"), "–"), (-3, "-3"), (0.123456, "0.1235"), (123456.789, "123,457"),
+])  # fmt: skip
+def test_numbers_for_people(value, text):
+    assert text_of(value) == text
+
+
+def test_a_chart_below_zero():
+    from ulnager.web.charts import _Scale
+
+    scale = _Scale([-30.0, 70.0])
+    assert scale.y(0) == pytest.approx(HEIGHT * scale.high / (scale.high - scale.low))
+    assert scale.low <= -30
+    assert scale.high >= 70
+    assert _Scale([]).lines[0] == (HEIGHT, "0")
+    assert _Scale([0.0]).high > 0
