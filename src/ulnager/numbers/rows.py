@@ -15,6 +15,7 @@ from ulnager.core.errors import SettingError
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
+from ulnager.core.showing import ShowsItself, Table, number_text, table
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import outside
@@ -56,7 +57,7 @@ class TotalRow(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Totals:
+class Totals(ShowsItself):
     """The rows of :func:`totals` in order; ``notes`` say what has no partner."""
 
     rows: tuple[TotalRow, ...]
@@ -90,6 +91,22 @@ class Totals:
     def nulls(self) -> int:
         """How many rows have no date."""
         return self._outside[2]
+
+    def _table(self) -> Table:
+        has_split = any(row.split is not None or row.other for row in self.rows)
+        has_beside = any(row.beside_bucket is not None for row in self.rows)
+        head = ["unit", "start", "end", *["series"] * has_split, "value",
+                *["beside", "change"] * has_beside, "because"]  # fmt: skip
+        rows = []
+        for row in self.rows:
+            change = "" if row.relative is None else f"{row.relative:+.1%}"
+            series = ["other" if row.other else row.split] * has_split
+            rows.append((row.bucket.label, row.bucket.start, row.bucket.end, *series,
+                         number_text(row.value), *[number_text(row.beside), change] * has_beside,
+                         ", ".join(row.bucket.reasons)))  # fmt: skip
+        right = range(3 + has_split, len(head) - 1)
+        return table(f"{self.resolution.period}: {self.resolution.label}", head, rows, right,
+                     self.notes)  # fmt: skip
 
     def to_dict(self) -> dict[str, Any]:
         """The totals as plain values, ready for JSON."""

@@ -14,6 +14,7 @@ from ulnager.core.language.period import Period, resolved
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen import frozen_where, outside
 from ulnager.sources.kept import Kept
@@ -24,7 +25,7 @@ MOST_COLUMNS: Final = 200
 
 
 @dataclass(frozen=True)
-class Preview:
+class Preview(ShowsItself):
     """What a period does to a table.
 
     ``source`` is its name and ``column`` that of its dates. ``total`` rows are ``kept``,
@@ -63,6 +64,15 @@ class Preview:
         """Write all rows that are kept, in the source's own order; see :meth:`Kept.write`."""
         assert self.kept_rows is not None
         return self.kept_rows.write(str(target), name=name, password=password, replace=replace)
+
+    def _table(self) -> Table:
+        told = [("before", self.before), ("between", self.between), ("after", self.after),
+                ("null", self.nulls), ("in all", self.total)]  # fmt: skip
+        rows = [("kept", f"{self.kept:,}", self.first, self.last)]
+        rows += [(name, f"{count:,}", None, None) for name, count in told]
+        title = f"{self.result.period}: {self.column} of {self.source}"
+        return table(title, ("rows", "count", "first", "last"), rows, (1,),
+                     (*self.warnings, *self.notes))  # fmt: skip
 
     def to_dict(self) -> dict[str, Any]:
         """The preview as plain values, ready for JSON."""

@@ -22,6 +22,7 @@ from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
+from ulnager.core.showing import ShowsItself, Table, pairs
 from ulnager.core.units import WEEKDAYS
 from ulnager.filters.columns import KEY_GRAINS
 from ulnager.sources.base import Column, Source
@@ -35,7 +36,7 @@ FEW: Final = 2
 
 
 @dataclass(frozen=True)
-class Profile:
+class Profile(ShowsItself):
     """What the date column of a source holds.
 
     ``rows`` in all, ``nulls`` without a date; ``first`` and ``last`` date; the ``median``,
@@ -97,6 +98,17 @@ class Profile:
             find,
             tuple(self.stand_ins),
         ).of_grain(self.grain)
+
+    def _table(self) -> Table:
+        missing = sum(span.days or 0 for span in self.missing)
+        rows: list[tuple[str, object]] = [
+            ("rows", f"{self.rows:,}, {self.nulls:,} of them without a date"),
+            ("dates", f"{self.first} to {self.last}, {len(self.counts):,} with rows"),
+            ("rows a day", f"{self.median:,.0f} usually, {self.smallest:,} to {self.largest:,}"),
+            ("missing", f"{missing:,} days without rows"), ("last whole", self.last_whole),
+            ("anchor", f"{self.anchor}: {self.because}"),
+        ]  # fmt: skip
+        return pairs(f"{self.column} of {self.source}", rows, self.evidence[:3])
 
     def to_dict(self) -> dict[str, Any]:
         """The profile as plain values, ready for JSON."""

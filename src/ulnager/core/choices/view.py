@@ -25,12 +25,13 @@ from ulnager.core.choices.shown import Shown
 from ulnager.core.choices.telling import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.showing import ShowsItself, Table, table
 
 FIXED: Final = "the dates are fixed here and cannot be chosen"
 _MOST_TEXT: Final = 2_000
 
 
-class View(Shown):
+class View(Shown, ShowsItself):
     """What a picker shows at a moment to a viewer who touched ``state``; events give another view.
 
     ``choices``, ``inputs`` and ``by`` are typed values; ``resolution`` is None while there are
@@ -211,6 +212,16 @@ class View(Shown):
             f"{name}.state": urlencode(self.state, safe="/,"),
             f"{name}.shown": urlencode(self.shown, safe="/,"),
         }
+
+    def _table(self) -> Table:
+        rows = []
+        for one in self.choices:
+            result = one.resolution
+            mark = "●" if one.chosen else ""
+            rows.append((mark, one.label, "" if result is None else result.label, one.key))
+        told = f"{self.picker.label}: {self.choice_label}"
+        notes = (*self.problems, *self.notes)
+        return table(told, ("", self.picker.label, "dates", "key"), rows, notes=notes)
 
     def to_dict(self) -> dict[str, Any]:
         """The view as plain values, ready for JSON; every key is always there."""

@@ -30,6 +30,7 @@ from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import calendars_of, checked_calendar
 from ulnager.core.periods.twins import fiscal_label
+from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -118,6 +119,15 @@ def basis_of(
     if as_of is not None:
         basis = _anchored(basis, as_of)
     return basis
+
+
+class Readings(dict[str, "Period"], ShowsItself):
+    """Readings by their names: a dictionary that shows itself as a table."""
+
+    __slots__ = ()
+
+    def _table(self) -> Table:
+        return table("readings", ("reading", "phrase"), self.items())
 
 
 class Period:
@@ -262,7 +272,8 @@ class Period:
          'last 2 weeks to end']
         """
         found = explain.other_readings(self.definition)
-        return {name: Period(definition) for name, definition in found} or {"only": self}
+        ways = {name: Period(definition) for name, definition in found}
+        return Readings(ways or {"only": self})
 
     @property
     def family(self) -> str:

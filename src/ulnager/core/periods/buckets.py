@@ -19,6 +19,7 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
+from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -84,6 +85,18 @@ class Bucket(NamedTuple):
             if name != "spans"
         }
         return {**plain, "reasons": list(self.reasons), "whole": self.is_whole}
+
+
+class Buckets(tuple[Bucket, ...], ShowsItself):
+    """Buckets in order: a tuple that shows itself as a table."""
+
+    __slots__ = ()
+
+    def _table(self) -> Table:
+        rows = [(one.label, one.start, one.end, one.days, one.unit_days,
+                 ", ".join(one.reasons)) for one in self]  # fmt: skip
+        title = f"by {self[0].unit}" if self else "no buckets"
+        return table(title, ("unit", "start", "end", "days", "of", "because"), rows, (3, 4))
 
 
 class Asked(NamedTuple):

@@ -13,14 +13,15 @@ from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor
-from ulnager.core.periods.buckets import Asked, Bucket, buckets_of
+from ulnager.core.periods.buckets import Asked, Bucket, Buckets, buckets_of
 from ulnager.core.periods.clock import extent_of
 from ulnager.core.periods.deciding import deciding_anchor, is_measured, measured
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.sorts import Weekly, weekly
 from ulnager.core.periods.spans import LastSpan, Range, Span
-from ulnager.core.periods.wording import as_values, label_of
+from ulnager.core.periods.wording import as_values, label_of, table_of
+from ulnager.core.showing import ShowsItself, Table
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -28,7 +29,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 
-class Resolution:
+class Resolution(ShowsItself):
     """A period worked out: its spans, and the steps that led there.
 
     ``period`` is what was resolved. All else is worked out from it and from the basis
@@ -224,11 +225,9 @@ class Resolution:
 
         Raises SettingError for an unknown unit or word, ResolveError for an open period.
         """
-        known = self.unit_named(unit)
         extent = None if data is None else extent_of(data)
-        known_basis = measured(self._definition, self._basis)[1]
-        asked = Asked(self._definition, self._basis, known_basis)
-        return buckets_of(self._ranges, asked, known, partial, extent)
+        asked = Asked(self._definition, self._basis, measured(self._definition, self._basis)[1])
+        return Buckets(buckets_of(self._ranges, asked, self.unit_named(unit), partial, extent))
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
@@ -302,13 +301,14 @@ class Resolution:
         """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
         return as_values(self, steps=steps)
 
+    def _table(self) -> Table:
+        return table_of(self)
+
     def __eq__(self, other: object) -> bool:
-        return (
-            isinstance(other, Resolution)
-            and self._definition == other._definition
-            and self._ranges == other._ranges
-            and self.anchor == other.anchor
-        )
+        if not isinstance(other, Resolution):
+            return False
+        mine, others = (self._definition, self._ranges), (other._definition, other._ranges)
+        return mine == others and self.anchor == other.anchor
 
     def __hash__(self) -> int:
         return hash((self._definition, self._ranges))

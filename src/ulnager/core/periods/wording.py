@@ -6,6 +6,7 @@ from datetime import date, datetime
 from typing import Any
 
 from ulnager.core.periods.spans import Span
+from ulnager.core.showing import Table, pairs
 from ulnager.core.units import MONTH_NAMES
 
 
@@ -75,6 +76,19 @@ def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
     if steps:
         found["steps"] = list(result.steps)
     return found
+
+
+def table_of(result: Any) -> Table:
+    """A resolution as a small table."""
+    spans = list(result.spans)
+    dates = [("dates" if not place else "", span) for place, span in enumerate(spans[:12])]
+    rows: list[tuple[str, object]] = [*(dates or [("dates", "none")])]
+    if len(spans) > 12:
+        rows.append(("", f"and {len(spans) - 12} more spans"))
+    if result.days is not None:
+        rows.append(("days", f"{result.days:,}"))
+    rows += [("label", result.label), ("anchor", result.anchor), ("calendar", result.calendar)]
+    return pairs(result.period, rows, result.notes)
 
 
 def _iso(day: date | None) -> str | None:
