@@ -270,7 +270,7 @@ def test_help_of_every_command(cli):
 
 def documented_runs():
     """Every command in the documentation with the output that stands under it."""
-    for path in [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]:
+    for path in [ROOT / "README.md", *sorted((ROOT / "docs").rglob("*.md"))]:
         for block in re.findall(r"```console\n(.*?)```", path.read_text(), re.DOTALL):
             for run in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
                 line, _, output = run.partition("\n")
