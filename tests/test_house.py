@@ -1,6 +1,8 @@
 """What the project promises as a package."""
 
 import ast
+import re
+import runpy
 import sys
 from concurrent.futures import ThreadPoolExecutor
 
@@ -65,6 +67,14 @@ def test_public_names_are_there_and_listed():
     assert set(ulnager.__all__) <= set(dir(ulnager))
     with pytest.raises(AttributeError, match="no attribute 'perod'"):
         _ = ulnager.perod
+
+
+def test_the_public_api_changes_on_purpose_only():
+    """docs/api.txt has every public name with its signature: python docs/api.py writes it anew."""
+    listed = runpy.run_path(str(ROOT / "docs" / "api.py"))["listed"]()
+    assert listed == (ROOT / "docs" / "api.txt").read_text(encoding="utf-8")
+    page = (ROOT / "docs" / "api.md").read_text(encoding="utf-8")
+    assert set(re.findall(r"::: ulnager\.(\w+)", page)) | {"GREGORIAN"} == set(ulnager.__all__)
 
 
 def test_the_demo_data_is_what_its_script_makes(tmp_path):

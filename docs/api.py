@@ -1,0 +1,54 @@
+"""Writes docs/api.txt, the public API line by line: python docs/api.py
+
+A test compares it, so that the API changes on purpose only.
+"""
+
+from __future__ import annotations
+
+import inspect
+from collections.abc import Iterator
+from pathlib import Path
+
+import ulnager
+
+FILE = Path(__file__).parent / "api.txt"
+
+
+def listed() -> str:
+    """Every public name with its signature, and the public members of classes."""
+    return "\n".join(_lines()) + "\n"
+
+
+def _lines() -> Iterator[str]:
+    for name in sorted(ulnager.__all__):
+        made = getattr(ulnager, name)
+        if not callable(made):
+            yield f"{name}: {type(made).__name__}"
+            continue
+        yield f"{name}{_signature(made)}"
+        if inspect.isclass(made):
+            yield from _members(name, made)
+
+
+def _members(name: str, made: type) -> Iterator[str]:
+    known = {one: kept for base in made.__mro__ if base.__module__.startswith("ulnager")
+             for one, kept in vars(base).items()}  # fmt: skip
+    for member in sorted(known):
+        if member.startswith("_"):
+            continue
+        found = inspect.getattr_static(made, member)
+        if isinstance(found, (classmethod, staticmethod)):
+            found = found.__func__
+        is_called = inspect.isfunction(found)
+        yield f"  {name}.{member}{_signature(found) if is_called else ''}"
+
+
+def _signature(made: object) -> str:
+    try:
+        return str(inspect.signature(made))  # type: ignore[arg-type]
+    except (TypeError, ValueError):
+        return "(…)"
+
+
+if __name__ == "__main__":
+    FILE.write_text(listed(), encoding="utf-8")
