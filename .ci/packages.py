@@ -1,8 +1,9 @@
 """Builds the packages and tries them in clean environments: python .ci/packages.py [3.12 …]
 
-For each Python that is here: the wheel with the newest dependencies; for the oldest one also with the
-oldest that pyproject.toml allows, and each extra by itself. Then ``py.typed`` as mypy and pyright see it
-from outside. Writes dist/sbom.json and dist/licences.md. It takes some minutes, and is no part of CI.
+For each Python that is here: the wheel with the newest dependencies; for the oldest one also with
+the oldest that pyproject.toml allows, and each extra by itself. Then ``py.typed`` as mypy and
+pyright see it from outside. Writes dist/sbom.json and dist/licences.md. It takes some minutes, and
+is no part of CI.
 """
 
 from __future__ import annotations

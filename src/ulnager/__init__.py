@@ -31,6 +31,7 @@ from ulnager.core.periods.clock import set_data_reader, set_reader
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
 from ulnager.core.units import Unit, own_unit
+from ulnager.core.words import set_words
 
 set_reader(lambda zone: datetime.now(zone).astimezone(zone))
 
@@ -71,6 +72,13 @@ def _parameters(view: Any) -> Any:
     return parameters_of(view)
 
 
+def _words(*given: Any) -> Any:
+    from ulnager.locales.words import words
+
+    return words(*given)
+
+
+set_words(_words)
 set_filters(condition=_condition, keep=_keep, parameters=_parameters)
 
 if TYPE_CHECKING:

@@ -15,7 +15,7 @@ from ulnager.book.schedules import Schedule
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import Page
-from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.choices.picker import OF_DATA, PLAIN, Language
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.period import Period, period
 from ulnager.core.language.reader import read_period
@@ -202,6 +202,7 @@ class Book:
     pickers: dict[str, Picker] = field(default_factory=dict)
     pages: dict[str, Page] = field(default_factory=dict)
     schedules: dict[str, Schedule] = field(default_factory=dict)
+    language: Language = PLAIN
 
     def picker(self, name: str) -> Picker:
         """The picker of that name; BookError when there is none."""
@@ -297,6 +298,7 @@ class Book:
         """The dates of any period with the book's calendars, readings and named anchor."""
         if basis.get("defaults") is None:
             basis["defaults"] = self.defaults
+        basis["locale"] = self.language.words(basis.get("locale"))
         basis.setdefault("calendars", self.calendars)
         if basis.get("calendar") is None:
             basis["calendar"] = self.calendar

@@ -9,11 +9,19 @@ from collections.abc import Iterable, Mapping
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
+from ulnager.book.languages import language_of
 from ulnager.book.offers import HeadingEntry, PickerEntry
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import OF_DATA, AnchorPoint, Choice, Grouping, Signer
+from ulnager.core.choices.picker import (
+    OF_DATA,
+    AnchorPoint,
+    Choice,
+    Grouping,
+    Language,
+    Signer,
+)
 from ulnager.core.choices.reading import RESERVED
 from ulnager.core.errors import BookError, ResolveError, UlnagerError
 from ulnager.core.language.inputs import Input, checked_input
@@ -97,9 +105,17 @@ class Offers:
             {},
             self.book.look,
             self.signer,
+            language=self._language(key, entry),
         )
         self._check(key, picker)
         return picker
+
+    def _language(self, key: str, entry: PickerEntry) -> Language:
+        """The book's language, with days written as the picker says."""
+        if entry.dates_as is None:
+            return self.book.language
+        language_of(self.book.file, f"{key}.", None, entry.dates_as, {})
+        return self.book.language._replace(dates_as=entry.dates_as)
 
     def _choices(self, key: str, entry: PickerEntry) -> tuple[Choice, ...]:
         if not entry.choices:

@@ -49,6 +49,7 @@ class PickerEntry(Accepting):
     labels: Literal["long", "short"] = "long"
     viewers: Literal["choose", "see", "nothing"] = "choose"
     tz: str | None = None
+    dates_as: str | None = None
     inputs: dict[_Name, Settings] = {}
     by: ByEntry | None = None
 

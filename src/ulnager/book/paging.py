@@ -74,7 +74,8 @@ class Pages:
         self._check_opens(f"{key}.opens", entry.opens, pickers)
         label = entry.label or name.replace("_", " ").capitalize()
         draw = functools.partial(values_of, self.book)
-        return Page(name, label, charts, pickers, own, self.book.look, draw)
+        look, language = self.book.look, self.book.language
+        return Page(name, label, charts, pickers, own, look, draw, language)
 
     def _check_opens(
         self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]

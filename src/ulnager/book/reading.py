@@ -15,6 +15,7 @@ from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod, BookSource, read_phrase
 from ulnager.book.house import House
+from ulnager.book.languages import language_of, one_language
 from ulnager.book.offering import Offers, anchor_point
 from ulnager.book.offers import ByEntry, ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.book.paging import Pages, checked_names, sources_of_pickers
@@ -80,6 +81,7 @@ def values_of_file(path: str | Path) -> dict[str, Any]:
 def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
     """The book that these values of a file define; BookError at the first mistake."""
     file = str(path)
+    values, texts = one_language(values)
     try:
         entries = BookFile.model_validate(values)
     except ValidationError as error:
@@ -115,6 +117,7 @@ def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool 
         else None,
         _named(file, "calendar", "calendar", entries.calendar, calendars),
         _named(file, "anchor", "anchor", entries.anchor, anchors),
+        language=language_of(file, "", entries.locale, entries.dates_as, texts),
     )
     return _with_offers(book, entries)
 

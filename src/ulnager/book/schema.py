@@ -153,6 +153,8 @@ class BookFile(Accepting):
     anchor: str | None = None
     picker: str | None = None
     link_key: str | None = None
+    locale: str | None = None
+    dates_as: str | None = None
     pickers: dict[Name, PickerEntry] = {}
     pages: dict[Name, PageEntry] = {}
     schedules: dict[Name, ScheduleEntry] = {}

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book
+from ulnager.book.languages import one_language
 from ulnager.book.reading import book_of, values_of_file
 from ulnager.core.errors import BookError
 
@@ -39,7 +40,7 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
     What only follows from a mistake (a name whose own entry is wrong) is left out in silence.
     """
     try:
-        values = values_of_file(path)
+        values = one_language(values_of_file(path))[0]
     except BookError as error:
         return Read(None, {}, (Mistake("book", (), error.problem, error.fix),))
     left = copy.deepcopy(values)

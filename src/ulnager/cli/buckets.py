@@ -17,7 +17,7 @@ from ulnager.cli.measuring import (
 )
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import Request, basis_options, data_options, json_option
+from ulnager.cli.request import Request, basis_options, data_options, json_option, locale_option
 from ulnager.core.errors import SettingError
 
 
@@ -49,6 +49,7 @@ from ulnager.core.errors import SettingError
 )
 @json_option
 @data_options
+@locale_option
 @basis_options
 def command(
     request: Request,

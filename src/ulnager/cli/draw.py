@@ -10,7 +10,7 @@ from ulnager.cli.help import Command
 from ulnager.cli.measuring import measured_title, number_text, values_where
 from ulnager.cli.output import echo
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import Request, basis_options, data_options
+from ulnager.cli.request import Request, basis_options, data_options, locale_option
 from ulnager.core.errors import SettingError
 
 MOST_STEPS = 400
@@ -29,6 +29,7 @@ MOST_STEPS = 400
               help="A PNG, SVG or PDF file; of a walk also a GIF, which moves.")  # fmt: skip
 @click.option("--size", metavar="WxH", help="Of a walk: pixels. [default: 1280x800]")
 @data_options
+@locale_option
 @basis_options
 def command(
     request: Request, phrases: tuple[str, ...], unit: str, step: str | None, target: str,

@@ -95,6 +95,9 @@ key_option = click.option(
     type=click.Choice(["yyyymmdd", "yyyymm", "yyyyww", "iso-week"]),
     help="That the column is a key, and of what. [default: a date or a time]",
 )
+locale_option = click.option(
+    "--locale", metavar="NAME", help="The language of labels: de, fr-CA. [default: the book's]"
+)
 json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
 
 
@@ -127,6 +130,7 @@ class Request:
     grain: str | None = None
     stamps: str | None = None
     open_ended: tuple[str, ...] = ()
+    locale: str | None = None
 
     @functools.cached_property
     def chosen_calendar(self) -> Calendar | None:
@@ -188,11 +192,8 @@ class Request:
         tz: str | None = None,
         reads: bool = False,
     ) -> dict[str, Any]:
-        """The keywords for resolving ``text``; the option ``--source`` goes before ``data``.
-
-        With ``whole`` the data is looked at for its missing days and its last whole day. A command
-        that ``reads`` another source has a use for ``--table`` without ``--source``.
-        """
+        """The keywords for resolving ``text``; ``--source`` goes before ``data``, which is looked
+        at for its last ``whole`` day. A command that ``reads`` another source may have a table."""
         if self.source is None and self.source_column is not None:
             raise SettingError("--source-column names a column of --source; name that too")
         if self.source is None and data is None and self.table is not None and not reads:
@@ -205,6 +206,7 @@ class Request:
             "day_starts": self.day_starts,
             "calendar": self.chosen_calendar,
             "defaults": self.chosen_defaults,
+            "locale": self.locale,
         }
         if self.source is not None:
             data = self.opened(self.source)

@@ -9,7 +9,7 @@ import click
 from ulnager.cli.help import Command
 from ulnager.cli.output import echo, length_text, show_json, show_pairs, show_steps
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import Request, basis_options, data_options, json_option
+from ulnager.cli.request import Request, basis_options, data_options, json_option, locale_option
 from ulnager.core.periods.resolution import Resolution
 
 
@@ -18,6 +18,7 @@ from ulnager.core.periods.resolution import Resolution
 @click.option("--explain", is_flag=True, help="Say step by step how the dates came about.")
 @json_option
 @data_options
+@locale_option
 @basis_options
 def command(request: Request, phrase: str, explain: bool, as_json: bool) -> None:
     """Print the dates of PERIOD: a phrase, or a name from the book.

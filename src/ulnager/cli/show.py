@@ -12,7 +12,7 @@ import click
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import number_text
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
-from ulnager.cli.request import Request, basis_options, json_option
+from ulnager.cli.request import Request, basis_options, json_option, locale_option
 from ulnager.core.errors import SettingError, UlnagerError
 
 if TYPE_CHECKING:
@@ -34,6 +34,7 @@ _MOMENTS = 5
 @click.option("--as-link", is_flag=True, help="Print the link to what is shown, and nothing else.")
 @click.option("--as-book", is_flag=True, help="Print a line for 'opens' in the book instead.")
 @json_option
+@locale_option
 @basis_options
 def command(
     request: Request,
@@ -102,7 +103,7 @@ def _clock(request: Request) -> dict[str, Any]:
     """The moment as the options say it."""
     if request.as_of is not None:
         raise SettingError("--as-of is for a phrase; viewers' choices have their own anchors")
-    return {"today": request.today, "now": request.now, "tz": request.tz}
+    return {"today": request.today, "now": request.now, "tz": request.tz, "locale": request.locale}
 
 
 def _fields(link: str | None) -> dict[str, Any]:
@@ -273,6 +274,8 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
     from ulnager.core.choices.moment import moment_from
 
+    if clock["locale"] is not None:
+        raise SettingError("a schedule goes out in the book's language; leave --locale out")
     moment = moment_from(clock["today"], clock["now"], clock["tz"] or None)
     if moment.now is not None:
         return moment.now

@@ -282,6 +282,17 @@ def _ranges(bucket: Bucket) -> list[tuple[int, int]]:
     return found
 
 
+def _worded(
+    found: tuple[list[Partner | None], tuple[str, ...]], result: Resolution
+) -> tuple[list[Partner | None], tuple[str, ...]]:
+    """Partners with their labels in the language of the result."""
+    partners, notes = found
+    if result.words is None:
+        return found
+    unit = result.words.unit
+    return [one and one._replace(label=unit(one.label)) for one in partners], notes
+
+
 def _partners(
     beside: Any,
     result: Resolution,
@@ -295,7 +306,7 @@ def _partners(
     shift = shift_of(beside)
     calendar = result.calendar
     if shift is not None and by is not None:
-        return partners_of(buckets, calendar, *shift, known_to)
+        return _worded(partners_of(buckets, calendar, *shift, known_to), result)
     if shift is not None:
         other = result.counterpart(abs(shift[0]), shift[1].name, later=shift[0] > 0)
     else:
@@ -304,7 +315,7 @@ def _partners(
         other = as_period(beside, result.calendar).resolve_on(basis.changed(data=extent))
     if by is not None:
         others = list(other.buckets(by, "mark", extent))
-        return partners_in(buckets, others, known_to, calendar)
+        return _worded(partners_in(buckets, others, known_to, calendar), result)
     one = _as_one(other)
     ranges = _ranges(one)
     notes: tuple[str, ...] = ()

@@ -59,7 +59,7 @@ def draw_totals(
         axes.set_ylim(low - (pad if low < 0 else 0), height + pad)
         if len(panels) > 1:
             axes.set_title("other" if is_other else str(name), loc="left", fontsize=10.5, color=INK)
-    sheet.key(_key(found))
+    sheet.key(_key(found), say=None if result.words is None else result.words.say)
     sheet.write(target)
 
 
@@ -70,7 +70,10 @@ def _margin(height: float) -> float:
 def _told(found: Totals, result: Resolution) -> str:
     parts = [f"{result.period}: {result.label}; {result.calendar}"]
     left = [row.bucket for row in found.rows if not row.bucket.is_whole]
-    unfinished = list(dict.fromkeys((bucket.label, bucket.reasons) for bucket in left))
+    say = (lambda text: text) if result.words is None else result.words.say
+    unfinished = list(
+        dict.fromkeys((bucket.label, tuple(map(say, bucket.reasons))) for bucket in left)
+    )
     parts += [f"{label}: {', '.join(reasons)}" for label, reasons in unfinished[:2]]
     if len(unfinished) > 2:
         parts.append(f"{len(unfinished) - 2} more are not whole")

@@ -48,7 +48,9 @@ def _year(calendar: Calendar, bucket: Any) -> str:
         return ""
 
 
-def mark_units(axes: Any, calendar: Calendar, first: int, last: int, width: float) -> Unit:
+def mark_units(
+    axes: Any, calendar: Calendar, first: int, last: int, width: float, words: Any = None
+) -> Unit:
     """Bands and labels of units that there is room for, on an axis of day numbers."""
     from ulnager.pictures.paper import BAND
 
@@ -74,6 +76,7 @@ def mark_units(axes: Any, calendar: Calendar, first: int, last: int, width: floa
         if number % 2:
             axes.axvspan(low - 0.5, high - 0.5, color=BAND, zorder=0, linewidth=0)
         text = calendar.label(date_of(begin), unit, short=True)
+        text = text if words is None else words.unit(text)
         if (high - low) / (last - first + 1) * width < len(text) * 6.5:
             continue
         year = year_of(calendar, date_of(begin))

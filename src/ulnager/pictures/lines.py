@@ -49,7 +49,7 @@ def draw_running(
     low = min([0.0, *values])
     axes = sheet.axes(30 + 7.5 * len(f"{top:,.0f}"), 92)
     first, last = found.rows[0].day.toordinal(), found.rows[-1].day.toordinal()
-    mark_units(axes, found.over.calendar, first, last, sheet.width - 120)
+    mark_units(axes, found.over.calendar, first, last, sheet.width - 120, found.over.words)
     axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
     axes.set_axisbelow(True)
     if shown:
@@ -59,7 +59,8 @@ def draw_running(
         colour = PERIOD if len(lines) == 1 else [PERIOD, WARN, SCALE[4], FAINT, INK, LIGHT][place]
         _draw(axes, rows, colour, _STYLES[place])
     axes.set_ylim(low * 1.08, top * 1.12 or 1)
-    sheet.key(_key(found, lines, is_daily=shown))
+    words = found.over.words
+    sheet.key(_key(found, lines, is_daily=shown), say=None if words is None else words.say)
     sheet.write(target)
 
 

@@ -8,6 +8,7 @@ letters as a wide one, and less room.
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from pathlib import Path
 from textwrap import wrap
 from typing import TYPE_CHECKING, Any, Final
@@ -106,8 +107,17 @@ class Sheet:
         )
         return plain(found)
 
-    def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
-        """What the signs mean, at the bottom."""
+    def key(
+        self,
+        handles: list[Any],
+        columns: int = 6,
+        narrow: int = 2,
+        say: Callable[[str], str] | None = None,
+    ) -> None:
+        """What the signs mean, at the bottom, in the words of a language."""
+        if say is not None:
+            for handle in handles:
+                handle.set_label(say(handle.get_label()))
         room = narrow if self.is_narrow else min(columns, self.width // _KEY)
         self.figure.legend(
             handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),

@@ -54,7 +54,7 @@ def draw_timeline(
     anchor = results[0].anchor
     calendar = results[0].calendar
     known = results[0].unit_named(unit)
-    _draw_units(axes, calendar, known, first, last)
+    _draw_units(axes, calendar, known, first, last, results[0].words)
     if first <= anchor.day <= last:
         _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
     anchor_place = _place(anchor.day) + (0.5 if anchor.running else 1)
@@ -112,7 +112,9 @@ def _range(results: Sequence[Resolution], data: Extent | None) -> tuple[date, da
     return date.fromordinal(low), date.fromordinal(high)
 
 
-def _draw_units(axes: Any, calendar: Calendar, unit: Unit, first: date, last: date) -> None:
+def _draw_units(
+    axes: Any, calendar: Calendar, unit: Unit, first: date, last: date, words: Any
+) -> None:
     """Every other unit as a band, and their short labels at the bottom."""
     start = calendar.unit_start(first.toordinal(), unit)
     number = calendar.unit_number(start, unit)
@@ -129,7 +131,10 @@ def _draw_units(axes: Any, calendar: Calendar, unit: Unit, first: date, last: da
             continue  # Too little of it is seen for its name.
         middle = (max(begin, first.toordinal()) + min(stop, last.toordinal())) / 2
         ticks.append(middle)
-        names.append(_unit_label(calendar, unit, date.fromordinal(begin), first=not names))
+        name = _unit_label(calendar, unit, date.fromordinal(begin), first=not names)
+        short, _, year = name.partition("\n")
+        short = short if words is None else words.unit(short)
+        names.append(f"{short}\n{year}" if year else short)
     step = -(-len(ticks) // _MOST_LABELS)
     axes.set_xticks(ticks[::step], names[::step])
     axes.tick_params(axis="x", length=0, labelsize=10, labelcolor=INK)

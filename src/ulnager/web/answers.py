@@ -80,9 +80,13 @@ class Answers:
         except UlnagerError:
             return None
 
-    def clock(self, today: str | None = None, tz: str | None = None) -> dict[str, Any]:
-        """The moment of a request."""
+    def clock(
+        self, today: str | None = None, tz: str | None = None, locale: str | None = None
+    ) -> dict[str, Any]:
+        """The moment of a request, and its language."""
         zone = {} if tz is None else {"tz": tz}
+        if locale is not None:
+            zone["locale"] = locale
         if today is not None:
             return {"today": as_day(today, "today"), **zone}
         return zone if self.today is None else {"today": self.today, **zone}
@@ -102,10 +106,15 @@ class Answers:
         return (self.book.resolve if known else self.book.resolve_text)(phrase, **basis)
 
     def resolution(
-        self, phrase: str, today: str | None = None, as_of: str | None = None, tz: str | None = None
+        self,
+        phrase: str,
+        today: str | None = None,
+        as_of: str | None = None,
+        tz: str | None = None,
+        locale: str | None = None,
     ) -> Answer:
         """The dates of a phrase, or of a period of the book."""
-        basis = self.clock(today, tz) | ({} if as_of is None else {"as_of": as_of})
+        basis = self.clock(today, tz, locale) | ({} if as_of is None else {"as_of": as_of})
         with within(SECONDS):
             result = self._resolved(phrase, **basis)
         return self._told({"resolution": _plain(result)}, [result], today, tz)
@@ -201,37 +210,55 @@ class Answers:
         }
         return Answer({"periods": periods, **told}, self.until(today))
 
-    def view(self, name: str, fields: Mapping[str, Any], today: str | None = None) -> Answer:
+    def view(
+        self,
+        name: str,
+        fields: Mapping[str, Any],
+        today: str | None = None,
+        locale: str | None = None,
+    ) -> Answer:
         """What a picker shows for fields, and the links from there."""
         picker = self._named("picker", name, self.pickers)
         with within(SECONDS):
-            view = picker.read(fields, **self.clock(today))
+            view = picker.read(fields, **self.clock(today, locale=locale))
             told = {"view": view.to_dict(), "links": links_of(view)}
-        told["view"]["problems"] = [discreet(one) for one in view.problems]
+        told["view"]["problems"] = [view.in_words(discreet(one)) for one in view.problems]
         return Answer(told, self.until(today, picker.tz))
 
-    def opened(self, name: str, fields: Mapping[str, Any], today: str | None = None) -> OpenedPage:
+    def opened(
+        self,
+        name: str,
+        fields: Mapping[str, Any],
+        today: str | None = None,
+        locale: str | None = None,
+    ) -> OpenedPage:
         """A page for fields."""
         page: Page = self._named("page", name, self.pages)
-        return page.read(fields, **self.clock(today))
+        return page.read(fields, **self.clock(today, locale=locale))
 
     def page(
-        self, name: str, fields: Mapping[str, Any], today: str | None = None, *, values: bool = True
+        self,
+        name: str,
+        fields: Mapping[str, Any],
+        today: str | None = None,
+        locale: str | None = None,
+        *,
+        values: bool = True,
     ) -> Answer:
         """A page for fields: its pickers, its charts and what governs them, and their numbers."""
         with within(SECONDS):
-            opened = self.opened(name, fields, today)
+            opened = self.opened(name, fields, today, locale)
             told = opened.to_dict()
             numbers = self.values(opened) if values else {}
         for key, chart in told["charts"].items():
-            chart["problems"] = [discreet(one) for one in chart["problems"]]
+            chart["problems"] = [opened.said(discreet(one)) for one in chart["problems"]]
             found = numbers.get(key)
             is_said = found is None or isinstance(found, str)
             chart["values"] = None if found is None or is_said else found.to_dict()
             if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
                 chart["notes"].append(found)
         for picker in told["pickers"].values():
-            picker["problems"] = [discreet(one) for one in picker["problems"]]
+            picker["problems"] = [opened.said(discreet(one)) for one in picker["problems"]]
         return Answer({"page": told}, self.until(today, opened.moment.tz))
 
     def values(self, opened: OpenedPage) -> dict[str, Any]:
@@ -240,7 +267,7 @@ class Answers:
         stamps = tuple(stamp_of(self.book.sources[name]) for name in sources)
         asked = tuple((key, chart.resolution and chart.resolution.ranges, chart.by,
                        chart.problems) for key, chart in opened.charts.items())  # fmt: skip
-        key = (opened.page.name, opened.moment.today, asked, stamps)
+        key = (opened.page.name, opened.moment.today, asked, stamps, opened.moment.words)
         try:
             found = self._values.of(key, lambda: self._worked_out(opened))
         except _Unread as unread:

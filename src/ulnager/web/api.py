@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from typing import Annotated, Any, Final
 
 from fastapi import APIRouter, Path, Query, Request
@@ -75,6 +74,11 @@ Zone = Annotated[
     str | None,
     Query(description="The zone in which days begin: `America/Halifax`.", max_length=60),
 ]
+Spoken = Annotated[
+    str | None,
+    Query(description="The language of labels and messages: `de`, `fr-CA`; the book's by default.",
+          max_length=40),
+]  # fmt: skip
 Name = Annotated[str, Path(description="Its name in the book.", max_length=200)]
 Values = Annotated[bool, Query(description="Whether the numbers of its charts are asked for.")]
 
@@ -99,9 +103,10 @@ def routes(answers: Answers) -> APIRouter:
             Query(description="The anchor: a date, or a point such as `latest`.", max_length=200),
         ] = None,
         tz: Zone = None,
+        locale: Spoken = None,
     ) -> Response:
         """The dates of a phrase or of a period of the book, with the steps that led there."""
-        make = lambda: answers.resolution(phrase, today, as_of, tz)  # noqa: E731
+        make = lambda: answers.resolution(phrase, today, as_of, tz, locale)  # noqa: E731
         return answered(request, await worked_out(make))
 
     @api.get("/readings", responses=responses(ReadingsAnswer, "The readings.", *body))
@@ -140,39 +145,49 @@ def routes(answers: Answers) -> APIRouter:
 
     @api.get("/pickers/{name}", openapi_extra=_FIELDS,
              responses=responses(ViewAnswer, "The view.", *body))  # fmt: skip
-    async def picker(request: Request, name: Name, today: Today = None) -> Response:
+    async def picker(
+        request: Request, name: Name, today: Today = None, locale: Spoken = None
+    ) -> Response:
         """What a picker shows for the fields in the query."""
-        fields = fields_of(request, *_own(answers, "today"))
-        return answered(request, await worked_out(lambda: answers.view(name, fields, today)))
+        fields, own = _fields(answers, request, today=today, locale=locale)
+        return answered(request, await worked_out(lambda: answers.view(name, fields, **own)))
 
     @api.post("/pickers/{name}", openapi_extra=_BODY,
               responses=responses(ViewAnswer, "The view."))  # fmt: skip
-    async def picker_of_state(request: Request, name: Name, today: Today = None) -> Response:
+    async def picker_of_state(
+        request: Request, name: Name, today: Today = None, locale: Spoken = None
+    ) -> Response:
         """What a picker shows for the fields in the body."""
         fields = await state_of(request)
-        return answered(request, await worked_out(lambda: answers.view(name, fields, today)))
+        return answered(
+            request, await worked_out(lambda: answers.view(name, fields, today, locale))
+        )
 
     @api.get("/pages/{name}", openapi_extra=_FIELDS,
              responses=responses(PageAnswer, "The page.", *body))  # fmt: skip
     async def page(
-        request: Request, name: Name, today: Today = None, values: Values = True
+        request: Request,
+        name: Name,
+        today: Today = None,
+        locale: Spoken = None,
+        values: Values = True,
     ) -> Response:
         """A page for the fields in the query: what governs each chart, its dates, its numbers."""
-        fields = fields_of(request, *_own(answers, "today", "values"))
-        return await _page(request, name, fields, today, values)
+        fields, own = _fields(answers, request, today=today, locale=locale, values=values)
+        return answered(request, await worked_out(lambda: answers.page(name, fields, **own)))
 
     @api.post("/pages/{name}", openapi_extra=_BODY,
               responses=responses(PageAnswer, "The page."))  # fmt: skip
     async def page_of_state(
-        request: Request, name: Name, today: Today = None, values: Values = True
+        request: Request,
+        name: Name,
+        today: Today = None,
+        locale: Spoken = None,
+        values: Values = True,
     ) -> Response:
         """A page for the fields in the body."""
-        return await _page(request, name, await state_of(request), today, values)
-
-    async def _page(
-        request: Request, name: str, fields: Mapping[str, Any], today: str | None, values: bool
-    ) -> Response:
-        make = lambda: answers.page(name, fields, today, values=values)  # noqa: E731
+        fields = await state_of(request)
+        make = lambda: answers.page(name, fields, today, locale, values=values)  # noqa: E731
         return answered(request, await worked_out(make))
 
     @api.get("/schedules/{name}", responses=responses(ScheduleAnswer, "The moments.", *body))
@@ -190,9 +205,13 @@ def routes(answers: Answers) -> APIRouter:
     return api
 
 
-def _own(answers: Answers, *names: str) -> tuple[str, ...]:
-    """Names of parameters, but for those that a picker has: then the field is the picker's."""
-    return tuple(name for name in names if name not in answers.pickers)
+def _fields(
+    answers: Answers, request: Request, **own: Any
+) -> tuple[dict[str, list[str]], dict[str, Any]]:
+    """The fields of a query, and the parameters beside them, but for those whose name a picker has:
+    then the field is the picker's."""
+    known = {name: value for name, value in own.items() if name not in answers.pickers}
+    return fields_of(request, *known), known
 
 
 __all__ = ["ProblemTold", "Refused", "routes"]

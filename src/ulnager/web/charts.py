@@ -8,6 +8,7 @@ from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.choices.pages import OpenedChart
+from ulnager.core.words import Words
 from ulnager.numbers.rows import TotalRow, Totals
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.pictures.bars import has_gaps, is_unfinished
@@ -86,40 +87,59 @@ class Drawn(NamedTuple):
     has_beside: bool
 
 
+class Said:
+    """What a chart says, in the viewer's language: sentences and numbers."""
+
+    def __init__(self, words: Words | None) -> None:
+        self.words = words
+
+    def __call__(self, text: str) -> str:
+        return text if self.words is None else self.words.say(text)
+
+    def of(self, value: Any) -> str:
+        """A number for a person to read; a dash for none."""
+        text = text_of(value)
+        return text if self.words is None else self.words.digits(text)
+
+
 def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     """A chart with its numbers, ready for a template."""
+    say = Said(chart.moment.words)
     result, asked = chart.resolution, dict(chart.chart.drawn)
     value, how = asked.get("value"), asked.get("how")
-    measure = f"{how or 'sum'} of {value}" if value else "rows"
-    days = "" if result is None or not result.days else f"{result.days:,} days"
+    measure = say(f"{how or 'sum'} of {value}" if value else "rows")
+    days = "" if result is None or not result.days else chart.counted(result.days, "day")
+    by = say(f"by {chart.by}") if chart.by else ""
     found = Drawn(
-        chart.key, chart.label, chart.dates, days, chart.governed_by, chart.by or "", measure, "",
+        chart.key, chart.label, chart.dates, days, chart.governed_by, by, measure, "",
         "", (), (), (), tuple(problems), chart.notes, False, False, False,
     )  # fmt: skip
     if isinstance(values, str):
         told = () if values in found.problems else (values,)
         return found._replace(notes=(*found.notes, *told))
     if isinstance(values, Running):
-        return _of_running(found, values)
+        return _of_running(found, values, say)
     if isinstance(values, Totals):
-        return _of_totals(found, values, is_by=chart.by is not None)
+        return _of_totals(found, values, say, is_by=chart.by is not None)
     return found
 
 
-def _of_totals(found: Drawn, totals: Totals, *, is_by: bool) -> Drawn:
+def _of_totals(found: Drawn, totals: Totals, say: Said, *, is_by: bool) -> Drawn:
     rows = totals.rows
     has_beside = any(row.beside_bucket is not None for row in rows)
     has_split = any(row.split is not None or row.other for row in rows)
     notes = (*found.notes, *totals.notes)
-    head = ("", "dates", *(("series",) if has_split else ()), found.measure,
+    head = ("unit", "dates", *(("series",) if has_split else ()), found.measure,
             *(("beside", "change") if has_beside else ()), "why it is not whole")  # fmt: skip
-    table = tuple(_row(row, has_split=has_split, has_beside=has_beside) for row in rows)
-    found = found._replace(columns=head, rows=table, notes=notes, has_beside=has_beside)
+    table = tuple(_row(row, say, has_split=has_split, has_beside=has_beside) for row in rows)
+    found = found._replace(
+        columns=tuple(map(say, head)), rows=table, notes=notes, has_beside=has_beside
+    )
     if not is_by and not has_split:
-        number = text_of(rows[0].value) if rows else "–"
+        number = say.of(rows[0].value) if rows else "–"
         beside = ""
         if rows and has_beside and rows[0].beside is not None:
-            beside = f"{text_of(rows[0].beside)} beside it"
+            beside = say(f"{say.of(rows[0].beside)} beside it")
         return found._replace(number=number, beside=beside)
     series: dict[Any, list[TotalRow]] = {}
     for row in rows:
@@ -129,9 +149,9 @@ def _of_totals(found: Drawn, totals: Totals, *, is_by: bool) -> Drawn:
         more = f"{len(series):,} series; the first {_MOST_PANELS} are drawn, all are in the table"
         found = found._replace(notes=(*found.notes, more))
     every = [float(v) for row in rows for v in (row.value, row.beside) if v is not None]
-    scale = _Scale(every)
+    scale = _Scale(every, say)
     panels = tuple(
-        _bars("other" if is_other else "" if name is None else str(name), some, scale)
+        _bars("other" if is_other else "" if name is None else str(name), some, scale, say)
         for (name, is_other), some in shown
     )
     return found._replace(
@@ -141,19 +161,20 @@ def _of_totals(found: Drawn, totals: Totals, *, is_by: bool) -> Drawn:
     )
 
 
-def _row(row: TotalRow, *, has_split: bool, has_beside: bool) -> tuple[str, ...]:
+def _row(row: TotalRow, say: Said, *, has_split: bool, has_beside: bool) -> tuple[str, ...]:
     bucket = row.bucket
     series = ("other" if row.other else str(row.split),) if has_split else ()
     change = "" if row.relative is None else f"{row.relative:+.1%}"
-    beside = (text_of(row.beside), change) if has_beside else ()
-    return (bucket.label, f"{bucket.start} to {bucket.end}", *series, text_of(row.value), *beside,
-            ", ".join(bucket.reasons))  # fmt: skip
+    beside = (say.of(row.beside), change) if has_beside else ()
+    return (bucket.label, f"{bucket.start} to {bucket.end}", *series, say.of(row.value), *beside,
+            ", ".join(map(say, bucket.reasons)))  # fmt: skip
 
 
 class _Scale:
     """From values to pixels, over a few round numbers."""
 
-    def __init__(self, values: Sequence[float]) -> None:
+    def __init__(self, values: Sequence[float], say: Said | None = None) -> None:
+        say = say or Said(None)
         low, high = min([0.0, *values]), max([0.0, *values])
         span = (high - low) or 1.0
         rough = span / 3
@@ -162,7 +183,7 @@ class _Scale:
         self.low = math.floor(low / step) * step
         self.high = math.ceil((high or step) / step) * step
         count = round((self.high - self.low) / step)
-        self.lines = tuple((self.y(self.low + step * n), text_of(round(self.low + step * n, 9)))
+        self.lines = tuple((self.y(self.low + step * n), say.of(round(self.low + step * n, 9)))
                            for n in range(count + 1))  # fmt: skip
 
     def y(self, value: float) -> float:
@@ -171,17 +192,17 @@ class _Scale:
         return float(round(HEIGHT * (1 - share), 2))
 
 
-def _bars(title: str, rows: Sequence[TotalRow], scale: _Scale) -> Panel:
+def _bars(title: str, rows: Sequence[TotalRow], scale: _Scale, say: Said) -> Panel:
     each = 100 / max(1, len(rows))
     bars, names = [], []
     foot = scale.y(0)
     for place, row in enumerate(rows):
-        told = f"{row.bucket.label}: {text_of(row.value)}"
-        reasons = f" ({', '.join(row.bucket.reasons)})" if row.bucket.reasons else ""
+        told = f"{row.bucket.label}: {say.of(row.value)}"
+        reasons = f" ({', '.join(map(say, row.bucket.reasons))})" if row.bucket.reasons else ""
         left = place * each
         if row.beside is not None:
             bars.append(_bar(left + each * 0.06, each * 0.3, float(row.beside), scale, "beside",
-                             f"beside {told}: {text_of(row.beside)}"))  # fmt: skip
+                             f"beside {told}: {say.of(row.beside)}"))  # fmt: skip
         if row.value is not None:
             kind = "unfinished" if is_unfinished(row) else "gaps" if has_gaps(row) else "whole"
             indent, wide = (0.38, 0.52) if row.beside is not None else (0.12, 0.76)
@@ -195,7 +216,7 @@ def _bars(title: str, rows: Sequence[TotalRow], scale: _Scale) -> Panel:
     told = f"{len(rows)} bars"
     if whole:
         top = max(whole, key=lambda row: row.value)
-        told += f", the highest {text_of(top.value)} in {top.bucket.label}"
+        told += f", the highest {say.of(top.value)} in {top.bucket.label}"
     return Panel(title, tuple(bars), (), tuple(names), scale.lines, foot, told)
 
 
@@ -204,29 +225,29 @@ def _bar(at: float, width: float, value: float, scale: _Scale, kind: str, told: 
     return Bar(round(at, 3), round(width, 3), top, round(max(foot - top, 0.5), 2), kind, told)
 
 
-def _of_running(found: Drawn, running: Running) -> Drawn:
+def _of_running(found: Drawn, running: Running, say: Said) -> Drawn:
     series: dict[Any, list[RunningRow]] = {}
     for row in running.rows:
         series.setdefault(row.split, []).append(row)
     every = [float(row.value) for row in running.rows if row.value is not None]
-    scale = _Scale(every)
+    scale = _Scale(every, say)
     panels = tuple(
-        _line("" if name is None else str(name), rows, scale)
+        _line("" if name is None else str(name), rows, scale, say)
         for name, rows in list(series.items())[:_MOST_PANELS]
     )
     table = tuple(
         (str(row.day), str(row.window), *(() if row.split is None else (str(row.split),)),
-         text_of(row.value), ", ".join(row.reasons))
+         say.of(row.value), ", ".join(map(say, row.reasons)))
         for row in running.rows[-_MOST_DOTS:]
     )  # fmt: skip
     has_split = any(row.split is not None for row in running.rows)
     head = ("day", "over", *(("series",) if has_split else ()), found.measure,
             "why it is not whole")  # fmt: skip
-    return found._replace(panels=panels, columns=head, rows=table,
+    return found._replace(panels=panels, columns=tuple(map(say, head)), rows=table,
                           measure=f"{found.measure}, {running.period}")  # fmt: skip
 
 
-def _line(title: str, rows: Sequence[RunningRow], scale: _Scale) -> Panel:
+def _line(title: str, rows: Sequence[RunningRow], scale: _Scale, say: Said) -> Panel:
     step = max(1, -(-len(rows) // _MOST_DOTS))
     some = rows[::step]
     each = 100 / max(1, len(some))
@@ -246,7 +267,7 @@ def _line(title: str, rows: Sequence[RunningRow], scale: _Scale) -> Panel:
     last = next((row for row in reversed(rows) if row.value is not None), None)
     told = f"a line over {len(rows)} days"
     if last is not None:
-        told += f", {text_of(last.value)} on {last.day}"
+        told += f", {say.of(last.value)} on {last.day}"
     return Panel(title, (), tuple(lines), names, scale.lines, scale.y(0), told)
 
 

@@ -32,6 +32,10 @@ _TYPES: Final = {
 }  # fmt: skip
 
 
+_SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
+"""What the script says."""
+
+
 class Control(NamedTuple):
     """A field of the form: an input of the picker or of its choice, or the unit."""
 
@@ -88,13 +92,14 @@ def html_routes(answers: Answers) -> APIRouter:
         if len(answers.pages) == 1 and not answers.book.pickers.keys() - _used(answers):
             return RedirectResponse(f"pages/{next(iter(answers.pages))}", 302)
         told = await worked_out(answers.at_a_glance)
-        return _html(request, "book.html", title="The book at a glance", book=told.told)
+        return _html(request, "book.html", title="The book at a glance", book=told.told, lang="en")
 
     @html.get("/pages/{name}")
     async def page(request: Request, name: str) -> Response:
-        fields = fields_of(request, *(("today",) if "today" not in answers.pickers else ()))
-        today = request.query_params.get("today") if "today" not in answers.pickers else None
-        told = await worked_out(lambda: _context(answers, name, fields, today))
+        own = {one: request.query_params.get(one) for one in ("today", "locale")
+               if one not in answers.pickers}  # fmt: skip
+        fields = fields_of(request, *own)
+        told = await worked_out(lambda: _context(answers, name, fields, **own))
         return _html(request, "page.html", base=str(request.url.path), **told)
 
     @html.get("/static/{name}")
@@ -125,22 +130,32 @@ def _html(request: Request, name: str, **told: Any) -> Response:
 
 
 def _context(
-    answers: Answers, name: str, fields: Mapping[str, Any], today: str | None
+    answers: Answers,
+    name: str,
+    fields: Mapping[str, Any],
+    today: str | None = None,
+    locale: str | None = None,
 ) -> dict[str, Any]:
     with within(SECONDS):
-        opened = _opened(answers, name, dict(fields), today)
+        opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker) for picker in opened.views)
         charts = tuple(_chart(answers, opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.told["viewers"] != "nothing"]
     is_choosable = any(one.told["viewers"] == "choose" for one in offered)
-    until = answers.until(today, opened.moment.tz)
+    until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
-        "title": opened.page.label, "pickers": offered, "charts": charts, "height": HEIGHT,
+        "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
+        "height": HEIGHT,
         "is_choosable": is_choosable, "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True), "do": DO,
-        "today": day_label(opened.moment.today),
-        "until": until, "until_told": _moment(until), "given_today": today,
+        "today": day_label(opened.moment.today) if words is None else words.day(
+            opened.moment.today
+        ),
+        "say": opened.said, "lang": "en" if words is None else words.locale,
+        "kept": {"today": today, "locale": locale},
+        "script": {one: opened.said(one) for one in _SCRIPT},
+        "until": until, "until_told": _moment(until),
         "others": [one for one in answers.pages.values() if one.name != name],
     }  # fmt: skip
 
@@ -151,10 +166,12 @@ def _moment(until: datetime | None) -> str:
     return f"{until.day} {until:%b %Y %H:%M} {until.tzname() or ''}".strip()
 
 
-def _opened(answers: Answers, name: str, fields: dict[str, Any], today: str | None) -> OpenedPage:
+def _opened(
+    answers: Answers, name: str, fields: dict[str, Any], today: str | None, locale: str | None
+) -> OpenedPage:
     """The page for the fields of a form, after what its button asks for."""
     asked = fields.pop(DO, [])
-    opened = answers.opened(name, fields, today)
+    opened = answers.opened(name, fields, today, locale)
     what, _, rest = (asked[-1] if asked else "").partition(".")
     picker, _, number = rest.partition(".")
     view = opened.views.get(picker)
@@ -169,7 +186,7 @@ def _opened(answers: Answers, name: str, fields: dict[str, Any], today: str | No
     else:
         return opened
     views = {**opened.views, picker: view}
-    return opened.page.open(**answers.clock(today), chosen=views)
+    return opened.page.open(**answers.clock(today, locale=locale), chosen=views)
 
 
 def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
@@ -196,7 +213,7 @@ def _shown(opened: OpenedPage, name: str) -> Shown:
     steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
     return Shown(
         view, told, tuple(controls), ruler_of(view), steps["earlier"], steps["later"],
-        tuple(discreet(one) for one in view.problems), view.notes,
+        tuple(view.in_words(discreet(one)) for one in view.problems), view.notes,
         1 if chosen is None else view.range_count(chosen), 1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
     )  # fmt: skip
@@ -219,7 +236,7 @@ def _control(told: Mapping[str, Any], given: Given) -> Control:
     kind = told["kind"]
     text = given.shown
     low, high = ("" if told[one] is None else str(told[one]) for one in ("min", "max"))
-    hint = f"{low} to {high}" if low and high else ""
+    hint = f"{low} – {high}" if low and high else ""
     if kind == "anchor" and any(one["key"] == "day" for one in told["options"]):
         kind = "anchor or day"
     if kind == "day" and not _is_day(text):
@@ -252,4 +269,4 @@ def _unit(by: Mapping[str, Any]) -> Control:
 
 def _chart(answers: Answers, opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:
     chart = opened.charts[key]
-    return drawn(chart, values.get(key), [discreet(one) for one in chart.problems])
+    return drawn(chart, values.get(key), [chart.said(discreet(one)) for one in chart.problems])

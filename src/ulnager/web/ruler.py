@@ -15,8 +15,8 @@ from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
 from ulnager.core.choices.view import View
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
-from ulnager.core.periods.wording import day_label
 from ulnager.core.units import Unit
+from ulnager.core.words import Words
 from ulnager.pictures.labels import year_of
 
 _UNITS: Final = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
@@ -85,13 +85,13 @@ def ruler_of(view: View) -> Ruler | None:
     data = None if extent is None else (extent.first.toordinal(), extent.last.toordinal())
     ranges = _closed(result.ranges, data, today)
     first, last = ranges[0][0], ranges[-1][1] - 1
-    named = {"today": (today, "today"), "anchor": (anchor, "anchor")}
+    named = {"today": (today, view.in_words("today")), "anchor": (anchor, view.in_words("anchor"))}
     if anchor == today:
-        named = {"today": (today, "today, the anchor")}
+        named = {"today": (today, view.in_words("today, the anchor"))}
     if data is not None:
-        named["data"] = (data[1], "data ends")
+        named["data"] = (data[1], view.in_words("data ends"))
         if data[1] == anchor and anchor != today:
-            named["data"] = (data[1], "anchor, data ends")
+            named["data"] = (data[1], view.in_words("anchor, data ends"))
             del named["anchor"]
     length = last - first + 1
     near = [day for day, _ in named.values()
@@ -102,14 +102,14 @@ def ruler_of(view: View) -> Ruler | None:
     scale = _Scale(low, high)
     marks, beyond = [], []
     for kind, (day, name) in sorted(named.items(), key=lambda pair: pair[1]):
-        told = f"{name} {day_label(date_of(day))}"
+        told = f"{name} {view.day(date_of(day))}"
         if low <= day <= high:
             at = scale.at(day + 1 if kind == "data" else day + 0.5)
             marks.append(Mark(at, name, kind, "end" if at > 70 else "start"))
         else:
             beyond.append(f"← {told}" if day < low else f"{told} →")
-    unit, ticks = _ticks(calendar, scale)
-    told = f"{result.label}" + (f", {result.days:,} days" if result.days else "")
+    unit, ticks = _ticks(calendar, scale, view.words)
+    told = f"{result.label}" + (f", {view.counted(result.days, 'day')}" if result.days else "")
     words = [told, *(f"{mark.name} {_said(named[mark.kind][0])}" for mark in marks), *beyond]
     return Ruler(ticks, unit, tuple(_stretches(ranges, today, scale)), tuple(_apart(marks)),
                  tuple(beyond), "; ".join(words))  # fmt: skip
@@ -156,7 +156,7 @@ def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list
     return found
 
 
-def _ticks(calendar: Calendar, scale: _Scale) -> tuple[str, tuple[Tick, ...]]:
+def _ticks(calendar: Calendar, scale: _Scale, words: Words | None) -> tuple[str, tuple[Tick, ...]]:
     """The unit that there is room for, and where its units begin."""
     days = scale.high - scale.low + 1
     for unit in _UNITS:
@@ -166,7 +166,10 @@ def _ticks(calendar: Calendar, scale: _Scale) -> tuple[str, tuple[Tick, ...]]:
         except ResolveError:
             continue
         if days / size <= _MOST_TICKS or unit is Unit.YEAR:
-            return unit.name, _of_unit(calendar, scale, unit, start, int(days / size) + 1)
+            found = _of_unit(calendar, scale, unit, start, int(days / size) + 1)
+            if words is not None:
+                found = tuple(one._replace(name=_worded(one.name, words)) for one in found)
+            return unit.name, found
     return "", ()
 
 
@@ -193,6 +196,10 @@ def _of_unit(
         except ResolveError:
             break
     return tuple(found)
+
+
+def _worded(name: str, words: Words) -> str:
+    return words.unit(name) if name else ""
 
 
 def _name(calendar: Calendar, day: date, unit: Unit) -> tuple[str, str]:

@@ -12,6 +12,7 @@ from ulnager.core.calendars.instants import moment_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import Clock, extent_of
+from ulnager.core.words import Words
 
 Look = Callable[[str], Extent | None]
 """The dates of a source of the book by its name."""
@@ -29,6 +30,8 @@ class Moment:
     tz: str | tzinfo | None = None
     data: Mapping[str, Extent] = field(default_factory=dict)
     look: Look | None = field(default=None, compare=False)
+    words: Words | None = None
+    """The words of the viewer's language; None for plain English."""
     known: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
     """What was found at this moment already: dates of sources, days of anchors."""
 
@@ -75,6 +78,7 @@ def moment_from(
     tz: str | tzinfo | None = None,
     data: object = None,
     look: Look | None = None,
+    words: Words | None = None,
 ) -> Moment:
     """A moment as callers give it; the present one where they say nothing.
 
@@ -83,7 +87,7 @@ def moment_from(
     basis = Clock(today, now, tz).basis(GREGORIAN)
     instant = None if basis.now is None or basis.zone is None else moment_of(basis.now, basis.zone)
     day: date = date_of(basis.anchor)
-    return Moment(day, instant, basis.zone, _by_source(data), look)
+    return Moment(day, instant, basis.zone, _by_source(data), look, words)
 
 
 def _by_source(data: object) -> dict[str, Extent]:

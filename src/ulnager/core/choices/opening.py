@@ -22,12 +22,14 @@ class Picker(PickerBase):
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
+        locale: object = None,
     ) -> View:
-        """The view that it opens with. ``data`` is one extent for all sources, or one by name.
+        """The view that it opens with. ``data`` is one extent for all sources, or one by name;
+        ``locale`` is the viewer's language, the book's unless it is said.
 
-        Raises SettingError for what is no day, instant, zone or data.
+        Raises SettingError for what is no day, instant, zone, data or locale.
         """
-        return View(self, self.moment(today, now, tz, data))
+        return View(self, self.moment(today, now, tz, data, locale))
 
     def read(
         self,
@@ -36,7 +38,8 @@ class Picker(PickerBase):
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
+        locale: object = None,
     ) -> View:
         """The view for a form, a query string or a stored state: fields by name, of text or lists
         of text. Fields of others are passed over, and nothing in them raises an error."""
-        return view_of(self, self.moment(today, now, tz, data), fields)
+        return view_of(self, self.moment(today, now, tz, data, locale), fields)

@@ -11,7 +11,7 @@ from ulnager.core.arguments import shown
 from ulnager.core.choices.hooks import filters
 from ulnager.core.choices.moment import Look, Moment, moment_from
 from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import Choice
+from ulnager.core.choices.picker import PLAIN, Choice, Language
 from ulnager.core.choices.telling import dates_dict
 from ulnager.core.choices.view import View
 from ulnager.core.errors import ResolveError, SettingError, UlnagerError
@@ -59,6 +59,7 @@ class Page:
         default=None, compare=False
     )
     """What works out the numbers of charts by their keys, which lies outside of the core."""
+    language: Language = PLAIN
 
     def open(
         self,
@@ -67,9 +68,13 @@ class Page:
         tz: str | tzinfo | None = None,
         data: object = None,
         chosen: Mapping[str, View] | None = None,
+        locale: object = None,
     ) -> OpenedPage:
-        """The page at a moment; ``chosen`` are views that the viewer has of its pickers."""
-        views = {name: picker.open(today, now, tz, data) for name, picker in self.pickers.items()}
+        """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``locale``
+        is the viewer's language, the book's unless it is said."""
+        views = {
+            name: picker.open(today, now, tz, data, locale) for name, picker in self.pickers.items()
+        }
         by = dict.fromkeys(views, "opening")
         if chosen is not None and not isinstance(chosen, Mapping):
             raise SettingError(f"chosen is {shown(chosen)}; give views by the names of pickers")
@@ -79,7 +84,7 @@ class Page:
                 views[name] = View(own, view.moment, view.state, view.said, locked=view.locked,
                                    beyond=view.beyond)  # fmt: skip
                 by[name] = "viewer"
-        return OpenedPage(self, self._moment(today, now, tz, data), views, by)
+        return OpenedPage(self, self._moment(today, now, tz, data, locale), views, by)
 
     def read(
         self,
@@ -89,20 +94,23 @@ class Page:
         tz: str | tzinfo | None = None,
         data: object = None,
         who: str = "link",
+        locale: object = None,
     ) -> OpenedPage:
         """The page for a query string or a form; nothing in it raises an error. ``who`` sent it
         unless it is a form: a link, or a schedule."""
         views = {
-            name: picker.read(fields, today, now, tz, data) for name, picker in self.pickers.items()
+            name: picker.read(fields, today, now, tz, data, locale)
+            for name, picker in self.pickers.items()
         }
         sent = fields if isinstance(fields, Mapping) else {}
         by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
-        return OpenedPage(self, self._moment(today, now, tz, data), views, by)
+        return OpenedPage(self, self._moment(today, now, tz, data, locale), views, by)
 
-    def _moment(self, today: object, now: Any, tz: Any, data: object) -> Moment:
+    def _moment(self, today: object, now: Any, tz: Any, data: object, locale: object) -> Moment:
         zones = [picker.tz for picker in self.pickers.values() if picker.tz]
         zone = next(iter(zones), None) if tz is None else tz
-        return moment_from(today, now, zone, data, self.look)
+        words = self.language.words(locale)
+        return moment_from(today, now, zone, data, self.look, words)
 
 
 _WHO: Final = {
@@ -110,6 +118,7 @@ _WHO: Final = {
     "link": "set by the link",
     "schedule": "set by the schedule",
 }
+"""Who chose the dates of a picker, as it is told."""
 
 
 class OpenedPage:
@@ -133,14 +142,24 @@ class OpenedPage:
     def told(self, name: str) -> str:
         """Where the dates of a picker came from, in words."""
         view, picker = self.views[name], self.page.pickers[name]
-        label = view.choice_label
+        label, follows = view.choice_label, f"follows {view.labelled(picker.label)}"
         if view.locked:
-            return f"follows {picker.label}, which is fixed to {label}"
+            return self.said(f"{follows}, which is fixed to {label}")
         if view.opening:
             opened = "this page opens with" if picker.start else "opened with"
-            return f"follows {picker.label}, which {opened} {label}"
-        who = _WHO[self._by[name]]
-        return f"follows {picker.label}, {who}: {label[:1].lower()}{label[1:]}"
+            return self.said(f"{follows}, which {opened} {label}")
+        words = self.moment.words
+        if words is None or words.is_english:
+            label = f"{label[:1].lower()}{label[1:]}"
+        return self.said(f"{follows}, {_WHO[self._by[name]]}: {label}")
+
+    def said(self, text: str) -> str:
+        """A sentence in the viewer's language."""
+        return text if self.moment.words is None else self.moment.words.say(text)
+
+    def labelled(self, text: str) -> str:
+        """A label of the book in the viewer's language."""
+        return text if self.moment.words is None else self.moment.words.label(text)
 
     def values(self) -> dict[str, Any]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
@@ -154,7 +173,7 @@ class OpenedPage:
         """The page as plain values, ready for JSON."""
         return {
             "page": self.page.name,
-            "label": self.page.label,
+            "label": self.labelled(self.page.label),
             "today": self.moment.today.isoformat(),
             "pickers": {name: view.to_dict() for name, view in self.views.items()},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
@@ -165,7 +184,7 @@ class OpenedChart:
     """A chart at a moment: its dates, and what governs them in words."""
 
     def __init__(self, opened: OpenedPage, chart: Chart) -> None:
-        self.chart, self.key, self.label = chart, chart.key, chart.label
+        self.chart, self.key, self.label = chart, chart.key, opened.labelled(chart.label)
         self._opened = opened
         self.resolution: Resolution | None = None
         self.problems: tuple[str, ...] = ()
@@ -173,12 +192,23 @@ class OpenedChart:
         try:
             self._work_out()
         except UlnagerError as error:
-            self.resolution, self.problems = None, (str(error),)
+            self.resolution, self.problems = None, (opened.said(str(error)),)
 
     @property
     def view(self) -> View | None:
         """The view that it follows, None for one that is pinned or has no dates."""
         return None if self.chart.follows is None else self._opened.views[self.chart.follows]
+
+    def said(self, text: str) -> str:
+        """A sentence in the viewer's language."""
+        return self._opened.said(text)
+
+    def counted(self, count: int, unit: str) -> str:
+        """So many of a unit, in the viewer's language."""
+        words = self.moment.words
+        return (
+            f"{count:,} {unit}{'s' * (count != 1)}" if words is None else words.counted(count, unit)
+        )
 
     @property
     def has_dates(self) -> bool:
@@ -239,7 +269,7 @@ class OpenedChart:
         kept = tuple((a, b) for a, b in ranges if a is None or b is None or a < b)
         if kept == found.ranges:
             return found
-        self.notes = (f"cut by the source's own period, '{limit}'",)
+        self.notes = (self._opened.said(f"cut by the source's own period, '{limit}'"),)
         return found.with_ranges(kept)
 
     @property
@@ -252,15 +282,19 @@ class OpenedChart:
         """What governs its dates, in words."""
         chart = self.chart
         if chart.pinned is not None:
-            told = f"pinned to {chart.pinned.label}"
+            told = self._opened.said(f"pinned to {self._opened.labelled(chart.pinned.label)}")
         elif chart.follows is not None:
             told = self._opened.told(chart.follows)
         else:
-            return "has no dates"
+            return self._opened.said("has no dates")
         if chart.shift is None:
             return told
         count, unit = chart.shift
-        return f"{told}, {unit.counted(abs(count))} {'later' if count > 0 else 'earlier'}"
+        words, side = self.moment.words, "later" if count > 0 else "earlier"
+        counted = unit.counted(abs(count))
+        if words is not None:
+            counted = words.counted(abs(count), unit.name)
+        return self._opened.said(f"{told}, {counted} {side}")
 
     @property
     def by(self) -> str | None:
@@ -278,7 +312,7 @@ class OpenedChart:
         try:
             count = len(self.resolution.buckets(by))
         except UlnagerError as error:
-            return str(error)
+            return self._opened.said(str(error))
         if count <= most:
             return None
         for coarser in ("day", "week", "month", "quarter", "half", "year"):
@@ -287,8 +321,9 @@ class OpenedChart:
             except UlnagerError:
                 continue
             if fewer <= most:
-                return f"{count:,} {by}s are more than {most}; by {coarser} there are {fewer:,}"
-        return f"{count:,} {by}s are more than {most}, and no coarser unit fits"
+                told = f"{count:,} {by}s are more than {most}; by {coarser} there are {fewer:,}"
+                return self._opened.said(told)
+        return self._opened.said(f"{count:,} {by}s are more than {most}, and no coarser unit fits")
 
     def condition(self, column: Any = None, **settings: Any) -> Any:
         """The condition for its column; ResolveError while there is a problem."""
@@ -306,7 +341,7 @@ class OpenedChart:
             "column": self.chart.column,
             "governed_by": self.governed_by,
             "by": self.by,
-            "dates": dates_dict(self.resolution),
+            "dates": dates_dict(self.resolution, self.moment.words),
             "problems": list(self.problems),
             "notes": [*self.notes, *([self.too_many] if self.too_many else [])],
         }

@@ -6,7 +6,7 @@ import functools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
-from typing import Any, Self
+from typing import Any, Final, NamedTuple, Self
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.choices.moment import Look, Moment, moment_from
@@ -18,6 +18,7 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
+from ulnager.core.words import Words, words_of
 
 OF_DATA = frozenset(
     {"latest", "earliest", "latest_whole_day", "latest_up_to", "latest_unit", "within_data"}
@@ -65,6 +66,25 @@ class Grouping:
     label: str = "Grouped by"
 
 
+class Language(NamedTuple):
+    """The language that labels and messages are in, a CLDR pattern for days, and the book's labels
+    in other languages."""
+
+    locale: str | None = None
+    dates_as: str | None = None
+    texts: Mapping[str, Mapping[str, str]] | None = None
+
+    def words(self, locale: object = None) -> Words | None:
+        """The words of this language, or of another that is asked for."""
+        if isinstance(locale, Words):
+            return locale
+        return words_of(self.locale if locale is None else locale, self.dates_as, self.texts)
+
+
+PLAIN: Final = Language()
+"""English, as it is written here."""
+
+
 class Signer:
     """Signs what viewers cannot do themselves; a book with a key has one."""
 
@@ -107,6 +127,7 @@ class PickerBase:
     look: Look | None = field(default=None, compare=False)
     signer: Signer | None = field(default=None, compare=False)
     listing: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
+    language: Language = PLAIN
 
     def moment(
         self,
@@ -114,9 +135,11 @@ class PickerBase:
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
+        locale: object = None,
     ) -> Moment:
         """The moment that a caller gives, in the picker's zone unless another is said."""
-        return moment_from(today, now, self.tz if tz is None else tz, data, self.look)
+        zone = self.tz if tz is None else tz
+        return moment_from(today, now, zone, data, self.look, self.language.words(locale))
 
     def on_page(
         self, start: Mapping[str, str], anchor: AnchorPoint | None, sources: tuple[str, ...]
@@ -203,6 +226,7 @@ class PickerBase:
             "calendars": self.calendars,
             "defaults": self.defaults,
             "data": data,
+            "locale": moment.words,
         }
         if anchor is None:
             return basis_of(**given)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
+from datetime import date
 from functools import cached_property
 from typing import Any, NamedTuple
 
@@ -21,6 +22,8 @@ from ulnager.core.choices.telling import choice_label
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.wording import day_label
+from ulnager.core.words import Words
 
 
 class ShownChoice(NamedTuple):
@@ -187,7 +190,8 @@ class Shown:
         """The choices in order, each with its label and its dates."""
         return tuple(
             ShownChoice(
-                one.key, choice_label(self, one), choice_label(self, one, short=True), one.heading,
+                one.key, choice_label(self, one), choice_label(self, one, short=True),
+                one.heading and self.labelled(one.heading),
                 one.key == self.choice, self.result_of(one),
             )
             for one in self.picker.choices
@@ -223,16 +227,45 @@ class Shown:
             return self.picker.worked_out(definition, None, None, self.moment)
         return self.result_of(self.chosen)
 
+    @property
+    def words(self) -> Words | None:
+        """The words of the viewer's language."""
+        return self.moment.words
+
+    def counted(self, count: int, unit: str) -> str:
+        """So many of a unit, in the viewer's language."""
+        if self.words is not None:
+            return self.words.counted(count, unit)
+        return f"{count:,} {unit}{'s' * (count != 1)}"
+
+    def day(self, day: date) -> str:
+        """A day, in the viewer's language."""
+        return day_label(day) if self.words is None else self.words.day(day)
+
+    @property
+    def locale(self) -> str:
+        """The viewer's language."""
+        return "en" if self.words is None else self.words.locale
+
+    def in_words(self, text: str) -> str:
+        """A sentence in the viewer's language."""
+        return text if self.words is None else self.words.say(text)
+
+    def labelled(self, text: str) -> str:
+        """A label of the book in the viewer's language."""
+        return text if self.words is None else self.words.label(text)
+
     @cached_property
     def problems(self) -> tuple[str, ...]:
         """Why there are no dates, in words for viewers."""
         found = [
-            f"{one.made.label}{f' ({one.range})' if one.range > 1 else ''}: {one.problem}"
+            f"{self.labelled(one.made.label)}{f' ({one.range})' if one.range > 1 else ''}: "
+            f"{self.in_words(one.problem)}"
             for one in self.inputs
             if one.problem
         ]
         if self.chosen is not None and not found and self.resolution is None:
-            found.append(str(self._results[self.chosen.key]))
+            found.append(self.in_words(str(self._results[self.chosen.key])))
         return tuple(found)
 
     @cached_property
@@ -274,7 +307,7 @@ class Shown:
             found += [note for note in result.notes if note.startswith("the period is empty")]
         if self._unit[1] and result is not None:
             found.append(self._unit[1])
-        return tuple(dict.fromkeys(found))
+        return tuple(dict.fromkeys(map(self.in_words, found)))
 
     def _frozen_notes(self) -> Iterator[str]:
         bounds = read_frozen(self._text(self.picker.name) or "")

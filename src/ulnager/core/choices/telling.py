@@ -14,6 +14,7 @@ from ulnager.core.choices.picker import Choice
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.wording import day_label
 from ulnager.core.units import UNIT_NAMES
+from ulnager.core.words import Words
 
 _COUNTED: Final = re.compile(
     rf"\b(\d[\d,]*)((?: [^\W\d_]+)*?) ({'|'.join(sorted(UNIT_NAMES, key=len, reverse=True))})\b",
@@ -25,10 +26,10 @@ def choice_label(view: Any, choice: Choice | None, *, short: bool = False) -> st
     """What a choice is called, with the values of its inputs and its dates."""
     if choice is None:
         return view.resolution.label if view.resolution else ""
-    text = choice.short if short else choice.label
+    text: str = view.labelled(choice.short if short else choice.label)
     if "{" not in text:
         return text
-    values = {name: _shown(given) for name, given in view.given(choice)[0].items()}
+    values = {name: _shown(given, view.words) for name, given in view.given(choice)[0].items()}
     if "{dates}" in text:
         result = view.result_of(choice)
         values["dates"] = result.label if result else "…"
@@ -51,24 +52,29 @@ def _counted(match: re.Match[str]) -> str:
     return f"{match[1]}{match[2]} {name.capitalize() if match[3][0].isupper() else name}"
 
 
-def _shown(given: Given) -> str:
+def _shown(given: Given, words: Words | None = None) -> str:
     if given.value is None:
         return "…"
     if given.made.kind == "listed":
-        known = {one.key: one.label for one in _all(given.options)}
+        known = {one.key: _unit(one.label, words) for one in _all(given.options)}
         return ", ".join(known[key] for key in given.value)
     if isinstance(given.value, date):
-        return day_label(given.value)
+        return day_label(given.value) if words is None else words.day(given.value)
+    text = str(given.value)
     if given.made.kind == "switch":
-        return "on" if given.value else "off"
-    return str(given.value)
+        text = "on" if given.value else "off"
+    return text if words is None else words.say(text)
+
+
+def _unit(label: str, words: Words | None) -> str:
+    return label if words is None else words.unit(label)
 
 
 def _all(options: tuple[Listed, ...]) -> list[Listed]:
     return [one for outer in options for one in (outer, *outer.options)]
 
 
-def dates_dict(result: Resolution | None) -> dict[str, Any] | None:
+def dates_dict(result: Resolution | None, words: Words | None = None) -> dict[str, Any] | None:
     """The dates of a resolution as plain values; None without one."""
     if result is None:
         return None
@@ -82,7 +88,7 @@ def dates_dict(result: Resolution | None) -> dict[str, Any] | None:
         "end": _iso(result.end),
         "days": result.days,
         "empty": result.is_empty,
-        "why": why and why.removeprefix("the period is empty: "),
+        "why": why and _said(why.removeprefix("the period is empty: "), words),
         "spans": [{"start": _iso(span.start), "end": _iso(span.end)} for span in result.spans],
         "phrase": str(result.period),
     }
@@ -117,11 +123,11 @@ def fields_of(view: Any) -> tuple[Field, ...]:
         choices = ((text, view.choice_label), *choices)
     else:
         text = view.choice
-    found = [Field(view.picker.name, view.picker.label, "choice", text, choices)]
+    found = [Field(view.picker.name, told["label"], "choice", text, choices)]
     for given, one in zip(view.inputs, told["inputs"], strict=True):
         options = tuple(_flat(one["options"]))
         if given.made.kind == "switch":
-            options = (("on", "on"), ("off", "off"))
+            options = tuple((one, _said(one, view.words)) for one in ("on", "off"))
         label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
         found.append(Field(one["name"], label, one["kind"], given.shown, options, one["several"],
                            one["problem"]))  # fmt: skip
@@ -145,15 +151,15 @@ def view_dict(view: Any) -> dict[str, Any]:
     picker = view.picker
     return {
         "picker": picker.name,
-        "label": picker.label,
+        "label": view.labelled(picker.label),
         "viewers": picker.viewers if picker.viewers != "choose" or not view.locked else "see",
         "today": view.moment.today.isoformat(),
         "choice": view.choice,
         "opening": view.opening,
-        "choices": [_choice(one) for one in view.choices],
+        "choices": [_choice(one, view.words) for one in view.choices],
         "inputs": [_input(view, given) for given in view.inputs],
         "by": _by(view),
-        "dates": None if view.problems else dates_dict(view.resolution),
+        "dates": None if view.problems else dates_dict(view.resolution, view.words),
         "problems": list(view.problems),
         "notes": list(view.notes),
         "state": view.state,
@@ -161,14 +167,18 @@ def view_dict(view: Any) -> dict[str, Any]:
     }
 
 
-def _choice(one: Any) -> dict[str, Any]:
+def _said(text: str, words: Words | None) -> str:
+    return text if words is None else words.say(text)
+
+
+def _choice(one: Any, words: Words | None) -> dict[str, Any]:
     return {
         "key": one.key,
         "label": one.label,
         "short": one.short,
         "heading": one.heading,
         "chosen": one.chosen,
-        "dates": dates_dict(one.resolution),
+        "dates": dates_dict(one.resolution, words),
     }
 
 
@@ -184,44 +194,48 @@ def _input(view: Any, given: Given) -> dict[str, Any]:
         "key": made.name,
         "name": given.name,
         "id": given.name.replace(".", "-"),
-        "label": made.label,
+        "label": view.labelled(made.label),
         "kind": made.kind,
         "value": value,
         "typed": given.text if given.problem else None,
-        "problem": given.problem,
+        "problem": given.problem and _said(given.problem, view.words),
         "untouched": given.name not in view.state,
         "range": given.range,
         "min": bounds[0],
         "max": bounds[1],
         "step": made.step if made.step is not None else 1 if made.kind == "count" else None,
         "several": made.several,
-        "options": _options(given),
+        "options": _options(view, given),
     }
 
 
-def _options(given: Given) -> list[dict[str, Any]]:
+def _options(view: Any, given: Given) -> list[dict[str, Any]]:
     made, value = given.made, given.value
     if made.kind == "listed":
         chosen = frozenset(value or ())
-        return [_listed(one, chosen) for one in offered(made, given.options, chosen)]
+        return [_listed(one, chosen, view.words) for one in offered(made, given.options, chosen)]
     if made.kind not in ("unit", "word", "anchor"):
         return []
     key = "day" if isinstance(value, date) else value
     return [
-        {"key": one, "label": one.replace("_", " ").capitalize(), "chosen": one == key}
+        {
+            "key": one,
+            "label": view.labelled(one.replace("_", " ").capitalize()),
+            "chosen": one == key,
+        }
         for one in made.of
     ]
 
 
-def _listed(one: Listed, chosen: frozenset[str]) -> dict[str, Any]:
+def _listed(one: Listed, chosen: frozenset[str], words: Words | None) -> dict[str, Any]:
     return {
         "key": one.key,
-        "label": one.label,
+        "label": _unit(one.label, words),
         "start": one.start.isoformat(),
         "end": one.end.isoformat(),
         "whole": one.whole,
         "chosen": one.key in chosen,
-        "options": [_listed(inner, chosen) for inner in one.options],
+        "options": [_listed(inner, chosen, words) for inner in one.options],
     }
 
 
@@ -233,11 +247,11 @@ def _by(view: Any) -> dict[str, Any] | None:
         "key": view.by,
         "name": name,
         "id": name.replace(".", "-"),
-        "label": view.picker.by.label,
+        "label": view.labelled(view.picker.by.label),
         "untouched": name not in view.state,
         "options": [
-            {"key": one.key, "label": one.label, "buckets": one.buckets, "fits": one.fits,
-             "why": one.why}
+            {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
+             "fits": one.fits, "why": one.why and _said(one.why, view.words)}
             for one in view.units
         ],
     }  # fmt: skip

@@ -126,9 +126,10 @@ class View(Shown, ShowsItself):
     ) -> View:
         """The view at another moment: what was chosen and typed stays, the rest follows."""
         zone = self.picker.tz if tz is None else tz
-        moment = moment_from(today, now, zone, data, self.picker.look)
+        moment = moment_from(today, now, zone, data, self.picker.look, self.words)
         if data is None:
-            moment = Moment(moment.today, moment.now, moment.tz, self.moment.data, moment.look)
+            moment = Moment(moment.today, moment.now, moment.tz, self.moment.data, moment.look,
+                            self.words)  # fmt: skip
         return View(self.picker, moment, self._state, locked=self.locked, beyond=self.beyond)
 
     def reset(self) -> View:

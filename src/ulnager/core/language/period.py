@@ -32,6 +32,7 @@ from ulnager.core.periods.settings import calendars_of, checked_calendar
 from ulnager.core.periods.twins import fiscal_label
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
+from ulnager.core.words import Words, words_of
 
 if TYPE_CHECKING:
     import numpy as np
@@ -105,6 +106,7 @@ def basis_of(
     day_starts: str = "00:00",
     defaults: Defaults | None = None,
     calendars: Mapping[str, Calendar] | None = None,
+    locale: str | Words | None = None,
 ) -> Basis:
     """What periods are worked out against, from what callers give; see :meth:`Period.resolve`."""
     known = calendars_of(calendar, calendars, defaults)
@@ -116,6 +118,8 @@ def basis_of(
     if data is not None:
         basis.data = extent_of(data)
     known.put_into(basis)
+    if locale is not None:
+        basis.words = words_of(locale)
     if as_of is not None:
         basis = _anchored(basis, as_of)
     return basis
@@ -156,6 +160,7 @@ class Period:
         day_starts: str = "00:00",
         defaults: Defaults | None = None,
         calendars: Mapping[str, Calendar] | None = None,
+        locale: str | Words | None = None,
     ) -> Resolution:
         """The dates of this period.
 
@@ -164,7 +169,7 @@ class Period:
         clock's instant instead. ``as_of`` is the anchor: a date, whose day is over, or a
         point such as ``"latest"``; it is measured against the clock and the data.
         ``data`` is the first and last date of the data. ``defaults`` says how ambiguous
-        phrases are read.
+        phrases are read. ``locale`` is the language of labels: ``"de"``, ``"fr-CA"``.
 
         >>> result = period("last 3 whole months").resolve(today="2026-06-30")
         >>> result.start, result.end
@@ -176,7 +181,7 @@ class Period:
         cannot be used.
         """
         return self.resolve_on(
-            basis_of(today, as_of, now, tz, calendar, data, day_starts, defaults, calendars)
+            basis_of(today, as_of, now, tz, calendar, data, day_starts, defaults, calendars, locale)
         )
 
     def resolve_on(self, basis: Basis) -> Resolution:

@@ -21,6 +21,7 @@ from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
+from ulnager.core.words import Words
 
 if TYPE_CHECKING:
     import numpy as np
@@ -91,6 +92,15 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
     """Buckets in order: a tuple that shows itself as a table."""
 
     __slots__ = ()
+
+    def worded(self, words: Words | None) -> Buckets:
+        """The same with labels in the words of a language."""
+        if words is None:
+            return self
+        return Buckets(
+            one._replace(label=words.unit(one.label), short_label=words.unit(one.short_label))
+            for one in self
+        )
 
     def _table(self) -> Table:
         rows = [(one.label, one.start, one.end, one.days, one.unit_days,

@@ -20,7 +20,7 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.sorts import Weekly, weekly
 from ulnager.core.periods.spans import LastSpan, Range, Span
-from ulnager.core.periods.wording import as_values, label_of, table_of
+from ulnager.core.periods.wording import as_values, spans_label, table_of
 from ulnager.core.showing import ShowsItself, Table
 from ulnager.core.units import Unit
 
@@ -32,8 +32,7 @@ if TYPE_CHECKING:
 class Resolution(ShowsItself):
     """A period worked out: its spans, and the steps that led there.
 
-    ``period`` is what was resolved. All else is worked out from it and from the basis
-    when it is asked for.
+    ``period`` is what was resolved; all else is worked out from it when it is asked for.
     """
 
     def __init__(
@@ -129,6 +128,11 @@ class Resolution(ShowsItself):
         """The calendar that it was resolved with; ``in`` at the end of the phrase decides."""
         return measured(self._definition, self._basis)[1].calendar
 
+    @property
+    def words(self) -> Any:
+        """The words that its labels are in; None for plain English."""
+        return self._basis.words
+
     @cached_property
     def label(self) -> str:
         """The dates for a person to read.
@@ -137,10 +141,7 @@ class Resolution(ShowsItself):
         >>> ulnager.period("last 3 whole months").resolve(today="2026-06-13").label
         '1 Mar to 31 May 2026'
         """
-        if not self.spans:
-            return "no dates"
-        more, labels = len(self.spans) - 3, ", ".join(map(label_of, self.spans[:3]))
-        return f"{labels} and {more} more span{'s' * (more > 1)}" if more > 0 else labels
+        return spans_label(self.spans, self.words)
 
     @cached_property
     def notes(self) -> tuple[str, ...]:
@@ -209,13 +210,11 @@ class Resolution(ShowsItself):
     ) -> tuple[Bucket, ...]:
         """The period split at the boundaries of a unit, in order.
 
-        Each bucket says why it is not whole: it starts late, ends early, is still running or has
-        not begun by the clock, and with ``data`` also that the data ends, days are missing, or
-        its last day is half loaded. A cut by sorts of days, such as ``only business days``,
-        leaves a unit whole that holds all its days of that sort.
+        Each bucket says why it is not whole: it starts late, ends early, is running or has not
+        begun by the clock, and with ``data`` that the data ends, days are missing, or its last day
+        is half loaded. A cut by sorts of days leaves a unit whole that has all of that sort.
         ``partial`` says what happens to those: ``"mark"`` keeps them with their reasons,
-        ``"drop"`` leaves them out, ``"keep"`` keeps them unmarked. Units without rows have
-        their bucket too.
+        ``"drop"`` leaves them out, ``"keep"`` keeps them unmarked.
 
         >>> import ulnager
         >>> spring = ulnager.period("since 2026-03-15").resolve(today="2026-05-20")
@@ -227,7 +226,8 @@ class Resolution(ShowsItself):
         """
         extent = None if data is None else extent_of(data)
         asked = Asked(self._definition, self._basis, measured(self._definition, self._basis)[1])
-        return Buckets(buckets_of(self._ranges, asked, self.unit_named(unit), partial, extent))
+        found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, extent)
+        return Buckets(found).worded(self.words)
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""

@@ -2,12 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime
 from typing import Any
 
 from ulnager.core.periods.spans import Span
 from ulnager.core.showing import Table, pairs
 from ulnager.core.units import MONTH_NAMES
+from ulnager.core.words import Words
+
+
+def spans_label(spans: Sequence[Span], words: Words | None = None) -> str:
+    """Several spans for a person to read, in the words of a language."""
+    say = (lambda text: text) if words is None else words.say
+    if not spans:
+        return say("no dates")
+    more, each = len(spans) - 3, label_of if words is None else words.span
+    labels = ", ".join(map(each, spans[:3]))
+    return say(f"{labels} and {more} more span{'s' * (more > 1)}") if more > 0 else labels
 
 
 def label_of(span: Span) -> str:

@@ -90,7 +90,8 @@
     field.select();
     try { await navigator.clipboard.writeText(field.value); }
     catch (error) { document.execCommand("copy"); }
-    document.getElementById("copied").textContent = "Copied.";
+    const said = document.getElementById("copied");
+    said.textContent = said.dataset.copied;
   }
 
   let timer = null;
@@ -105,20 +106,20 @@
     start.disabled = timer !== null;
     stop.disabled = timer === null;
     start.addEventListener("click", () => { timer = setTimeout(step, 0); player(play); });
-    stop.addEventListener("click", () => halt("Stopped."));
+    stop.addEventListener("click", () => halt("stopped"));
   }
 
   async function step() {
     const next = document.querySelector("a.step[rel=next]");
-    if (!next) { halt("The end of the data."); return; }
+    if (!next) { halt("end"); return; }
     timer = setTimeout(() => {}, 0);
     const page = await show(next.getAttribute("href"), false);
     if (timer === null) return;
-    if (!page) { halt("Stopped."); return; }
+    if (!page) { halt("stopped"); return; }
     timer = setTimeout(step, Number(pace));
   }
 
-  function halt(text) {
+  function halt(how) {
     clearTimeout(timer);
     timer = null;
     history.pushState(null, "", document.getElementById("link") ? document.getElementById("link").value : "");
@@ -126,7 +127,8 @@
     if (!play) return;
     play.querySelector("#play").disabled = false;
     play.querySelector("#stop").disabled = true;
-    play.querySelector("#played").textContent = text;
+    const said = play.querySelector("#played");
+    said.textContent = said.dataset[how];
   }
 
   window.addEventListener("popstate", () => show(location.href, false));

@@ -1,0 +1,233 @@
+"""The words of a language: dates by the CLDR, messages by a gettext catalogue."""
+
+from __future__ import annotations
+
+import functools
+import gettext
+import io
+import re
+from collections.abc import Mapping
+from datetime import date, datetime
+from importlib.resources import files
+from typing import Final
+
+from babel import Locale, UnknownLocaleError
+from babel.dates import (
+    format_date,
+    format_datetime,
+    format_interval,
+    format_skeleton,
+    parse_pattern,
+)
+from babel.messages.mofile import write_mo
+from babel.messages.pofile import read_po
+from babel.numbers import get_decimal_symbol, get_group_symbol
+from babel.units import format_unit
+
+from ulnager.core.errors import SettingError
+from ulnager.core.suggest import no_such
+from ulnager.core.units import MONTH_NAMES
+from ulnager.core.words import Words
+
+LANGUAGES: Final = ("de", "en", "fr", "ja")
+"""Those with messages of their own."""
+_DAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
+_MONTHS: Final = "|".join(MONTH_NAMES)
+_MONTH: Final = re.compile(rf"({_MONTHS})(?: (\d{{4}}))?")
+_DAY: Final = re.compile(rf"(\d{{1,2}}) ({_MONTHS})(?: (\d{{4}}))?")
+_ISO_DAY: Final = re.compile(r"\d{4}-\d\d-\d\d")
+_OURS: Final = re.compile(r"Last \{n\} days")
+"""Labels of ours with something in them."""
+_SLOT: Final = re.compile(r"\\\{(\d)\\\}")
+
+
+class LocaleWords(Words):
+    """The words of one locale, with the labels of a book in it."""
+
+    def __init__(
+        self, locale: Locale, dates_as: str | None, texts: Mapping[str, Mapping[str, str]]
+    ) -> None:
+        self._locale, self._dates_as, self._texts = locale, dates_as, texts
+        self.locale = str(locale).replace("_", "-")
+        self.is_english = locale.language == "en"
+        self._messages = catalogue(locale.language)
+
+    def __eq__(self, other: object) -> bool:
+        mine = (self.locale, self._dates_as)
+        return isinstance(other, LocaleWords) and mine == (other.locale, other._dates_as)
+
+    def __hash__(self) -> int:
+        return hash((self.locale, self._dates_as))
+
+    @property
+    def week_starts(self) -> str:
+        """The weekday on which weeks start there, as a suggestion."""
+        return _DAYS[self._locale.first_week_day]
+
+    def day(self, day: date) -> str:
+        """A day, by the CLDR or as the book says."""
+        if self._dates_as is not None:
+            return format_date(day, self._dates_as, locale=self._locale)
+        return format_skeleton("yMMMd", day, locale=self._locale)
+
+    def span(self, span: object) -> str:
+        """Dates: an interval by the CLDR."""
+        start, end = span.start, span.end  # type: ignore[attr-defined]
+        if isinstance(span.start, datetime) or isinstance(span.stop, datetime):  # type: ignore[attr-defined]
+            return self._hours(span.start, span.stop)  # type: ignore[attr-defined]
+        if start is None:
+            return self.say("all dates") if end is None else self.say(f"up to {self.day(end)}")
+        if end is None:
+            return self.say(f"from {self.day(start)}")
+        if start == end:
+            return self.day(start)
+        if self._dates_as is not None:
+            between: str = self._locale.interval_formats[None] or "{0} – {1}"
+            return between.replace("{0}", self.day(start)).replace("{1}", self.day(end))
+        return format_interval(start, end, "yMMMd", locale=self._locale)
+
+    def _hours(self, start: datetime | None, stop: datetime | None) -> str:
+        told = [
+            None if one is None
+            else format_datetime(one, "medium", tzinfo=one.tzinfo, locale=self._locale)
+            for one in (start, stop)
+        ]  # fmt: skip
+        if told[0] is None:
+            return self.say(f"up to {told[1]}")
+        return self.say(f"from {told[0]}") if told[1] is None else f"{told[0]} – {told[1]}"
+
+    def unit(self, label: str) -> str:
+        """The label of a unit: months and days by the CLDR; numbers of weeks and fiscal years are
+        the same in every language."""
+        if self.is_english and self._dates_as is None:
+            return label
+        if _ISO_DAY.fullmatch(label):
+            return self.day(date.fromisoformat(label))
+        if match := _MONTH.fullmatch(label):
+            month = MONTH_NAMES.index(match[1]) + 1
+            if match[2] is None:
+                return str(self._locale.months["stand-alone"]["abbreviated"][month])
+            return format_skeleton("yMMM", date(int(match[2]), month, 1), locale=self._locale)
+        if match := _DAY.fullmatch(label):
+            day = date(int(match[3] or 2000), MONTH_NAMES.index(match[2]) + 1, int(match[1]))
+            if match[3] is not None:
+                return self.day(day)
+            return format_skeleton("MMMd", day, locale=self._locale)
+        return self.say(label)
+
+    def counted(self, count: int, unit: str) -> str:
+        """So many of a unit, in the plural that the language has for it."""
+        if unit in ("second", "minute", "hour", "day", "week", "month", "quarter", "year"):
+            told = ""
+            for length in ("long", "short", "narrow"):
+                told = format_unit(count, f"duration-{unit}", length=length, locale=self._locale)
+                if (
+                    "duration" not in told
+                ):  # What the CLDR leaves out there, it has in a shorter form.
+                    return told
+        return self.say(f"{count} {unit}{'s' * (count != 1)}")
+
+    def digits(self, text: str) -> str:
+        """A number that is written as in English, with the signs of the language."""
+        group, point = get_group_symbol(self._locale), get_decimal_symbol(self._locale)
+        return text.translate({ord(","): group, ord("."): point})
+
+    def label(self, text: str) -> str:
+        """A label of the book in this locale, or else in its language; what the book does not
+        translate may be one of ours."""
+        known = self._texts.get(text)
+        if known is None:
+            return self._messages.labelled(text)
+        language = self.locale.partition("-")[0]
+        for locale, found in known.items():
+            if locale.replace("_", "-").lower() == self.locale.lower():
+                return found
+        return next((found for one, found in known.items() if one == language), text)
+
+    def say(self, text: str) -> str:
+        """A sentence for viewers; one that the catalogue does not have stays English."""
+        return self._messages.said(text)
+
+
+class Catalogue:
+    """Messages by their English sentences, which have ``{0}`` where something stands in them."""
+
+    def __init__(self, translations: gettext.NullTranslations, keys: list[str]) -> None:
+        self._translations = translations
+        self._exact = {key for key in keys if "{0}" not in key}
+        # The longest first: what says most of itself fits best.
+        open_keys = sorted((key for key in keys if "{0}" in key), key=lambda one: -len(one))
+        self._patterns = [(_pattern(key), key) for key in open_keys]
+        self.said = functools.lru_cache(maxsize=2_048)(self._said)
+
+    def labelled(self, text: str) -> str:
+        """A label, where it is one of ours and no other sentence."""
+        return self.said(text) if text in self._exact or _OURS.fullmatch(text) else text
+
+    def _said(self, text: str) -> str:
+        if text in self._exact:
+            return self._translations.gettext(text)
+        for pattern, key in self._patterns:
+            match = pattern.fullmatch(text)
+            if match is not None:
+                # What stands in a sentence may be one itself.
+                parts = [self._said(part) if part != text else part for part in match.groups()]
+                return self._translations.gettext(key).format(*parts)
+        return text
+
+
+def _pattern(key: str) -> re.Pattern[str]:
+    return re.compile(_SLOT.sub("(.+?)", re.escape(key)), re.DOTALL)
+
+
+@functools.cache
+def catalogue(language: str) -> Catalogue:
+    """The messages of a language; none for one that has no catalogue."""
+    path = files("ulnager.locales").joinpath("catalogues", f"{language}.po")
+    if language not in LANGUAGES or not path.is_file():
+        return Catalogue(gettext.NullTranslations(), [])
+    found = read_po(io.BytesIO(path.read_bytes()), locale=language)
+    compiled = io.BytesIO()
+    write_mo(compiled, found)
+    compiled.seek(0)
+    keys = [str(message.id) for message in found if message.id]
+    return Catalogue(gettext.GNUTranslations(compiled), keys)
+
+
+@functools.lru_cache(maxsize=256)
+def _parsed(name: str) -> Locale:
+    try:
+        return Locale.parse(name.replace("-", "_"))
+    except (UnknownLocaleError, ValueError, TypeError):
+        known = ("de", "de-AT", "de-CH", "en", "en-CA", "en-GB", "en-US", "es", "fr", "fr-CA", "ja",
+                 "it", "nl", "pl", "pt", "sv")  # fmt: skip
+        raise SettingError(no_such("locale", name[:40], known)) from None
+
+
+def words(
+    locale: str, dates_as: str | None = None, texts: Mapping[str, Mapping[str, str]] | None = None
+) -> LocaleWords:
+    """The words of a locale.
+
+    >>> words("de").day(date(2026, 5, 20)), words("en-US").week_starts
+    ('20. Mai 2026', 'sunday')
+
+    Raises SettingError for a locale that there is not, or a pattern that is none.
+    """
+    found = _parsed(locale)
+    if dates_as is not None:
+        _check_pattern(dates_as)
+    return LocaleWords(found, dates_as, texts or {})
+
+
+def _check_pattern(text: str) -> None:
+    """SettingError for what is no CLDR pattern of a day."""
+    advice = f"dates_as is {text[:40]!r}; write a CLDR pattern, such as 'dd.MM.yyyy' or 'd MMM y'"
+    try:
+        sample = parse_pattern(text).apply(date(2026, 5, 20), Locale("en"))
+    except (ValueError, KeyError, AttributeError, TypeError, IndexError):
+        raise SettingError(advice) from None
+    if not re.search(r"[yYu]", text) or not re.search(r"[ML]", text) or "d" not in text:
+        raise SettingError(f"{advice}, with day, month and year")
+    if not sample.strip() or len(text) > 60:
+        raise SettingError(advice)
