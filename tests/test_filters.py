@@ -32,7 +32,7 @@ from ulnager import (
 from ulnager.demo import table
 from ulnager.filters.sql import dialect_named
 
-from strategies import modern_days, phrases
+from strategies import examples, modern_days, phrases
 
 
 def evaluated(node, value):
@@ -64,6 +64,7 @@ def read_odata(text):
     return ODataParser().parse(ODataLexer().tokenize(text))
 
 
+@examples(60)
 @given(phrases, modern_days)
 def test_open_standards_say_the_same(phrase, day):
     """As other people's parsers read them."""

@@ -273,7 +273,7 @@ DAYS = st.dates(*LOADS) | st.none()
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(8)
+@examples(5)
 @given(chosen=st.lists(st.tuples(
     st.sampled_from([*CHOICES, "nope", None]), st.integers(0, 7) | st.none(),
     st.sampled_from(["whole", "rolling", "x", None]),

@@ -94,6 +94,7 @@ def test_every_phrase_in_a_calendar_of_weeks(template, calendar, anchor, running
     check_against_walking(template, *calendar, anchor, running, count, unit)
 
 
+@examples(60)
 @given(st.sampled_from(sorted(MEANINGS)), modern_days, st.booleans(), st.integers(1, 9),
        st.integers(1, 40))  # fmt: skip
 def test_every_phrase_about_a_unit_of_ones_own(template, anchor, running, count, length):

@@ -137,7 +137,7 @@ def cases(draw, some_phrases=phrases | live_phrases):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(20)
+@examples(14)
 @given(drawn=st.lists(cases(), min_size=12, max_size=12))
 def test_frozen_and_live_conditions(name, drawn):
     """Any phrase, as fixed dates; and as SQL that works out its dates where there is one span."""
@@ -194,7 +194,7 @@ NOWS = st.sampled_from([row["z"].replace(microsecond=0) for row in rows()[200:-3
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(10)
+@examples(7)
 @given(drawn=st.lists(st.tuples(HOURS, NOWS, st.sampled_from(ZONES)), min_size=10, max_size=10))
 def test_live_conditions_of_hours(name, drawn):
     """In elapsed time, also over changes of clocks."""
@@ -261,7 +261,7 @@ def table_cases(draw):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(10)
+@examples(6)
 @given(drawn=st.lists(table_cases(), min_size=12, max_size=12))
 def test_live_conditions_that_join_the_date_table(name, drawn):
     """Calendars of weeks and tables, units of one's own and business days."""
@@ -290,7 +290,7 @@ def test_live_conditions_that_join_the_date_table(name, drawn):
     compared(engine, told)
 
 
-@examples(45)
+@examples(30)
 @given(phrase=phrases | live_phrases, today=TODAYS, column=st.sampled_from(["d", "t", "z"]),
        zone=st.sampled_from(ZONES))  # fmt: skip
 def test_data_frames(phrase, today, column, zone):
@@ -429,7 +429,7 @@ def as_plain(value):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(10)
+@examples(6)
 @given(drawn=st.lists(
     st.tuples(live_phrases, NOWS, st.sampled_from(ZONES), st.sampled_from(["t", "z", "es", "em"]),
               st.integers(1, 9)), min_size=6, max_size=6))  # fmt: skip

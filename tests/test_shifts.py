@@ -62,7 +62,7 @@ UNEVEN = (WeekCalendar("5-4-4", "thursday", "july", "last"),
 
 @example("last {n} {u}s", UNEVEN, date(2026, 9, 1), False, 1, "week",
          [(1, "month"), (-1, "half"), (-3, "period")])  # fmt: skip
-@examples(800)
+@examples(500)
 @given(
     st.sampled_from(sorted(MEANINGS)), st.one_of(calendars(), week_calendars()), modern_days,
     st.booleans(), st.integers(1, 3), units, chain(units | st.just("period")),

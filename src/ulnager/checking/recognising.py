@@ -2,24 +2,22 @@
 
 from __future__ import annotations
 
-import threading
 from bisect import insort
 from collections.abc import Iterator
 from datetime import date
-from functools import lru_cache
 from operator import itemgetter
 from time import monotonic
 from typing import Any, Final, NamedTuple
 
-import duckdb
 import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made, of_anchor, of_point
-from ulnager.checking.dialects import MACROS, Unclear
+from ulnager.checking.dialects import Unclear
 from ulnager.checking.joining import Piece, pieces_of, weekdays_named
+from ulnager.checking.keeping import Asked, Days, Matrix, kept_by
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
-from ulnager.checking.translating import TYPES, hoisted, measured, parsed, translated, written
+from ulnager.checking.translating import TYPES, measured, parsed, translated, written
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
@@ -29,7 +27,6 @@ from ulnager.core.language.period import Period, basis_of, period
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.units import Unit
-from ulnager.sources.embedded import first_line
 
 _FIRST, _LAST = date(2024, 1, 1).toordinal(), date(2026, 12, 31).toordinal()
 # Days on which phrases part: ends of months and years, a leap day, ends of weeks.
@@ -51,8 +48,6 @@ _OF_POINTS: Final = frozenset(
 """Rules that hang on nothing but their points."""
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
-Matrix = NDArray[np.bool_]
-Days = NDArray[np.int64]
 
 
 class Recognised(NamedTuple):
@@ -116,26 +111,14 @@ def recognised(
     until = monotonic() + _SECONDS
     tree, anchor = measured(tree)
     tree = translated(tree, dialect, column_type)
-    return _answered(_Asked(tree, said, column_type, calendar, anchor, until))
+    return _answered(Asked(tree, said, column_type, calendar, anchor, until))
 
 
-class _Asked(NamedTuple):
-    """The tree of a condition of DuckDB, how it was written, what its column holds, the day of the
-    data that stands in it for the clock's, if one does, and until when it may be looked at."""
-
-    tree: Any
-    said: str
-    column_type: str
-    calendar: Calendar | None
-    of_data: str
-    until: float
-
-
-def _answered(asked: _Asked, nested: int = 0) -> Recognised:
+def _answered(asked: Asked, nested: int = 0) -> Recognised:
     """Which phrase it is; ``nested`` counts the joints that it was taken out of."""
     probes = np.array(_PROBES, dtype=np.int64)
     century = np.arange(-_CENTURY, _CENTURY + 1, dtype=np.int64)
-    all_kept, partial = _run(asked, probes, century)
+    all_kept, partial = kept_by(asked, probes, century)
     wide = _offsets(WIDE)
     kept = all_kept[:, wide + _CENTURY]
     if partial.any():
@@ -145,7 +128,7 @@ def _answered(asked: _Asked, nested: int = 0) -> Recognised:
     told = _Told(asked, probes, wide, kept)
     offsets = _offsets(min(WIDE, max(60, told.reach() + 40)))
     days = np.arange(_FIRST, _LAST + 1, dtype=np.int64)
-    kept, partial = _run(asked, days, offsets)
+    kept, partial = kept_by(asked, days, offsets)
     if partial.any():
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     others: list[tuple[int, Period]] = []
@@ -176,7 +159,7 @@ def _answered(asked: _Asked, nested: int = 0) -> Recognised:
 
 
 def _tried(
-    told: _Told, asked: _Asked, pieces: tuple[Piece, ...], spare: float, nested: int
+    told: _Told, asked: Asked, pieces: tuple[Piece, ...], spare: float, nested: int
 ) -> Iterator[Period]:
     """Phrases that it may be: those joined as it is, where it has joints, come after those of one
     rule; before them where it keeps several spans, as few of those do."""
@@ -194,9 +177,7 @@ def _tried(
         yield from _joined(asked, pieces, spare, nested)
 
 
-def _joined(
-    asked: _Asked, pieces: tuple[Piece, ...], spare: float, nested: int
-) -> Iterator[Period]:
+def _joined(asked: Asked, pieces: tuple[Piece, ...], spare: float, nested: int) -> Iterator[Period]:
     """The phrase whose parts are those of a condition, where all of them are known."""
     text = ""
     for place, piece in enumerate(pieces):
@@ -221,18 +202,18 @@ def _joined(
         return
 
 
-def _phrase_of(asked: _Asked, nested: int) -> Period | None:
+def _phrase_of(asked: Asked, nested: int) -> Period | None:
     try:
         return _answered(asked, nested).phrase
     except Unclear:
         return None  # The time was over.
 
 
-def _weekdays_of(asked: _Asked) -> str | None:
+def _weekdays_of(asked: Asked) -> str | None:
     """The weekdays that a condition keeps, where it asks for nothing else."""
     probes = np.array(_PROBES[:3], dtype=np.int64)
     around = np.arange(-400, 401, dtype=np.int64)
-    kept, partial = _run(asked, probes, around)
+    kept, partial = kept_by(asked, probes, around)
     weekdays = (probes[:, None] + around - 1) % 7
     days = frozenset(int(one) for one in weekdays[kept])
     if partial.any() or not 0 < len(days) < 7 or (kept != np.isin(weekdays, list(days))).any():
@@ -240,7 +221,7 @@ def _weekdays_of(asked: _Asked) -> str | None:
     return weekdays_named(days)
 
 
-def _told_as(asked: _Asked, phrase: Period) -> Period:
+def _told_as(asked: Asked, phrase: Period) -> Period:
     """A phrase as it is told: of the newest day of the data where that stands for the clock's."""
     if not asked.of_data:
         return phrase
@@ -250,7 +231,7 @@ def _told_as(asked: _Asked, phrase: Period) -> Period:
     return Period(Definition(RULES["as_of"], (phrase.definition, edge)))
 
 
-def _from_sunday(asked: _Asked, told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
+def _from_sunday(asked: Asked, told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
     """What it is where weeks start on a Sunday."""
     asked = asked._replace(calendar=MonthCalendar(week_starts="sunday"))
     told = told._with(asked)
@@ -268,78 +249,14 @@ def _offsets(near: int) -> Days:
     return np.array(sorted({*range(-near, near + 1), *_FAR}), dtype=np.int64)
 
 
-@lru_cache(maxsize=1)
-def _engine() -> duckdb.DuckDBPyConnection:
-    """An engine that can open nothing and change no setting."""
-    made = duckdb.connect()
-    for macro in MACROS:
-        made.execute(f"CREATE MACRO {macro}")
-    for setting in ("TimeZone = 'UTC'", "memory_limit = '1GB'", "enable_external_access = false",
-                    "python_enable_replacements = false", "lock_configuration = true"):  # fmt: skip
-        made.execute(f"SET GLOBAL {setting}" if "Zone" in setting else f"SET {setting}")
-    return made
-
-
-def _run(asked: _Asked, days: Days, offsets: Days) -> tuple[Matrix, Matrix]:
-    """Which dates a condition keeps on each clock's day, and of which it keeps a part only."""
-    moments = ["0 hour", "12 hour", "86399999999 microsecond"]
-    if asked.column_type in ("date", "yyyymmdd"):
-        moments = moments[:1]
-    found = [_kept(asked, days, offsets, at) for at in moments]
-    every, some = found[0].copy(), found[0].copy()
-    for one in found[1:]:
-        every &= one
-        some |= one
-    return every, some & ~every
-
-
-def _kept(asked: _Asked, days: Days, offsets: Days, at: str) -> Matrix:
-    held = {
-        "date": "day", "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
-        "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
-        "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
-    }[asked.column_type]  # fmt: skip
-    zone = "TIMESTAMPTZ" if asked.column_type == "timestamptz" else "TIMESTAMP"
-    sql, of_clock = hoisted(asked.tree)
-    named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
-    # Materialised, lest the engine works them out anew for each date.
-    query = f"""
-        WITH days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
-                SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
-             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR AS {zone}) AS n
-                         FROM days_),
-             clock AS MATERIALIZED (SELECT i, a, n{named} FROM moments),
-             offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
-             pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs),
-             held AS (SELECT *, {held} AS d_ FROM pairs)
-        SELECT i, o FROM held WHERE {sql}"""
-    cursor = _engine().cursor()
-    watch = threading.Timer(max(asked.until - monotonic(), 0.01), cursor.interrupt)
-    watch.daemon = True
-    watch.start()
-    try:
-        told = cursor.execute(query, {"days": days.tolist(), "offsets": offsets.tolist()})
-        found = told.fetchnumpy()
-    except duckdb.InterruptException:
-        raise Unclear("it takes too long to run") from None
-    except (duckdb.Error, RuntimeError) as error:
-        raise Unclear(f"DuckDB cannot run it: {first_line(error)}") from None
-    finally:
-        watch.cancel()
-        watch.join()
-    kept = np.zeros((len(days), len(offsets)), dtype=bool)
-    kept[np.asarray(found["i"], dtype=np.int64), np.asarray(found["o"], dtype=np.int64)] = True
-    return kept
-
-
 class _Told:
     """What a condition keeps on the probe days."""
 
-    def __init__(self, asked: _Asked, days: Days, offsets: Days, kept: Matrix) -> None:
+    def __init__(self, asked: Asked, days: Days, offsets: Days, kept: Matrix) -> None:
         self.asked, self.days, self.offsets, self.kept = asked, days, offsets, kept
         self._bases: dict[int, Any] = {}
 
-    def _with(self, asked: _Asked) -> _Told:
+    def _with(self, asked: Asked) -> _Told:
         return _Told(asked, self.days, self.offsets, self.kept)
 
     def reach(self) -> int:
@@ -404,7 +321,7 @@ class _Told:
 
 
 def _parts(
-    asked: _Asked, phrase: Period, days: Days, offsets: Days, kept: Matrix
+    asked: Asked, phrase: Period, days: Days, offsets: Days, kept: Matrix
 ) -> NDArray[np.bool_]:
     """The days on which a phrase has other rows than the condition keeps."""
     # As of the newest day of the data is as of the day before the one that is looked at.

@@ -9,7 +9,7 @@ import click
 
 from ulnager.cli.check import show
 from ulnager.cli.help import Command
-from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.errors import BookError, SettingError
 from ulnager.demo import named_book
 
 if TYPE_CHECKING:
@@ -60,16 +60,16 @@ def _own(host: str) -> tuple[str, ...]:
 
 
 def _checked(path: str | Path, today: str | None, *, allow_outside: bool) -> Book:
-    """The book; where it has errors, these are told and nothing is served."""
+    """The book; where it cannot be read, its mistakes are told and nothing is served.
+
+    What its data does to it is no reason not to be served: that may change at any time.
+    """
     from ulnager.book.reading import read_book
     from ulnager.checking.books import check
 
-    findings = check(path, today=today, allow_outside=allow_outside)
-    errors = [one for one in findings if one.severity == "error"]
-    if errors:
-        show(errors)
-        raise SourceError(
-            f"the book has {len(errors)} {'error' if len(errors) == 1 else 'errors'}, and nothing "
-            "is served; 'ulnager check' tells more"
-        )
-    return read_book(path, allow_outside=allow_outside)
+    try:
+        return read_book(path, allow_outside=allow_outside)
+    except BookError:
+        findings = check(path, today=today, allow_outside=allow_outside)
+        show([one for one in findings if one.severity == "error"])
+        raise

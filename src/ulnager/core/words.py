@@ -71,6 +71,6 @@ def words_of(
         return locale
     if locale is None and dates_as is None:
         return None
-    if locale is not None and not isinstance(locale, str):
+    if locale is not None and not (isinstance(locale, str) and locale.strip()):
         raise SettingError(f"locale is {shown(locale)}; give a language, such as 'de' or 'fr-CA'")
     return _makers["words"](locale or "en-GB", dates_as, texts or {})
