@@ -11,6 +11,7 @@ import subprocess
 import sys
 import tempfile
 import textwrap
+from io import BytesIO
 from pathlib import Path
 
 import matplotlib
@@ -85,10 +86,13 @@ TOGETHER = {
 # Pages of the service, as wide and high as a browser's window; in the dark, or as printed.
 OWN = "dates=own&dates.own.first=2026-02-01&dates.own.last=2026-03-15&dates.own.first.2=2026-05-01"
 SERVED = {
-    "page.png": ("", (1280, 800), ""),
-    "page_choosing.png": (f"{OWN}&dates.own.last.2=2026-05-10&dates.by=week", (1280, 800), ""),
-    "page_phone.png": ("dates=recent&dates.recent.n=14", (400, 1250), "dark"),
-    "page_sheet.png": ("dates=quarter", (1280, 900), "print"),
+    "page.png": [("", (1280, 800), "")],
+    "page_choosing.png": [(f"{OWN}&dates.own.last.2=2026-05-10&dates.by=week", (1280, 800), "")],
+    "page_phone.png": [
+        ("dates=recent&dates.recent.n=14", (400, 1250), "dark"),
+        ("dates=crew_weeks&locale=de", (400, 1250), ""),
+    ],
+    "page_sheet.png": [("dates=quarter", (1280, 900), "print")],
 }
 COLUMNS, LINES = 112, 42
 
@@ -119,8 +123,8 @@ def main() -> None:
         _photographed(pages)
 
 
-def _photographed(pages: dict[str, tuple[str, tuple[int, int], str]]) -> None:
-    """Pages of the service in headless Chromium."""
+def _photographed(pages: dict[str, list[tuple[str, tuple[int, int], str]]]) -> None:
+    """Pages of the service in headless Chromium, several of them side by side."""
     from selenium import webdriver
     from selenium.webdriver.chrome.service import Service
 
@@ -133,14 +137,19 @@ def _photographed(pages: dict[str, tuple[str, tuple[int, int], str]]) -> None:
         for one in ("--headless=new", "--no-sandbox", "--hide-scrollbars"):
             options.add_argument(one)
         browser = webdriver.Chrome(options=options, service=Service(shutil.which("chromedriver")))
-        for name, (query, (width, height), how) in pages.items():
-            size = {"width": width, "height": height, "deviceScaleFactor": 1, "mobile": width < 600}
-            browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
-            scheme = {"name": "prefers-color-scheme", "value": "dark" if how == "dark" else "light"}
-            media = {"media": how if how == "print" else "", "features": [scheme]}
-            browser.execute_cdp_cmd("Emulation.setEmulatedMedia", media)
-            browser.get(f"{address}pages/operations?{query}")
-            browser.save_screenshot(str(FOLDER / name))
+        for name, shots in pages.items():
+            found = []
+            for query, (width, height), how in shots:
+                size = {"width": width, "height": height, "deviceScaleFactor": 1,
+                        "mobile": width < 600}  # fmt: skip
+                browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
+                colours = "dark" if how == "dark" else "light"
+                media = {"media": how if how == "print" else "",
+                         "features": [{"name": "prefers-color-scheme", "value": colours}]}  # fmt: skip
+                browser.execute_cdp_cmd("Emulation.setEmulatedMedia", media)
+                browser.get(f"{address}pages/operations?{query}")
+                found.append(imread(BytesIO(browser.get_screenshot_as_png())))
+            imsave(FOLDER / name, np.ascontiguousarray(np.hstack(found)))
         browser.quit()
         served.terminate()
 

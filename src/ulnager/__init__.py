@@ -182,7 +182,7 @@ def __dir__() -> list[str]:
     return sorted({*globals(), *_FETCHED})
 
 
-__version__ = "0.1.0"
+__version__ = "0.2.0"
 
 __all__ = [
     "GREGORIAN",

@@ -12,9 +12,16 @@ from ulnager.core.errors import SettingError
 from ulnager.sources.profile import Profile
 
 
-def starting_book(profile: Profile, place: str, given: Mapping[str, Any], tz: str | None) -> str:
+def starting_book(
+    profile: Profile,
+    place: str,
+    given: Mapping[str, Any],
+    tz: str | None,
+    words: Any = None,
+) -> str:
     """The text of a book with a source, the anchor that its profile suggests, the usual picker and
-    a page with one chart. ``given`` are settings of the source that were said."""
+    a page with one chart. ``given`` are settings of the source that were said, ``words`` those of
+    the viewers' language, which suggest the first day of the week, too."""
     name = _name(place)
     settings = {"file": place, "column": profile.column, **given}
     if tz is not None:
@@ -22,8 +29,11 @@ def starting_book(profile: Profile, place: str, given: Mapping[str, Any], tz: st
     if profile.grain is not None and profile.grain.unit.name != "day":
         settings["grain"] = profile.grain.unit.name
         settings["stamps"] = profile.grain.stamps
-    lines = [f"# Begun from a profile of {Path(place).name}: {profile.because}.", "",
-             f"[sources.{name}]"]  # fmt: skip
+    lines = [f"# Begun from a profile of {Path(place).name}: {profile.because}.", ""]
+    if words is not None:
+        lines += [f"locale = {_toml(words.locale)}", 'calendar = "usual"', "", "[calendars.usual]",
+                  f"week_starts = {_toml(words.week_starts)}  # as is usual there", ""]  # fmt: skip
+    lines.append(f"[sources.{name}]")
     lines += [f"{key} = {_toml(value)}" for key, value in settings.items()]
     lines += [
         "",

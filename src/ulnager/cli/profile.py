@@ -15,9 +15,11 @@ from ulnager.cli.request import (
     basis_options,
     json_option,
     key_option,
+    locale_option,
     reading_options,
 )
 from ulnager.core.errors import SettingError
+from ulnager.core.words import words_of
 
 if TYPE_CHECKING:
     from ulnager.sources.profile import Profile
@@ -35,6 +37,7 @@ if TYPE_CHECKING:
 @click.option("--to-book", metavar="FILE", help="Write a book to begin with into that file.")
 @json_option
 @reading_options
+@locale_option
 @basis_options
 def command(
     request: Request,
@@ -60,6 +63,8 @@ def command(
       ulnager profile demo:gate_scans --tz America/Halifax --picture scans.png
       ulnager profile sales.csv --to-book book.toml
     """
+    if request.locale is not None and to_book is None:
+        raise SettingError("--locale is for the book that --to-book begins; name that too")
     profiles, needed = request.profiles(names, column, share, key, column_type)
     if to_book is not None:
         _begin_book(request, names, profiles, to_book, column_type)
@@ -107,7 +112,9 @@ def _begin_book(
              if (value := getattr(request, name)) is not None}  # fmt: skip
     if column_type is not None:
         given["column_type"] = column_type
-    text = starting_book(profiles[0], str(source.relative_to(book.parent)), given, request.tz)
+    place = str(source.relative_to(book.parent))
+    words = words_of(request.locale)
+    text = starting_book(profiles[0], place, given, request.tz, words)
     write_book(text, file)
     echo(
         f"written: {file}; try 'ulnager show home --book {file}', or in a browser "
