@@ -28,7 +28,7 @@ from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.settings import calendars_of, checked_calendar
+from ulnager.core.periods.settings import USUAL, calendars_of, checked_calendar
 from ulnager.core.periods.twins import fiscal_label
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
@@ -110,6 +110,14 @@ def basis_of(
 ) -> Basis:
     """What periods are worked out against, from what callers give; see :meth:`Period.resolve`."""
     known = calendars_of(calendar, calendars, defaults)
+    if (
+        type(today) is date
+        and known is USUAL
+        and not (as_of or now or tz or data or locale)
+        and day_starts == "00:00"
+    ):
+        # What is found out of a plain day is shared by all periods of that day.
+        return _plain_day(today.toordinal())
     if type(today) is date and now is None and tz is None:
         basis = Basis(known.chosen, today.toordinal(), True)
         basis.today = basis.anchor
@@ -122,6 +130,14 @@ def basis_of(
         basis.words = words_of(locale)
     if as_of is not None:
         basis = _anchored(basis, as_of)
+    return basis
+
+
+@functools.lru_cache(maxsize=64)
+def _plain_day(number: int) -> Basis:
+    basis = Basis(USUAL.chosen, number, True)
+    basis.today = number
+    USUAL.put_into(basis)
     return basis
 
 

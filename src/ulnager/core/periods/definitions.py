@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from datetime import timedelta, tzinfo
-from typing import Any
+from typing import Any, Final
 
 from ulnager.core.calendars.base import Arithmetic, Calendar, OfCalendar
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
@@ -224,6 +224,10 @@ def _restore(key: str, args: tuple[Any, ...]) -> Definition:
     return Definition(RULES[key], args)
 
 
+_MOST_KNOWN: Final = 500
+"""So much is remembered of one basis, which many periods may share."""
+
+
 class Basis:
     """What a period is worked out against. Days are day numbers.
 
@@ -269,7 +273,7 @@ class Basis:
     def once(self, what: str, definition: Definition, find: Callable[[Basis], Any]) -> Any:
         """What ``find`` gives for a definition, worked out when it is first asked for."""
         known = self._known
-        if known is None:
+        if known is None or len(known) > _MOST_KNOWN:
             known = self._known = {}
         key = (what, definition)
         found = known.get(key)

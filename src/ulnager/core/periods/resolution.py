@@ -66,8 +66,8 @@ class Resolution(ShowsItself):
     @property
     def stop(self) -> date | None:
         """The first date after the last one; None as for ``start``, and after 9999-12-31."""
-        spans = self.spans
-        return spans[-1].stop if spans else None
+        number = self._ranges[-1][1] if self._ranges else None
+        return None if number is None or number == LAST_DAY + 1 else self._value(number)
 
     @property
     def end(self) -> date | None:

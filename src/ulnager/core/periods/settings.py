@@ -28,7 +28,7 @@ class Calendars(NamedTuple):
         return basis
 
 
-_USUAL: Final = Calendars(GREGORIAN, {}, Defaults())
+USUAL: Final = Calendars(GREGORIAN, {}, Defaults())
 
 
 def checked_calendar(calendar: object) -> Calendar:
@@ -49,7 +49,7 @@ def calendars_of(
     Raises SettingError for what is neither a calendar, a mapping of them, nor Defaults.
     """
     if calendar is None and calendars is None and defaults is None:
-        return _USUAL
+        return USUAL
     if calendars is not None and not isinstance(calendars, Mapping):
         raise SettingError(
             f"calendars is of {type(calendars).__name__}; give a mapping of names to calendars"
