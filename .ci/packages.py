@@ -49,7 +49,7 @@ def main() -> None:
             if not place:
                 oldest = Path(folder) / "oldest.txt"
                 oldest.write_text("\n".join(_oldest()))
-                _tried(Path(folder) / "old", python, str(wheel), ["-c", str(oldest)], frames=False)
+                _tried(Path(folder) / "old", python, str(wheel), ["-c", str(oldest)])
                 print(f"-- {version}, oldest: passed", flush=True)
                 _tried(Path(folder) / "sdist", python, f"{sdist}[all]", [])
                 print(f"-- {version}, from the sdist: passed", flush=True)
@@ -80,17 +80,16 @@ def _run(python: str, *args: str, cwd: Path | None = None) -> str:
     return done.stdout
 
 
-def _tried(folder: Path, python: str, what: str, more: list[str], *, frames: bool = True) -> None:
+def _tried(folder: Path, python: str, what: str, more: list[str]) -> None:
     """The package installed from what was built, and its tests, away from its sources."""
-    needs = TOOLS if frames else ["pytest", "hypothesis"]
-    made = _environment(folder, python, what, *needs, *more)
+    made = _environment(folder, python, what, *TOOLS, *more)
     away = folder / "away"
     shutil.copytree(ROOT / "tests", away / "tests")
     shutil.copytree(ROOT / "docs", away / "docs")
     shutil.copy(ROOT / "README.md", away)
     (away / "src").symlink_to(_installed(made))
     print(_run(made, "-m", "ulnager", "demo").splitlines()[0])
-    tests = [f"tests/{name}.py" for name in (FAST if frames else FAST[:4])]
+    tests = [f"tests/{name}.py" for name in FAST]
     ini = ["-c", "/dev/null", "--rootdir", str(away), "-p", "no:cacheprovider", "-q"]
     _run(made, "-m", "pytest", *ini, "-o", "pythonpath=tests", *tests, cwd=away)
 
