@@ -446,6 +446,22 @@ def test_accessible_wide_narrow_by_day_and_by_night(page, axe, size, dark):
     assert brief is (size == NARROW)
 
 
+def test_in_another_language(page, axe):
+    page.open("/pages/operations?locale=de")
+    assert page.dates == "1.–16. Mai 2026"
+    page.choose("recent")
+    page.until("17. Apr. – 16. Mai 2026".replace(" – ", "\u2009–\u2009"))
+    page.type("dates.recent.n", "900" + Keys.ENTER)
+    page.until("keine Daten")
+    assert "bitte eine Zahl von 1 bis 90" in page.text("[role=alert]")
+    page.type("dates.recent.n", "7" + Keys.ENTER)
+    page.until("10.–16. Mai 2026")
+    page.find("#dates-earlier").click()
+    page.until("3.–9. Mai 2026")
+    assert page.find("html").get_attribute("lang") == "de"
+    assert page.violations(axe) == []
+
+
 def test_nothing_is_asked_of_another_origin(page, address):
     page.browser.get_log("performance")
     page.open("/pages/operations")

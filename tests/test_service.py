@@ -270,6 +270,28 @@ def test_a_page_is_what_the_page_reads_with_its_values(ask, known):
     assert ask.get("/").text.count("href=") >= 5
 
 
+def test_pages_and_views_in_other_languages(ask, known):
+    words = {"de": "Auswahl", "ja": "選択", "fr-CA": "Choisir", "xx": "Choose", "": "Choose"}
+    for locale, word in words.items():
+        lang = locale if word != "Choose" else "en"
+        page = ask.get("/pages/operations", params={"locale": locale, "dates": "recent"})
+        assert page.status_code == 200
+        assert f'<html lang="{lang}">' in page.text
+        assert f"<legend>{word}</legend>" in page.text
+    told = ask.get("/api/pickers/dates?locale=de&dates=recent&dates.recent.n=x").json()["view"]
+    view = known.picker("dates").read(
+        {"dates": "recent", "dates.recent.n": "x"}, today=TODAY, locale="de"
+    )
+    assert told == json.loads(json.dumps(view.to_dict()))
+    assert told["problems"] == ["Tage: eine ganze Zahl wird gebraucht"]
+    assert ask.get("/api/pickers/dates?locale=xx").status_code == 422
+    label = ask.get("/api/resolve?phrase=this+month&locale=fr").json()["resolution"]["label"]
+    assert label.endswith("mai 2026")
+    charts = ask.get("/api/pages/operations?locale=fr").json()["page"]["charts"]
+    assert charts["harbours"]["governed_by"] == "sans dates"
+    assert charts["this_year"]["values"]["rows"][0]["label"] == "oct. 2025"
+
+
 def test_answers_are_kept_while_they_are_true(book):
     with served(book, today=None) as (address, _), httpx.Client(base_url=address) as ask:
         answer = ask.get("/api/resolve?phrase=last+7+rolling+days")

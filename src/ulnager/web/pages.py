@@ -16,7 +16,9 @@ from jinja2 import DictLoader, Environment, StrictUndefined
 from ulnager.core.choices.given import Given
 from ulnager.core.choices.pages import OpenedPage
 from ulnager.core.choices.view import View
+from ulnager.core.errors import SettingError
 from ulnager.core.periods.wording import day_label
+from ulnager.core.words import words_of
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, Answers, discreet, links_of
@@ -99,6 +101,7 @@ def html_routes(answers: Answers) -> APIRouter:
         own = {one: request.query_params.get(one) for one in ("today", "locale")
                if one not in answers.pickers}  # fmt: skip
         fields = fields_of(request, *own)
+        own["locale"] = _known(own.get("locale"))
         told = await worked_out(lambda: _context(answers, name, fields, **own))
         return _html(request, "page.html", base=str(request.url.path), **told)
 
@@ -109,6 +112,15 @@ def html_routes(answers: Answers) -> APIRouter:
         return tagged(request, _static(name), _TYPES[name], "private, max-age=300")
 
     return html
+
+
+def _known(locale: str | None) -> str | None:
+    """A locale that there is; a viewer's link may ask for another, and gets the book's language."""
+    try:
+        words_of(locale)
+    except SettingError:
+        return None
+    return locale
 
 
 def _used(answers: Answers) -> set[str]:

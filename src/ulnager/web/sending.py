@@ -5,12 +5,13 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any, Final, TypeVar
 from urllib.parse import parse_qs
 
 import anyio
+from anyio.lowlevel import RunVar
 from starlette.requests import Request
 from starlette.responses import Response
 
@@ -22,16 +23,18 @@ Found = TypeVar("Found")
 MOST_FIELDS: Final = 500
 _MOST_AT_ONCE: Final = 8
 _KEPT_WITHOUT_CLOCK: Final = 3_600
-_limiter: anyio.CapacityLimiter | None = None
+_limiter: RunVar[anyio.CapacityLimiter] = RunVar("limiter")
 
 
 async def worked_out(make: Callable[[], Found]) -> Found:
     """What a function gives, worked out beside the others; few at once, the rest wait."""
-    global _limiter
-    if _limiter is None:
-        _limiter = anyio.CapacityLimiter(_MOST_AT_ONCE)
+    try:
+        limiter = _limiter.get()
+    except LookupError:
+        limiter = anyio.CapacityLimiter(_MOST_AT_ONCE)
+        _limiter.set(limiter)
     # Given up where the time is over; its question to a source has a time of its own.
-    return await anyio.to_thread.run_sync(make, limiter=_limiter, abandon_on_cancel=True)
+    return await anyio.to_thread.run_sync(make, limiter=limiter, abandon_on_cancel=True)
 
 
 def answered(request: Request, answer: Answer) -> Response:
@@ -104,11 +107,3 @@ def _text(name: str, value: Any) -> str | list[str]:
     if isinstance(value, list) and all(isinstance(one, str) for one in value):
         return value
     raise Refused(422, "body", f"{shown(name)} holds neither text nor a list of texts")
-
-
-def is_on(text: str | None) -> bool:
-    return text not in (None, "", "0", "false", "off", "no")
-
-
-def as_fields(fields: Mapping[str, Any]) -> dict[str, Any]:
-    return dict(fields)
