@@ -135,7 +135,8 @@ last 30 rolling days only weekdays; first monday of month; until yesterday; last
     "dialect", ["duckdb", "sqlite"] + LONG * ["postgresql", "mariadb", "spark"]
 )
 def test_the_common_live_conditions_are_all_known(dialect):
-    for text in re.split(r"[;\n] ?", KNOWN):
+    # One engine has all of them, another every third; in a longer run each has all.
+    for text in re.split(r"[;\n] ?", KNOWN)[:: 1 if dialect == "duckdb" or LONG else 3]:
         phrase = ulnager.period(text)
         condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), dialect)
         found = recognise(condition, dialect=dialect).phrase

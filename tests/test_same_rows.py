@@ -325,7 +325,7 @@ EACH = st.sampled_from([
 ])  # fmt: skip
 
 
-@examples(8)
+@examples(5)
 @given(phrase=EACH, calendar=calendars(), running=st.booleans(), zone=st.sampled_from(ZONES))
 def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
     """On every engine that is there, and in every data frame library."""
