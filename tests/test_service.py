@@ -445,7 +445,7 @@ def test_a_hundred_requests_a_second(book):
         times = sorted(taken for _, taken in found)
         assert {status for status, _ in found} <= {200, 422}
         grown = _memory(process) - before
-        assert grown < 300_000_000, grown
+        assert grown < 150_000_000, grown
         p99 = times[int(len(times) * 0.99)]
         told = f"{len(found)} requests, median {statistics.median(times):.3f} s, p99 {p99:.3f} s"
         print(told, f"{grown / 1e6:.0f} MB more")

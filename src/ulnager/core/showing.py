@@ -5,7 +5,6 @@ Nothing is coloured: borders take the colour of the text, which the notebook cho
 
 from __future__ import annotations
 
-import html
 from collections.abc import Iterable, Sequence
 from typing import Any, Final, NamedTuple
 
@@ -83,7 +82,10 @@ def html_of(shown: Table) -> str:
 
 
 def _escaped(text: str) -> str:
-    return html.escape(visible(text))
+    found = visible(text)
+    for sign, name in (("&", "amp"), ("<", "lt"), (">", "gt"), ('"', "quot"), ("'", "#x27")):
+        found = found.replace(sign, f"&{name};")
+    return found
 
 
 def markdown_of(shown: Table) -> str:
@@ -104,7 +106,7 @@ def _line(cells: Iterable[str]) -> str:
 
 def _plain(text: str) -> str:
     """Text in which Markdown and HTML find nothing of theirs."""
-    found = visible(text).replace("&", "&amp;").replace("<", "&lt;").replace(">", "&gt;")
+    found = _escaped(text)
     for sign in "\\`*_[]|~$!":
         found = found.replace(sign, f"&#{ord(sign)};")
     return found

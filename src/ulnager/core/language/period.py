@@ -110,14 +110,6 @@ def basis_of(
 ) -> Basis:
     """What periods are worked out against, from what callers give; see :meth:`Period.resolve`."""
     known = calendars_of(calendar, calendars, defaults)
-    if (
-        type(today) is date
-        and known is USUAL
-        and not (as_of or now or tz or data or locale)
-        and day_starts == "00:00"
-    ):
-        # What is found out of a plain day is shared by all periods of that day.
-        return _plain_day(today.toordinal())
     if type(today) is date and now is None and tz is None:
         basis = Basis(known.chosen, today.toordinal(), True)
         basis.today = basis.anchor
@@ -196,6 +188,15 @@ class Period:
         Raises ResolveError when it has no dates here, SettingError for a setting that
         cannot be used.
         """
+        if (
+            type(today) is date and as_of is None and now is None and calendar is None
+            and data is None and tz is None and defaults is None and calendars is None
+            and locale is None and day_starts == "00:00"
+        ):  # fmt: skip
+            # A page asks for many plain periods of one day: nothing has to be found out for them.
+            definition = self.definition
+            if definition.rule.kind is not Kind.BASIS:
+                return resolve(definition, _plain_day(today.toordinal()), self)
         return self.resolve_on(
             basis_of(today, as_of, now, tz, calendar, data, day_starts, defaults, calendars, locale)
         )

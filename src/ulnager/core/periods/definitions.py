@@ -29,7 +29,9 @@ class Definition:
     Two definitions are equal when they say the same.
     """
 
-    __slots__ = ("_hash", "args", "depth", "is_sub_day", "rule", "unit")
+    __slots__ = (
+        "_hash", "args", "counts_business_days", "depth", "is_sub_day", "rule", "unit",
+    )  # fmt: skip
 
     rule: Rule
     args: tuple[Any, ...]
@@ -37,6 +39,8 @@ class Definition:
     unit: Unit | None
     """The unit that this rule itself is about, if any."""
     is_sub_day: bool
+    counts_business_days: bool
+    """Whether it is about business days and begins and ends with one."""
     """Whether it is about instants: hours, minutes, seconds, ``now`` or a timestamp."""
     _hash: int
 
@@ -55,6 +59,8 @@ class Definition:
         )
         object.__setattr__(self, "depth", 1 + max((part.depth for part in inner), default=0))
         object.__setattr__(self, "unit", unit)
+        counts = unit is Unit.BUSINESS_DAY and rule.counts_days
+        object.__setattr__(self, "counts_business_days", counts)
         object.__setattr__(self, "is_sub_day", is_sub_day)
         object.__setattr__(self, "_hash", hash((rule.key, args)))
 
@@ -90,11 +96,6 @@ class Definition:
         for arg in self.args:
             if isinstance(arg, Definition):
                 yield from arg.walk()
-
-    @property
-    def counts_business_days(self) -> bool:
-        """Whether it is about business days and begins and ends with one."""
-        return self.unit is Unit.BUSINESS_DAY and self.rule.counts_days
 
     @property
     def is_anchored(self) -> bool:

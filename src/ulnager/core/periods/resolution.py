@@ -42,26 +42,23 @@ class Resolution(ShowsItself):
         self._basis = basis
         self._ranges = ranges
         self.period = period
-        self._check_range()
+        self._check_range(ranges)
 
-    def _check_range(self) -> None:
+    def _check_range(self, ranges: tuple[Range, ...]) -> None:
         """Dates that cannot be shown are found here and not when a page is half drawn."""
-        for start, stop in self._ranges:
+        for start, stop in ranges:
             if start is not None and not FIRST_DAY <= start <= LAST_DAY:
                 raise out_of_range()
             if stop is not None and not FIRST_DAY < stop <= LAST_DAY + 1:
                 raise out_of_range()
 
-    def _value(self, number: int) -> date:
-        return date.fromordinal(number)
+    _value = staticmethod(date.fromordinal)
 
     @property
     def start(self) -> date | None:
         """The first date; None when that side is open, or when there is no date at all."""
-        ranges = self._ranges
-        if not ranges or ranges[0][0] is None:
-            return None
-        return self._value(ranges[0][0])
+        number = self._ranges[0][0] if self._ranges else None
+        return None if number is None else self._value(number)
 
     @property
     def stop(self) -> date | None:
@@ -330,7 +327,7 @@ class InstantResolution(Resolution):
         """Not for instants: raises ResolveError."""
         raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
 
-    def _check_range(self) -> None:
+    def _check_range(self, ranges: tuple[Range, ...]) -> None:
         self.instants(self.zone)
 
     @property
