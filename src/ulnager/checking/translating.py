@@ -271,7 +271,8 @@ _KNOWN: Final = {
     ("clickhouse", "tostartofquarter"), ("clickhouse", "tostartofyear"),
     ("clickhouse", "addmonths"), ("clickhouse", "subtractmonths"), ("clickhouse", "yesterday"),
     ("clickhouse", "adddays"), ("clickhouse", "subtractdays"), ("clickhouse", "todate"),
-    ("clickhouse", "todate32"), ("clickhouse", "todayofweek"),
+    ("clickhouse", "todate32"), ("clickhouse", "todayofweek"), ("clickhouse", "tomonth"),
+    ("clickhouse", "toyear"),
 }  # fmt: skip
 
 
