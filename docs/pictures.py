@@ -74,9 +74,9 @@ TOGETHER = {
         f"{CLOCK} --size 640x400 --picture",
     ],
     "rehearse_more.png": [
-        f'rehearse "6 months ago" {CLOCK} --size 800x800 --picture',
+        f'rehearse "6 months ago" {CLOCK} --size 690x800 --picture',
         'rehearse "last 10 whole days" --every "FREQ=WEEKLY;BYDAY=MO" '
-        f"{CLOCK} --last 2026-09-30 --size 800x800 --picture",
+        f"{CLOCK} --last 2026-09-30 --size 690x800 --picture",
     ],
     "walk.png": [
         'draw "last 30 rolling days" --step "1 month" --source demo:sailings --value passengers '
