@@ -13,7 +13,7 @@ from ulnager.core.errors import SettingError
 
 
 class Words:
-    """The words of a language; this base class leaves everything as it is."""
+    """The words of a language, as ``ulnager.locales`` has them; None stands for plain English."""
 
     locale = "en"
     is_english = True
@@ -45,6 +45,13 @@ class Words:
     def label(self, text: str) -> str:
         """A label of the book."""
         raise NotImplementedError
+
+
+def counted(words: Words | None, count: int, unit: str) -> str:
+    """So many of a unit, in the words of a language or in English."""
+    if words is not None:
+        return words.counted(count, unit)
+    return f"{count:,} {unit}{'s' * (count != 1)}"
 
 
 Make = Callable[[str, str | None, Mapping[str, Mapping[str, str]]], Words]

@@ -11,14 +11,14 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, datetime, time, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
+from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book
 from ulnager.core.arguments import shown
-from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import OpenedPage, Page
 from ulnager.core.choices.picker import OF_DATA
 from ulnager.core.choices.view import View
-from ulnager.core.errors import BookError, SettingError, SourceError, UlnagerError
+from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
@@ -97,9 +97,12 @@ class Answers:
 
     # Phrases.
 
-    def _period(self, phrase: str) -> Period | OpenPeriod:
+    def _period(self, phrase: str) -> Period:
         entry = self.book.periods.get(phrase)
-        return entry.period if entry is not None else self.book.read(phrase)
+        found = entry.period if entry is not None else self.book.read(phrase)
+        if isinstance(found, OpenPeriod):
+            raise SettingError("it has open slots; a picker's view fills them")
+        return found
 
     def _resolved(self, phrase: str, **basis: Any) -> Resolution:
         known = phrase in self.book.periods
@@ -122,8 +125,6 @@ class Answers:
     def readings(self, phrase: str, today: str | None = None, tz: str | None = None) -> Answer:
         """Every reading of a phrase, and the phrases near it."""
         period = self._period(phrase)
-        if isinstance(period, OpenPeriod):
-            raise SettingError("it has open slots; a picker's view fills them")
         entry = self.book.periods.get(phrase)
         anchor = None if entry is None or entry.anchor is None else entry.anchor.name
         ways = [*period.readings().items(), *(("near by", one) for one in period.neighbours())]
@@ -152,8 +153,6 @@ class Answers:
             if target in STANDARDS:
                 raise SettingError(f"{target} has no clock; leave live out")
             period = self._period(phrase)
-            if isinstance(period, OpenPeriod):
-                raise SettingError("it has open slots; a picker's view fills them")
             entry = self.book.periods.get(phrase)
             made = condition(period if entry is None else entry.anchored, column, target=target,
                              literal=True, **held)  # fmt: skip
@@ -342,8 +341,6 @@ def links_of(view: View) -> dict[str, str | None]:
 
 def end_of_day(zone: tzinfo | str | None) -> datetime:
     """The next midnight in a zone, or where this machine is."""
-    from zoneinfo import ZoneInfo
-
     where = ZoneInfo(zone) if isinstance(zone, str) else zone
     now = datetime.now(where) if where is not None else datetime.now().astimezone()
     midnight = datetime.combine(now.date() + timedelta(days=1), time())
@@ -364,6 +361,3 @@ def _condition(
     made = condition(result, column, target=target, **held)
     return {"text": made.text,
             "parameters": {name: str(one) for name, one in made.parameters.items()}}  # fmt: skip
-
-
-__all__ = ["Answer", "Answers", "Picker", "SourceError", "discreet", "end_of_day", "links_of"]

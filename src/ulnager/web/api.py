@@ -10,13 +10,12 @@ from fastapi.responses import Response
 from ulnager.filters.sql import DIALECTS
 from ulnager.filters.standards import STANDARDS
 from ulnager.web.answers import Answer, Answers
-from ulnager.web.problems import MEDIA_TYPE, Refused
+from ulnager.web.problems import MEDIA_TYPE
 from ulnager.web.sending import answered, fields_of, state_of, worked_out
 from ulnager.web.told import (
     BookAnswer,
     ConditionAnswer,
     PageAnswer,
-    ProblemTold,
     ReadingsAnswer,
     ResolutionAnswer,
     ScheduleAnswer,
@@ -212,6 +211,3 @@ def _fields(
     then the field is the picker's."""
     known = {name: value for name, value in own.items() if name not in answers.pickers}
     return fields_of(request, *known), known
-
-
-__all__ = ["ProblemTold", "Refused", "routes"]

@@ -7,7 +7,7 @@ import logging
 from collections.abc import Awaitable, Callable, MutableMapping, Sequence
 from typing import Any, Final
 
-from ulnager.web.problems import MEDIA_TYPE, Refused, written
+from ulnager.web.problems import MEDIA_TYPE, Refused, problem, written
 
 MOST_QUERY: Final = 16_384
 MOST_PATH: Final = 1_024
@@ -130,7 +130,7 @@ class _Answer:
     async def refuse(self, refused: Refused) -> None:
         if self._has_begun:
             return
-        body = written(refused.status, refused.code, refused.detail)
+        body = written(problem(refused.status, refused.code, refused.detail))
         headers = {"content-type": MEDIA_TYPE, "content-length": str(len(body)),
                    "cache-control": "no-store", **refused.headers}  # fmt: skip
         await self({

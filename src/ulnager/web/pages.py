@@ -51,7 +51,6 @@ class Control(NamedTuple):
     problem: str | None
     low: str
     high: str
-    step: str
     hint: str
 
 
@@ -152,14 +151,12 @@ def _context(
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker) for picker in opened.views)
-        charts = tuple(_chart(answers, opened, key, values) for key in opened.charts)
+        charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.told["viewers"] != "nothing"]
-    is_choosable = any(one.told["viewers"] == "choose" for one in offered)
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
         "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
-        "height": HEIGHT,
-        "is_choosable": is_choosable, "link": _link(opened, frozen=False),
+        "height": HEIGHT, "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True), "do": DO,
         "today": day_label(opened.moment.today) if words is None else words.day(
             opened.moment.today
@@ -253,9 +250,8 @@ def _control(told: Mapping[str, Any], given: Given) -> Control:
         kind = "anchor or day"
     if kind == "day" and not _is_day(text):
         kind = "text"  # A native field would hide what was typed.
-    step = str(told["step"]) if isinstance(told["step"], int) else ""
     return Control(told["name"], told["id"], label, kind, text, tuple(told["options"]),
-                   told["several"], told["problem"], low, high, step, hint)  # fmt: skip
+                   told["several"], told["problem"], low, high, hint)  # fmt: skip
 
 
 def _is_day(text: str) -> bool:
@@ -276,9 +272,9 @@ def _unit(by: Mapping[str, Any]) -> Control:
         for one in by["options"]
     )
     return Control(by["name"], by["id"], by["label"], "unit", by["key"] or "", options, False, None,
-                   "", "", "", "")  # fmt: skip
+                   "", "", "")  # fmt: skip
 
 
-def _chart(answers: Answers, opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:
+def _chart(opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:
     chart = opened.charts[key]
     return drawn(chart, values.get(key), [chart.said(discreet(one)) for one in chart.problems])

@@ -43,9 +43,9 @@ def problem(status: int, code: str, detail: str, **more: Any) -> dict[str, Any]:
             "detail": detail, **more}  # fmt: skip
 
 
-def written(status: int, code: str, detail: str, **more: Any) -> bytes:
+def written(told: dict[str, Any]) -> bytes:
     """Problem details as they are sent."""
-    return json.dumps(problem(status, code, detail, **more), ensure_ascii=False).encode()
+    return json.dumps(told, ensure_ascii=False).encode()
 
 
 def of_error(error: UlnagerError) -> dict[str, Any]:

@@ -66,9 +66,7 @@ def service(
 
 
 def _sent(told: dict[str, Any], headers: dict[str, str] | None = None) -> Response:
-    status, code, detail = told.pop("status"), told.pop("code"), told.pop("detail")
-    more = {name: one for name, one in told.items() if name not in ("type", "title")}
-    return Response(written(status, code, detail, **more), status, media_type=MEDIA_TYPE,
+    return Response(written(told), told["status"], media_type=MEDIA_TYPE,
                     headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
 
 

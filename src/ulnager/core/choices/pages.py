@@ -19,6 +19,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
+from ulnager.core.words import counted
 
 
 @dataclass(frozen=True)
@@ -205,10 +206,7 @@ class OpenedChart:
 
     def counted(self, count: int, unit: str) -> str:
         """So many of a unit, in the viewer's language."""
-        words = self.moment.words
-        return (
-            f"{count:,} {unit}{'s' * (count != 1)}" if words is None else words.counted(count, unit)
-        )
+        return counted(self.moment.words, count, unit)
 
     @property
     def has_dates(self) -> bool:
@@ -291,10 +289,10 @@ class OpenedChart:
             return told
         count, unit = chart.shift
         words, side = self.moment.words, "later" if count > 0 else "earlier"
-        counted = unit.counted(abs(count))
+        moved = unit.counted(abs(count))
         if words is not None:
-            counted = words.counted(abs(count), unit.name)
-        return self._opened.said(f"{told}, {counted} {side}")
+            moved = words.counted(abs(count), unit.name)
+        return self._opened.said(f"{told}, {moved} {side}")
 
     @property
     def by(self) -> str | None:

@@ -23,7 +23,7 @@ from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.wording import day_label
-from ulnager.core.words import Words
+from ulnager.core.words import Words, counted
 
 
 class ShownChoice(NamedTuple):
@@ -234,9 +234,7 @@ class Shown:
 
     def counted(self, count: int, unit: str) -> str:
         """So many of a unit, in the viewer's language."""
-        if self.words is not None:
-            return self.words.counted(count, unit)
-        return f"{count:,} {unit}{'s' * (count != 1)}"
+        return counted(self.words, count, unit)
 
     def day(self, day: date) -> str:
         """A day, in the viewer's language."""
