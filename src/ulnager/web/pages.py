@@ -102,7 +102,7 @@ def html_routes(answers: Answers) -> APIRouter:
         fields = fields_of(request, *own)
         own["locale"] = _known(own.get("locale"))
         told = await worked_out(lambda: _context(answers, name, fields, **own))
-        return _html(request, "page.html", base=str(request.url.path), **told)
+        return _html(request, "page.html", base=name, **told)
 
     @html.get("/static/{name}")
     async def static(request: Request, name: str) -> Response:
