@@ -9,11 +9,8 @@ from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.between import business_days_between
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
-from ulnager.core.calendars.tables import TableCalendar, TableRow
-from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.choices.hooks import set_filters
 from ulnager.core.errors import (
     BookError,
@@ -26,7 +23,6 @@ from ulnager.core.errors import (
 )
 from ulnager.core.language.period import Period, period, set_open_reader
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import set_data_reader, set_reader
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
@@ -91,11 +87,15 @@ if TYPE_CHECKING:
     from ulnager.checking.recognising import Recognised, recognise
     from ulnager.checking.rehearsing import Rehearsal, rehearse
     from ulnager.checking.sqlfiles import check_sql
+    from ulnager.core.calendars.between import business_days_between
+    from ulnager.core.calendars.tables import TableCalendar, TableRow
+    from ulnager.core.calendars.weeks import WeekCalendar
     from ulnager.core.choices.opening import Picker
     from ulnager.core.choices.pages import OpenedPage, Page
     from ulnager.core.choices.view import View
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.openperiod import OpenPeriod
+    from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.datetable import date_table
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
@@ -116,8 +116,13 @@ if TYPE_CHECKING:
     from ulnager.sources.profile import Profile, profile
     from ulnager.web.service import service
 
-# These need packages that take long to import, so each is fetched when it is first used.
+# Most need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
+    "Bucket": "core.periods.buckets",
+    "TableCalendar": "core.calendars.tables",
+    "TableRow": "core.calendars.tables",
+    "WeekCalendar": "core.calendars.weeks",
+    "business_days_between": "core.calendars.between",
     "Book": "book.book",
     "Condition": "filters.sql",
     "FileSource": "sources.files",

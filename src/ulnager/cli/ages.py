@@ -8,8 +8,9 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import picture_options, values_where
+from ulnager.cli.options import basis_options, json_option, reading_options
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
-from ulnager.cli.request import Request, basis_options, json_option, reading_options
+from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 
 

@@ -9,8 +9,9 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.options import basis_options, data_options, json_option
 from ulnager.cli.output import echo, show_json, show_table
-from ulnager.cli.request import Request, basis_options, data_options, json_option
+from ulnager.cli.request import Request
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import SettingError

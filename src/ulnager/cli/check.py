@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.options import json_option
 from ulnager.cli.output import echo, show_json, width
-from ulnager.cli.request import json_option
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.text import visible
 

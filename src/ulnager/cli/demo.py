@@ -5,8 +5,8 @@ from __future__ import annotations
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.options import json_option
 from ulnager.cli.output import echo, show_json, show_table
-from ulnager.cli.request import json_option
 
 
 @click.command("demo", cls=Command)

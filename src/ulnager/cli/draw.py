@@ -8,9 +8,10 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import measured_title, number_text, values_where
+from ulnager.cli.options import basis_options, data_options, locale_option
 from ulnager.cli.output import echo
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import Request, basis_options, data_options, locale_option
+from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 
 MOST_STEPS = 400

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -10,9 +9,10 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.onestatement import show_statement
+from ulnager.cli.options import basis_options, data_options, json_option
 from ulnager.cli.output import echo, show_json
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import Request, basis_options, data_options, json_option
+from ulnager.cli.request import Request
 from ulnager.core.errors import FilterError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
@@ -135,7 +135,7 @@ def command(
     counted_in = None if run_on is None else request.opened(run_on)
     for name in (run_on, request.source):
         if name is not None and request.tz is None:
-            request = replace(request, tz=request.looked_at(name, None)[1])
+            request = request.but(tz=request.looked_at(name, None)[1])
     grain = _grain(request, counted_in, column)
     _check_used(column_type, target, bound, rounding if grain is None else None, live, moving)
     holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz, "grain": grain}

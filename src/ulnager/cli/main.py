@@ -6,6 +6,7 @@ else that stopped it; 130 interrupted.
 
 from __future__ import annotations
 
+import atexit
 import contextlib
 import io
 import os
@@ -15,7 +16,6 @@ from importlib import import_module
 from typing import Any, Final, NoReturn
 
 import click
-from click.shell_completion import shell_complete
 
 from ulnager.cli.help import COMMANDS, GROUPS
 from ulnager.cli.output import echo
@@ -60,6 +60,8 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
     asked = os.environ.get(_COMPLETION) if args is None else None
     if asked:
         # The shell asks what may follow, or for the script that makes it ask.
+        from click.shell_completion import shell_complete
+
         sys.exit(shell_complete(commands, {}, "ulnager", _COMPLETION, asked))
     given = list(sys.argv[1:] if args is None else args)
     debug = "--debug" in given
@@ -79,7 +81,10 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
             raise
         _tell(f"Error: the output cannot be written: {error.strerror or error}")
         _leave(1)
-    sys.exit(code)
+    if not _is_tested():
+        # What was to be done at the end is done; taking all apart first would only take time.
+        atexit._run_exitfuncs()
+    _leave(code)
 
 
 def _prepare_streams() -> None:

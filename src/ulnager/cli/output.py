@@ -7,10 +7,7 @@ reaches a terminal as a control character.
 
 from __future__ import annotations
 
-import json
-import shutil
 import sys
-import textwrap
 from collections.abc import Iterable, Sequence
 from typing import Any
 
@@ -33,11 +30,15 @@ def width() -> int:
     """How many columns a line may take: 100, or what a narrower terminal has."""
     if not sys.stdout.isatty():
         return _WIDTH
+    import shutil
+
     return max(20, min(_WIDTH, shutil.get_terminal_size((_WIDTH, 24)).columns))
 
 
 def show_json(value: Any) -> None:
     """One JSON value on standard output."""
+    import json
+
     stop_signs()
     text = json.dumps(value, indent=2, ensure_ascii=False)
     # What JSON leaves as it is may still be a control character to a terminal.
@@ -69,6 +70,10 @@ def show_steps(steps: Sequence[str]) -> None:
 
 def _wrapped(text: str, columns: int) -> list[str]:
     """Lines of so many columns; a word is never cut, so that dates stay whole."""
+    if len(text) <= columns and text.isprintable():
+        return [text.rstrip()]
+    import textwrap
+
     return textwrap.wrap(
         text, max(10, columns), break_on_hyphens=False, break_long_words=False
     ) or [""]

@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 import click
-from click.shell_completion import CompletionItem
 
 from ulnager.core.errors import UlnagerError
-from ulnager.core.language.completing import completed, followers
+
+if TYPE_CHECKING:
+    from click.shell_completion import CompletionItem
 
 
 def _completions(
     context: click.Context, parameter: click.Parameter, incomplete: str
 ) -> list[CompletionItem]:
     """The phrases that what is typed may become, as far as one word more."""
+    from click.shell_completion import CompletionItem
+
+    from ulnager.core.language.completing import completed, followers
+
     file = context.params.get("book")
     find = followers if file is None else _with_names(file)
     texts = list(completed(incomplete, find(incomplete)))
@@ -29,6 +34,7 @@ def _completions(
 def _with_names(file: str) -> Callable[[str], list[str]]:
     from ulnager.book.completing import complete
     from ulnager.book.reading import read_book
+    from ulnager.core.language.completing import followers
     from ulnager.demo import named_book
 
     try:

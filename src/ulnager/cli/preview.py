@@ -9,15 +9,10 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.help import Command
+from ulnager.cli.options import basis_options, json_option, key_option, reading_options
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.phrases import period_argument
-from ulnager.cli.request import (
-    Request,
-    basis_options,
-    json_option,
-    key_option,
-    reading_options,
-)
+from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.text import masked
 

@@ -9,15 +9,15 @@ from typing import TYPE_CHECKING
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.output import echo, show_json, show_pairs
-from ulnager.cli.request import (
-    Request,
+from ulnager.cli.options import (
     basis_options,
     json_option,
     key_option,
     locale_option,
     reading_options,
 )
+from ulnager.cli.output import echo, show_json, show_pairs
+from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
 

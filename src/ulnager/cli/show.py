@@ -11,8 +11,9 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import number_text
+from ulnager.cli.options import basis_options, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
-from ulnager.cli.request import Request, basis_options, json_option, locale_option
+from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError, UlnagerError
 
 if TYPE_CHECKING:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import functools
-import inspect
 from collections.abc import Callable, Iterable, Mapping
 from datetime import date, timedelta, tzinfo
 from typing import Any, Final, NamedTuple, ParamSpec, TypeVar
@@ -96,7 +95,7 @@ def checked(**sorts: Sort) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """
 
     def decorated(function: Callable[P, R]) -> Callable[P, R]:
-        names = list(inspect.signature(function).parameters)
+        names = _names_of(function)
         known = {name: sort for name, sort in _SORTS.items() if name in names} | sorts
 
         @functools.wraps(function)
@@ -112,6 +111,13 @@ def checked(**sorts: Sort) -> Callable[[Callable[P, R]], Callable[P, R]]:
         return checking
 
     return decorated
+
+
+def _names_of(function: Any) -> tuple[str, ...]:
+    """The names of a plain function's arguments; ``inspect`` would take long to import."""
+    code = function.__code__
+    names: tuple[str, ...] = code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
+    return names
 
 
 def _wrong(name: str, value: Any, sort: Sort) -> SettingError:

@@ -6,15 +6,16 @@ import re
 from datetime import date
 from typing import Final, NamedTuple
 
+from ulnager.core.patterns import pattern
 from ulnager.core.units import MONTH_NAMES
 
 _MONTHS: Final = tuple(name.lower() for name in MONTH_NAMES)
 _MONTH: Final = rf"(?P<name>{'|'.join(_MONTHS)})[a-z]*\.?"
-_NUMBERS: Final = re.compile(r"(?<![\d/.\-])(\d{1,4})([/.\-])(\d{1,2})\2(\d{1,4})(?![\d/.\-]*\d)")
+_NUMBERS: Final = pattern(r"(?<![\d/.\-])(\d{1,4})([/.\-])(\d{1,2})\2(\d{1,4})(?![\d/.\-]*\d)")
 _NAMED: Final = (
-    re.compile(rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s\-]+{_MONTH}[\s,\-]+(?P<year>\d{{4}})\b",
+    pattern(rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s\-]+{_MONTH}[\s,\-]+(?P<year>\d{{4}})\b",
                re.IGNORECASE),
-    re.compile(rf"\b{_MONTH}[\s\-]+(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s,\-]+(?P<year>\d{{4}})\b",
+    pattern(rf"\b{_MONTH}[\s\-]+(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s,\-]+(?P<year>\d{{4}})\b",
                re.IGNORECASE),
 )  # fmt: skip
 
@@ -49,8 +50,8 @@ def other_dates(text: str) -> list[Written]:
         days = {_date(*order) for order in orders} - {None}
         if days:
             found.append(Written(*match.span(), tuple(sorted(day for day in days if day))))
-    for pattern in _NAMED:
-        for match in pattern.finditer(text):
+    for named in _NAMED:
+        for match in named.finditer(text):
             month = _MONTHS.index(match["name"].lower()) + 1
             day = _date(match["year"], str(month), match["day"])
             if day is not None:

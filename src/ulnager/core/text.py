@@ -8,6 +8,8 @@ from __future__ import annotations
 import re
 from typing import Final
 
+from ulnager.core.patterns import pattern
+
 _PICTURES: Final = 0x2400
 """Where Unicode has a picture of each control character: ESC is shown as ␛."""
 
@@ -15,8 +17,8 @@ _HIDDEN: Final = frozenset({"Cc", "Cf", "Co", "Cs", "Cn", "Zl", "Zp"})
 """Categories that a terminal obeys, or does not show: controls, turns of direction, separators."""
 
 MASK: Final = "***"
-_WORD = re.compile(r"\S+")
-_NAMED = re.compile(
+_WORD = pattern(r"\S+")
+_NAMED = pattern(
     r"(?P<lead>\b(?:password|passwd|passphrase|pwd|secret|token|api_?key)\s*=\s*)[^\s&;,'\"]+", re.I
 )
 

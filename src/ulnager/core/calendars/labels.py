@@ -14,11 +14,12 @@ from typing import Protocol
 
 from ulnager.core.calendars.daynumbers import civil_of, date_of, number_of
 from ulnager.core.errors import ResolveError
+from ulnager.core.patterns import pattern
 from ulnager.core.units import MONTH_NAMES, Unit
 
 _SAMPLE_DAY = date(2026, 5, 20).toordinal()
 _PREFIXES = {Unit.QUARTER: "Q", Unit.HALF: "H"}
-_LABEL = re.compile(
+_LABEL = pattern(
     r"""
     (?P<iso>(?P<iso_year>\d{4})-W(?P<iso_week>\d{2}))
   | (?P<day>\d{4}-\d\d-\d\d)

@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import re
 from datetime import date
 from typing import Final
 
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import FixedDates, Span
 
-_SPAN: Final = re.compile(r"(\d{4}-\d\d-\d\d|\.\.)/(\d{4}-\d\d-\d\d|\.\.)")
+_SPAN: Final = pattern(r"(\d{4}-\d\d-\d\d|\.\.)/(\d{4}-\d\d-\d\d|\.\.)")
 _MOST: Final = 100
 
 Bounds = tuple[date | None, date | None]

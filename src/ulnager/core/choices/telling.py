@@ -11,12 +11,13 @@ from urllib.parse import urlencode
 from ulnager.core.choices.given import Given
 from ulnager.core.choices.listing import Listed, offered
 from ulnager.core.choices.picker import Choice
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.wording import day_label
 from ulnager.core.units import UNIT_NAMES
 from ulnager.core.words import Words
 
-_COUNTED: Final = re.compile(
+_COUNTED: Final = pattern(
     rf"\b(\d[\d,]*)((?: [^\W\d_]+)*?) ({'|'.join(sorted(UNIT_NAMES, key=len, reverse=True))})\b",
     re.IGNORECASE,
 )

@@ -8,6 +8,7 @@ from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.reader import may_follow
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.names import LONG_MONTHS
 from ulnager.core.units import WEEKDAYS, Unit
 
@@ -22,7 +23,7 @@ _STANDS_FOR: Final = {
     "a label in quotes": (),
     "the name of a calendar": ("gregorian",),
 }
-_LAST_WORD: Final = re.compile(r"[^\W\d]\w*$")
+_LAST_WORD: Final = pattern(r"[^\W\d]\w*$")
 
 
 def followers(

@@ -9,6 +9,7 @@ from datetime import date
 from typing import Final
 
 from ulnager.core.language.token import Token
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.names import LONG_MONTHS
 from ulnager.core.units import MONTH_NAMES, UNIT_NAMES
 
@@ -17,13 +18,13 @@ MONTHS: Final = {
     **{name.lower(): number for number, name in enumerate(MONTH_NAMES, 1)},
     "sept": 9,
 }
-_PART: Final = re.compile(r"[qh][1-4]|w\d{1,2}")
-_LABEL_PART: Final = re.compile(r"[qh][1-4]|[pw]\d{1,2}")
+_PART: Final = pattern(r"[qh][1-4]|w\d{1,2}")
+_LABEL_PART: Final = pattern(r"[qh][1-4]|[pw]\d{1,2}")
 _SPELT: Final = ("week", "quarter", "half")
 # No other token begins everyday writing, or is its second word.
 _WORDS: Final = frozenset({*MONTHS, "a", "an", "ttm", *_SPELT})
-_MAY_BE: Final = re.compile(r"[qhwpl]\d|fy")
-_SHORT: Final = re.compile(r"l(\d{1,4})([dwmqy])")
+_MAY_BE: Final = pattern(r"[qhwpl]\d|fy")
+_SHORT: Final = pattern(r"l(\d{1,4})([dwmqy])")
 _UNITS: Final = {"d": "days", "w": "weeks", "m": "months", "q": "quarters", "y": "years"}
 
 

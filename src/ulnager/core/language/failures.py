@@ -3,21 +3,14 @@
 from __future__ import annotations
 
 import functools
-from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.datehint import date_failure
+from ulnager.core.language.slots import UNIT_WORDS
 from ulnager.core.language.token import Token
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.phrases import RULES
-from ulnager.core.units import UNIT_NAMES, Unit
-
-UNIT_WORDS: Final[dict[str, Unit]] = {
-    **UNIT_NAMES,
-    "half year": Unit.HALF,
-    "half years": Unit.HALF,
-}
 
 
 def failure(

@@ -14,6 +14,7 @@ from typing import Any, Final, NamedTuple
 from ulnager.core.arguments import shown
 from ulnager.core.dateforms import other_dates
 from ulnager.core.errors import SettingError, UlnagerError
+from ulnager.core.patterns import pattern
 from ulnager.core.units import Unit
 
 KINDS: Final = {
@@ -27,7 +28,7 @@ KINDS: Final = {
 }
 """The kinds of inputs, and the settings of each."""
 _ALL: Final = ("label", "kind", "source")
-_NAME: Final = re.compile(r"[a-z][a-z0-9_]*")
+_NAME: Final = pattern(r"[a-z][a-z0-9_]*")
 
 
 class InputProblem(UlnagerError):  # noqa: N818

@@ -19,11 +19,9 @@ from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
-from ulnager.core.periods.nearby import neighbours
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.resolution import Resolution, resolve
@@ -309,6 +307,8 @@ class Period:
         ['last 3 rolling months', 'since 3 months before today',
          'from 90 days before today to today']
         """
+        from ulnager.core.periods.nearby import neighbours
+
         return tuple(period(text) for text in neighbours(self.definition))
 
     def __str__(self) -> str:
@@ -339,6 +339,8 @@ def resolved(what: object, **when: Any) -> Resolution:
     Raises SettingError for anything else, and for a resolution that is given a clock as well.
     """
     given = {name: value for name, value in when.items() if value is not None}
+    from ulnager.core.periods.buckets import Bucket
+
     if isinstance(what, Bucket):
         if given.keys() - {"tz"}:
             raise SettingError("a bucket is resolved already; leave the clock and the anchor out")

@@ -14,15 +14,13 @@ from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.edges import POINT_PLACES, with_edges
-from ulnager.core.language.failures import failure
 from ulnager.core.language.slots import Alternatives, Qualified, Slots
 from ulnager.core.language.token import Token
-from ulnager.core.language.tree import Branch, tree_of
+from ulnager.core.language.tree import FOLLOWS, PHRASES, POINTS, Branch, tree
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Name
 from ulnager.core.periods.openslots import LISTED, OpenPhrase
 from ulnager.core.periods.phrases import RULES
-from ulnager.core.periods.phrases.said import SAID
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 
@@ -32,10 +30,6 @@ _SURELY_READ: Final = 8
 _SURELY_LONG: Final = 600
 
 
-_ALL = (*RULES.values(), *SAID)
-_PHRASES = tree_of(r for r in _ALL if r.kind is not Kind.POINT and not r.follows)
-_POINTS = tree_of(r for r in _ALL if r.kind is Kind.POINT)
-_CHAINS = tree_of(r for r in _ALL if r.follows)
 # What a slot begins with, where it is neither a point nor a phrase.
 _OF_WORDS: Final = frozenset({"word", "slot"})
 _ANY_KIND: Final = frozenset(
@@ -186,6 +180,8 @@ class _Reader(Slots):
         if found is not None:
             self._check_printed(found, read)
             return found
+        from ulnager.core.language.failures import failure
+
         self.tracing = True
         self.memo.clear()
         read(self, 0)
@@ -236,7 +232,7 @@ class _Reader(Slots):
             if end in reached:
                 continue
             reached[end] = definition
-            for rule, args, after in self._walk(_CHAINS, end):
+            for rule, args, after in self._walk(tree(FOLLOWS), end):
                 made = self._made(rule, (definition, *args), end)
                 if made is not None:
                     waiting.append((made, after))
@@ -247,7 +243,7 @@ class _Reader(Slots):
         return self._once("periods", place, self._periods)
 
     def _periods(self, place: int) -> Alternatives:
-        found = self._made_all(_PHRASES, place)
+        found = self._made_all(tree(PHRASES), place)
         if self.is_word(place, "("):
             for inner, end in self.chains(place + 1):
                 if self.is_word(end, ")"):
@@ -263,7 +259,7 @@ class _Reader(Slots):
         return sorted(found, key=_longest) if len(found) > 1 else found
 
     def points(self, place: int) -> Alternatives:
-        return self._once("points", place, lambda start: self._made_all(_POINTS, start))
+        return self._once("points", place, lambda start: self._made_all(tree(POINTS), start))
 
     def edges(self, place: int) -> Alternatives:
         """A point, or a period that stands for its edge."""

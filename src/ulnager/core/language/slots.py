@@ -7,16 +7,15 @@ expected there, for the message.
 
 from __future__ import annotations
 
-import re
 from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.everyday import MONTHS
-from ulnager.core.language.failures import UNIT_WORDS
 from ulnager.core.language.iso import fixed_dates
 from ulnager.core.language.token import Token
 from ulnager.core.language.tokens import tokens_of
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.daysets import DAY_SETS, DaySet
 from ulnager.core.periods.names import (
     NUMBERED_WEEK,
@@ -31,7 +30,7 @@ from ulnager.core.periods.names import (
 )
 from ulnager.core.periods.openslots import OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.shifting import PERIOD
-from ulnager.core.units import UNITS, WEEKDAYS, Unit
+from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
 
 Alternatives = list[tuple[Any, int]]
 """What a slot can hold from one place on: each value with the place after it."""
@@ -41,7 +40,12 @@ WEEKDAY_WORDS: Final = {
     **{name[:3]: number for number, name in enumerate(WEEKDAYS)},
     **{"tues": 1, "thur": 3, "thurs": 3},
 }
-_NUMBERED_UNIT: Final = re.compile(r"q[1-4]|h[12]|w(?:0?[1-9]|[1-4]\d|5[0-3])")
+UNIT_WORDS: Final[dict[str, Unit]] = {
+    **UNIT_NAMES,
+    "half year": Unit.HALF,
+    "half years": Unit.HALF,
+}
+_NUMBERED_UNIT: Final = pattern(r"q[1-4]|h[12]|w(?:0?[1-9]|[1-4]\d|5[0-3])")
 _NUMBERED: Final = {"q": Unit.QUARTER, "h": Unit.HALF, "w": Unit.WEEK}
 _MOST: Final = {"week": (Unit.WEEK, 53), "quarter": (Unit.QUARTER, 4), "half": (Unit.HALF, 2)}
 _CALENDAR_WORDS: Final = {"calendar": "gregorian", "fiscal": "fiscal"}

@@ -9,16 +9,16 @@ import re
 from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.datehint import date_failure
 from ulnager.core.language.everyday import settled
 from ulnager.core.language.token import Token
+from ulnager.core.patterns import pattern
 
 MOST_CHARACTERS: Final = 2_000
 MOST_TOKENS: Final = 300
 
 _DATE = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _ISO = r"[0-9]{4}(?:-(?:[Ww][0-9]{2}|[Qq][0-9]|[0-9]{2}))?"
-_TOKEN = re.compile(
+_TOKEN = pattern(
     rf"""
     (?P<space>\s+)
   | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?
@@ -126,6 +126,8 @@ def tokens_of(phrase: str) -> list[Token]:
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:
+    from ulnager.core.language.datehint import date_failure
+
     if (other := date_failure(phrase)) is not None:
         return other
     piece = re.match(r"[^\s()]+", phrase[place:])

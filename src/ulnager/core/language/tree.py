@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterable
+import functools
+from typing import Final
 
 from ulnager.core.language.tokens import SYNONYMS
-from ulnager.core.periods.rule import Rule
+from ulnager.core.patterns import pattern
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.phrases.said import SAID
+from ulnager.core.periods.rule import Kind, Rule
 
-WORDING = re.compile(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
+WORDING = pattern(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
+PHRASES: Final = "phrases"
+POINTS: Final = "points"
+FOLLOWS: Final = "what follows a phrase"
 
 
 class Branch:
@@ -39,9 +45,18 @@ class Branch:
         branch.rule = rule
 
 
-def tree_of(rules: Iterable[Rule]) -> Branch:
+@functools.cache
+def tree(what: str) -> Branch:
+    """The wordings of the phrase table that can stand in one sort of place."""
     root = Branch()
-    for rule in rules:
-        for wording in (rule.template, *rule.also):
-            root.add(wording.removeprefix("{period}") if rule.follows else wording, rule)
+    for rule in (*RULES.values(), *SAID):
+        if _place_of(rule) == what:
+            for wording in (rule.template, *rule.also):
+                root.add(wording.removeprefix("{period}") if rule.follows else wording, rule)
     return root
+
+
+def _place_of(rule: Rule) -> str:
+    if rule.follows:
+        return FOLLOWS
+    return POINTS if rule.kind is Kind.POINT else PHRASES

@@ -15,7 +15,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.clock import as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
@@ -118,14 +118,15 @@ class Asked(NamedTuple):
 
 
 def buckets_of(
-    ranges: tuple[Range, ...], asked: Asked, unit: Unit, partial: str, data: Extent | None
+    ranges: tuple[Range, ...], asked: Asked, unit: Unit, partial: str, data: object
 ) -> tuple[Bucket, ...]:
     """The buckets of a period's ranges; see :meth:`ulnager.Resolution.buckets`."""
     if partial not in PARTIAL:
         raise SettingError(f"partial is {partial!r}; choose {', '.join(PARTIAL)}")
     if unit.microseconds or unit is Unit.BUSINESS_DAY:
         raise SettingError(f"days cannot be split into {unit.plural}; choose day, week, month, …")
-    found = tuple(_split(ranges, asked, unit, data))
+    extent = None if data is None else extent_of(data)
+    found = tuple(_split(ranges, asked, unit, extent))
     if partial == "drop":
         return tuple(bucket for bucket in found if bucket.is_whole)
     return tuple(b._replace(reasons=()) for b in found) if partial == "keep" else found

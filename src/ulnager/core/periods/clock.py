@@ -15,7 +15,6 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.zones import is_ambiguous, zone_named
-from ulnager.core.dateforms import other_dates
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Basis
@@ -131,6 +130,8 @@ def as_day(value: object, name: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
+        from ulnager.core.dateforms import other_dates
+
         other = other_dates(text)
         if other:
             raise SettingError(f"{name} is {shown(value)}; write it as {other[0].either}") from None

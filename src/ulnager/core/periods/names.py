@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from datetime import datetime, tzinfo
 from typing import Final, NamedTuple
 
 from ulnager.core.calendars.instants import instant_number
+from ulnager.core.patterns import pattern
 from ulnager.core.units import WEEKDAYS, Unit
 
 ORDINAL_WORDS: Final = (
@@ -15,7 +15,7 @@ ORDINAL_WORDS: Final = (
 )  # fmt: skip
 
 
-NUMBERED_WEEK: Final = re.compile(r"week \d{1,2} of \d{4}")
+NUMBERED_WEEK: Final = pattern(r"week \d{1,2} of \d{4}")
 """A label that is said without quotes too."""
 
 _ENDINGS: Final = {1: "st", 2: "nd", 3: "rd"}

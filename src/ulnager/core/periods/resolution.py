@@ -13,12 +13,9 @@ from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchors import Anchor
-from ulnager.core.periods.buckets import Asked, Bucket, Buckets, buckets_of
-from ulnager.core.periods.clock import extent_of
 from ulnager.core.periods.deciding import deciding_anchor, is_measured, measured
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
-from ulnager.core.periods.sorts import Weekly, weekly
 from ulnager.core.periods.spans import LastSpan, Range, Span
 from ulnager.core.periods.wording import as_values, spans_label, table_of
 from ulnager.core.showing import ShowsItself, Table
@@ -27,6 +24,9 @@ from ulnager.core.units import Unit
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
+
+    from ulnager.core.periods.buckets import Bucket
+    from ulnager.core.periods.sorts import Weekly
 
 
 class Resolution(ShowsItself):
@@ -221,13 +221,16 @@ class Resolution(ShowsItself):
 
         Raises SettingError for an unknown unit or word, ResolveError for an open period.
         """
-        extent = None if data is None else extent_of(data)
+        from ulnager.core.periods.buckets import Asked, Buckets, buckets_of
+
         asked = Asked(self._definition, self._basis, measured(self._definition, self._basis)[1])
-        found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, extent)
+        found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, data)
         return Buckets(found).worded(self.words)
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
+        from ulnager.core.periods.sorts import weekly
+
         if self._basis.day_starts or self._definition.is_sub_day:
             return None
         return weekly(self._definition, self._basis, self.calendar.business, self._ranges)

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from enum import Enum
 from functools import lru_cache
 from typing import Any, Final, NamedTuple
 
-_SLOT = re.compile(r"\{(\w+)\}")
+from ulnager.core.patterns import pattern
+
+_SLOT = pattern(r"\{(\w+)\}")
 
 
 class Kind(Enum):

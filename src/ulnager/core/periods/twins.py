@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import NamedUnit, Ordinal, Weekday
 from ulnager.core.periods.rule import RULES, Kind
@@ -94,7 +94,7 @@ def _plain_name(point: Definition) -> Weekday | NamedUnit | None:
     return None
 
 
-_PART_OF_YEAR: Final = re.compile(r"[QH][1-4] \d{4}")
+_PART_OF_YEAR: Final = pattern(r"[QH][1-4] \d{4}")
 
 
 def fiscal_label(text: str, basis: Basis) -> str | None:

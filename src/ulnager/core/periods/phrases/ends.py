@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-import re
 from typing import Any
 
 from ulnager.core.errors import ResolveError
+from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.phrases.named import between_names
@@ -13,7 +13,7 @@ from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
 
-_PART_OF_YEAR = re.compile(r"[QH][1-4] \d{4}")
+_PART_OF_YEAR = pattern(r"[QH][1-4] \d{4}")
 
 # From and to points.
 

@@ -1,0 +1,111 @@
+"""The options that several commands share."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Callable
+from typing import Any
+
+import click
+
+from ulnager.cli.request import Request
+
+Command = Callable[..., Any]
+
+_BASIS_OPTIONS = (
+    click.option("--today", metavar="DATE", help="The clock's day, still running. [default: now]"),
+    click.option(
+        "--as-of", metavar="POINT", help="Measure from a point whose day is over: a date, latest, …"
+    ),
+    click.option("--now", metavar="INSTANT", help="The clock's instant, instead of --today."),
+    click.option("--tz", metavar="ZONE", help="The time zone of the days, such as Europe/London."),
+    click.option("--day-starts", metavar="HH:MM", default="00:00", help="When a new day starts."),
+    click.option("--year-starts", metavar="MM-DD", help="When a year starts. [default: 01-01]"),
+    click.option("--week-starts", metavar="DAY", help="When a week starts. [default: monday]"),
+    click.option(
+        "--days-off", metavar="DAYS", help="Weekdays off, with commas. [default: saturday,sunday]"
+    ),
+    click.option("--holiday", metavar="DATE", multiple=True, help="A holiday; may be repeated."),
+    click.option(
+        "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
+    ),
+    click.option("--book", metavar="FILE", help="A book; PERIOD may be a name from it."),
+    click.option(
+        "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
+    ),
+    click.option("--calendar", metavar="NAME", help="A calendar of the book."),
+    click.option(
+        "--defaults",
+        metavar="R",
+        multiple=True,
+        help="How 'last N', 'next N' is read: last=whole.",
+    ),
+)
+_DATA_OPTIONS = (
+    click.option("--source", metavar="SOURCE", help="Data that answers for latest and earliest."),
+    click.option("--source-column", metavar="C", help="The date column of that data."),
+)
+_READING_OPTIONS = (
+    click.option(
+        "--table", metavar="T", help="Of a database: a table, or a SELECT that stands for one."
+    ),
+    click.option(
+        "--timeout",
+        type=float,
+        metavar="SECONDS",
+        help="How long data may take to answer. [default: 30 for databases, files have no limit]",
+    ),
+    click.option("--delimiter", metavar="SIGN", help="What parts the fields of a CSV file."),
+    click.option(
+        "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
+    ),
+    click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
+    click.option("--grain", metavar="UNIT", help="What one row stands for, if not a day: month, …"),
+    click.option(
+        "--stamps", type=click.Choice(["first", "last"]), help="Which day of it a row is dated."
+    ),
+    click.option(
+        "--open-ended", metavar="DATE", multiple=True, help="A date that stands for none there."
+    ),
+    click.option(
+        "--date-format", metavar="FORM", help="Of a CSV file: how its dates are written, %d/%m/%Y."
+    ),
+)
+key_option = click.option(
+    "--type",
+    "column_type",
+    type=click.Choice(["yyyymmdd", "yyyymm", "yyyyww", "iso-week"]),
+    help="That the column is a key, and of what. [default: a date or a time]",
+)
+locale_option = click.option(
+    "--locale", metavar="NAME", help="The language of labels: de, fr-CA. [default: the book's]"
+)
+json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+def basis_options(command: Command) -> Command:
+    """Adds the options for what a period is measured against, as one ``request``."""
+
+    @functools.wraps(command)
+    def packed(**options: Any) -> Any:
+        names = Request.__annotations__
+        shared = {key: options.pop(key) for key in tuple(options) if key in names}
+        return command(request=Request(**shared), **options)
+
+    return _decorated(packed, _BASIS_OPTIONS)
+
+
+def data_options(command: Command) -> Command:
+    """Adds the options that name data for ``latest`` and ``earliest``."""
+    return reading_options(_decorated(command, _DATA_OPTIONS))
+
+
+def reading_options(command: Command) -> Command:
+    """Adds the options that say how a source is read."""
+    return _decorated(command, _READING_OPTIONS)
+
+
+def _decorated(command: Command, options: tuple[Callable[[Command], Command], ...]) -> Command:
+    for option in reversed(options):
+        command = option(command)
+    return command
