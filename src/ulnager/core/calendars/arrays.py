@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable
 from datetime import date
-from typing import Any
+from typing import Any, Final
 
 import numpy as np
 from numpy.typing import NDArray
@@ -22,6 +22,10 @@ from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import EPOCH, Unit
 
 Days = NDArray[np.int64]
+_GAP: Final = np.iinfo(np.int64).min
+"""How NaT is held."""
+_AT_ONCE: Final = 8_192
+_IN_CACHE: Final = 65_536
 
 
 def epoch_days(values: Any) -> tuple[Days, NDArray[np.bool_] | None]:
@@ -30,12 +34,21 @@ def epoch_days(values: Any) -> tuple[Days, NDArray[np.bool_] | None]:
     The second is None when there is no NaT. A gap gets the number of some other day, so that
     it widens no table. Raises SettingError for anything that NumPy does not take for days.
     """
-    dates = as_dates(values)
-    numbers = dates.view(np.int64)
-    gaps = np.isnat(dates)
-    if not gaps.any():
-        return numbers, None
+    numbers = as_dates(values).view(np.int64)
+    return _closed(numbers) if numbers.size and numbers.min() == _GAP else (numbers, None)
+
+
+def _closed(numbers: Days) -> tuple[Days, NDArray[np.bool_]]:
+    gaps = numbers == _GAP
     return np.where(gaps, numbers[~gaps].min() if not gaps.all() else 0, numbers), gaps
+
+
+def _bounds(days: Days) -> tuple[int, int]:
+    """The lowest and the highest number, found in one pass over the memory."""
+    flat = days.ravel()
+    parts = [flat[begin : begin + _IN_CACHE] for begin in range(0, flat.size, _IN_CACHE)]
+    low, high = zip(*((part.min(), part.max()) for part in parts), strict=True)
+    return int(min(low)), int(max(high))
 
 
 def as_dates(values: Any) -> NDArray[np.datetime64]:
@@ -89,7 +102,7 @@ def each_span(
     ``span`` takes day numbers. When the days lie closer together than there are days, it is
     asked once for each day of their range, and the answers are handed out from a table.
     """
-    days, gaps = epoch_days(values)
+    days, gaps = as_dates(values).view(np.int64), None
     if not days.shape:
         # One day is an array without a shape; numbers of NumPy cannot be put into.
         starts, stops = each_span(span, np.asarray(values).reshape(1))
@@ -97,7 +110,10 @@ def each_span(
     if not days.size:
         nothing = np.empty(days.shape, dtype="datetime64[D]")
         return nothing, nothing.copy()
-    low, high = int(days.min()), int(days.max())
+    low, high = _bounds(days)
+    if low == _GAP:
+        days, gaps = _closed(days)
+        low, high = _bounds(days)
     if high - low < days.size:
         try:
             starts, stops = _spans_of(span, np.arange(low, high + 1, dtype=np.int64))
@@ -105,7 +121,7 @@ def each_span(
             # It may be about a day in the range that nobody asked for.
             pass
         else:
-            return _handed_out(starts, days - low, gaps), _handed_out(stops, days - low, gaps)
+            return _handed_out((starts, stops), days, low, gaps)
     starts, stops = _spans_of(span, days)
     if gaps is not None:
         starts[gaps] = stops[gaps] = np.datetime64("NaT")
@@ -113,12 +129,25 @@ def each_span(
 
 
 def _handed_out(
-    table: NDArray[np.datetime64], places: Days, gaps: NDArray[np.bool_] | None
-) -> NDArray[np.datetime64]:
-    found = table[places]
+    tables: tuple[NDArray[np.datetime64], NDArray[np.datetime64]],
+    days: Days,
+    low: int,
+    gaps: NDArray[np.bool_] | None,
+) -> tuple[NDArray[np.datetime64], NDArray[np.datetime64]]:
+    """What two tables, which begin with the day ``low``, have for each day."""
+    wanted = days.ravel()
+    # Memory that is written for the first time takes longer than all else here, so it is asked for
+    # once, and there is no third array as long as these two.
+    starts, stops = np.empty((2, wanted.size), dtype="datetime64[D]")
+    buffer = np.empty(_AT_ONCE, dtype=np.int64)
+    for begin in range(0, wanted.size, _AT_ONCE):
+        part = slice(begin, min(begin + _AT_ONCE, wanted.size))
+        places = np.subtract(wanted[part], low, out=buffer[: part.stop - begin])
+        for table, found in zip(tables, (starts, stops), strict=True):
+            table.take(places, out=found[part], mode="clip")
     if gaps is not None:
-        found[gaps] = np.datetime64("NaT")
-    return found
+        starts[gaps.ravel()] = stops[gaps.ravel()] = np.datetime64("NaT")
+    return starts.reshape(days.shape), stops.reshape(days.shape)
 
 
 def _spans_of(

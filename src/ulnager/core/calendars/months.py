@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import date
+from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core.arguments import Sort, checked, shown
@@ -13,7 +14,6 @@ from ulnager.core.calendars.daynumbers import (
     FIRST_DAY,
     LAST_DAY,
     civil_of,
-    days_in_month,
     number_of,
 )
 from ulnager.core.errors import SettingError
@@ -95,7 +95,7 @@ class MonthCalendar(Calendar):
             index, place = _month_index(day - self._lead)
             if months == 1:
                 return day - place + 1
-            return self._month_start(index - (index - self._month) % months)
+            return _first_of(index - (index - self._month) % months) + self._lead
         if unit is Unit.WEEK:
             return day - (day - self._week) % 7
         if unit is Unit.DAY:
@@ -105,7 +105,8 @@ class MonthCalendar(Calendar):
     def move_start(self, start: int, unit: Unit, count: int) -> int:
         months = unit.months
         if months:
-            return self._month_start(_month_index(start - self._lead)[0] + months * count)
+            lead = self._lead
+            return _first_of(_month_index(start - lead)[0] + months * count) + lead
         if unit is Unit.WEEK or unit is Unit.DAY:
             return start + unit.days * count
         return super().move_start(start, unit, count)
@@ -114,8 +115,8 @@ class MonthCalendar(Calendar):
         months = unit.months
         if months:
             index, place = _month_index(day)
-            year, month = divmod(index + months * count, 12)
-            return number_of(year, month + 1, min(place, days_in_month(year, month + 1)))
+            index += months * count
+            return min(_first_of(index) + place, _first_of(index + 1)) - 1
         if unit is Unit.WEEK or unit is Unit.DAY:
             return day + unit.days * count
         return super().move_day(day, unit, count)
@@ -176,12 +177,6 @@ class MonthCalendar(Calendar):
         """The weekday on which weeks start, 0 for a Monday."""
         return WEEKDAYS.index(self.week_starts)
 
-    def _month_start(self, index: int) -> int:
-        year, month = divmod(index, 12)
-        if 1 <= year <= 9999:
-            return date(year, month + 1, 1).toordinal() + self._lead
-        return number_of(year, month + 1, 1) + self._lead
-
     def describe(self) -> dict[str, Any]:
         return {
             "kind": self.kind,
@@ -196,6 +191,19 @@ class MonthCalendar(Calendar):
         return f"{years}, weeks from {self.week_starts.title()}{self.business}"
 
 
+# A page, a walk or a table asks for the same few days and months again and again.
+
+
+@lru_cache(maxsize=8192)
+def _first_of(index: int) -> int:
+    """The day number of the first of a month, by the months since year 0."""
+    year, month = divmod(index, 12)
+    if 1 <= year <= 9999:
+        return date(year, month + 1, 1).toordinal()
+    return number_of(year, month + 1, 1)
+
+
+@lru_cache(maxsize=8192)
 def _month_index(day: int) -> tuple[int, int]:
     """The months since year 0 and the day of the month of a day number."""
     if FIRST_DAY <= day <= LAST_DAY:

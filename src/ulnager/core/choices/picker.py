@@ -248,6 +248,7 @@ class PickerBase:
 
 
 @functools.lru_cache(maxsize=4096)
+@functools.lru_cache(maxsize=4096)
 def _asks_data(definition: Definition) -> bool:
     """Whether a definition speaks of the data."""
     return any(part.rule.key in OF_DATA for part in definition.walk())

@@ -213,6 +213,8 @@ class Shown:
 
     def _worked_out(self, choice: Choice) -> Resolution | None:
         each = self.given(choice)
+        if not (choice.inputs or self.picker.inputs):
+            return self.picker.resolved(choice, each, self.moment)
         if any(given.problem for one in each for given in one.values()):
             return None
         values = [{name: given.fills for name, given in one.items()} for one in each]

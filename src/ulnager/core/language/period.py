@@ -193,6 +193,9 @@ class Period:
         ):  # fmt: skip
             # A page asks for many plain periods of one day: nothing has to be found out for them.
             definition = self.definition
+            if definition.is_plain_span:
+                basis = _plain_day(today.toordinal())
+                return Resolution(definition, basis, definition.ranges(basis), self)
             if definition.rule.kind is not Kind.BASIS:
                 return resolve(definition, _plain_day(today.toordinal()), self)
         return self.resolve_on(

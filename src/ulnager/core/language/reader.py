@@ -28,21 +28,9 @@ MOST_NESTED: Final = 60
 # A phrase within these can be read again in its canonical form, whatever is in it.
 _SURELY_READ: Final = 8
 _SURELY_LONG: Final = 600
+_SURELY_SHORT: Final = 40
 
 
-# What a slot begins with, where it is neither a point nor a phrase.
-_OF_WORDS: Final = frozenset({"word", "slot"})
-_ANY_KIND: Final = frozenset(
-    {"word", "sign", "number", "date", "timestamp", "iso", "interval", "name", "ordinal", "slot"}
-)
-_KINDS: Final = {
-    "count": frozenset({"number", "slot"}), "date": frozenset({"date", "slot"}),
-    "timestamp": frozenset({"timestamp"}), "iso": frozenset({"iso", "interval", "number"}),
-    "label": frozenset({"name", "word"}), "calendar": frozenset({"name", "word"}),
-    "ordinal": frozenset({"ordinal", "word"}), "unit": _OF_WORDS, "units": _OF_WORDS,
-    "steps": _OF_WORDS, "dayname": _OF_WORDS, "weekday": _OF_WORDS, "monthname": _OF_WORDS,
-    "unitname": _OF_WORDS, "days": _OF_WORDS,
-}  # fmt: skip
 _WITH_TO: Final = ("between", "ending")
 _TO: Final = ("to", "until")
 _MOST_OPENED: Final = 8
@@ -199,8 +187,11 @@ class _Reader(Slots):
         self, definition: Definition, read: Callable[[_Reader, int], Alternatives]
     ) -> None:
         """PeriodSyntaxError where the canonical form, with brackets, is beyond reading again."""
+        is_flat = definition.depth <= _SURELY_READ
+        if is_flat and len(self.phrase) <= _SURELY_SHORT:
+            return
         text = str(definition)
-        if definition.depth <= _SURELY_READ and len(text) <= _SURELY_LONG:
+        if is_flat and len(text) <= _SURELY_LONG:
             return
         try:
             other = _Reader(text, ())
@@ -232,6 +223,8 @@ class _Reader(Slots):
             if end in reached:
                 continue
             reached[end] = definition
+            if end == len(self.tokens) and not self.tracing:
+                continue
             for rule, args, after in self._walk(tree(FOLLOWS), end):
                 made = self._made(rule, (definition, *args), end)
                 if made is not None:
@@ -315,23 +308,22 @@ class _Reader(Slots):
         self, tree: Branch, place: int, args: tuple[Any, ...] = ()
     ) -> list[tuple[Rule, tuple[Any, ...], int]]:
         """Every way down the tree from a place on."""
-        found: list[tuple[Rule, tuple[Any, ...], int]] = []
-        if tree.rule is not None:
-            found.append((tree.rule, args, place))
+        rule = tree.rule
+        found = [] if rule is None else [(rule, args, place)]
         if place < len(self.tokens):
             token = self.tokens[place]
-            branch = tree.words.get(token.text) if token.kind in ("word", "sign") else None
-            if branch is not None:
-                found += self._walk(branch, place + 1, args)
+            if token.kind in ("word", "sign"):
+                branch = tree.words.get(token.text)
+                if branch is not None:
+                    found += self._walk(branch, place + 1, args)
+            kind = token.kind
+        elif not self.tracing:
+            return found
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
-        elif place >= len(self.tokens):
-            return found
-        kind = "" if self.tracing else self.tokens[place].kind
-        for slot, branch in tree.slots.items():
-            if kind and kind not in _KINDS.get(slot, _ANY_KIND):
-                continue
+            kind = ""
+        for slot, branch in tree.slots_for(kind):
             for value, end in _SLOTS[slot](self, place):
                 found += self._walk(branch, end, (*args, value))
         return found

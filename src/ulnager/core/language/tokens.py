@@ -89,6 +89,9 @@ def tokens_of(phrase: str) -> list[Token]:
     found: list[Token] = []
     place = 0
     while place < len(phrase):
+        if phrase[place] == " ":
+            place += 1
+            continue
         match = _TOKEN.match(phrase, place)
         if match is None:
             raise _unreadable(phrase, place)

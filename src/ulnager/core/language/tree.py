@@ -15,17 +15,42 @@ WORDING = pattern(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
 PHRASES: Final = "phrases"
 POINTS: Final = "points"
 FOLLOWS: Final = "what follows a phrase"
+# What a slot begins with, where it is neither a point nor a phrase.
+_OF_WORDS: Final = frozenset({"word", "slot"})
+_ANY_KIND: Final = frozenset(
+    {"word", "sign", "number", "date", "timestamp", "iso", "interval", "name", "ordinal", "slot"}
+)
+_KINDS: Final = {
+    "count": frozenset({"number", "slot"}), "date": frozenset({"date", "slot"}),
+    "timestamp": frozenset({"timestamp"}), "iso": frozenset({"iso", "interval", "number"}),
+    "label": frozenset({"name", "word"}), "calendar": frozenset({"name", "word"}),
+    "ordinal": frozenset({"ordinal", "word"}), "unit": _OF_WORDS, "units": _OF_WORDS,
+    "steps": _OF_WORDS, "dayname": _OF_WORDS, "weekday": _OF_WORDS, "monthname": _OF_WORDS,
+    "unitname": _OF_WORDS, "days": _OF_WORDS,
+}  # fmt: skip
 
 
 class Branch:
     """A place in the tree of wordings: where words and slots lead, and what may end here."""
 
-    __slots__ = ("rule", "slots", "words")
+    __slots__ = ("_slots_for", "rule", "slots", "words")
 
     def __init__(self) -> None:
         self.words: dict[str, Branch] = {}
         self.slots: dict[str, Branch] = {}
         self.rule: Rule | None = None
+        self._slots_for: dict[str, list[tuple[str, Branch]]] = {}
+
+    def slots_for(self, kind: str) -> list[tuple[str, Branch]]:
+        """The slots that may begin with a kind of token; all of them for no kind."""
+        found = self._slots_for.get(kind)
+        if found is None:
+            found = self._slots_for[kind] = [
+                (slot, branch)
+                for slot, branch in self.slots.items()
+                if not kind or kind in _KINDS.get(slot, _ANY_KIND)
+            ]
+        return found
 
     def only_way_on(self) -> list[str]:
         """The words that must follow."""

@@ -30,7 +30,8 @@ class Definition:
     """
 
     __slots__ = (
-        "_hash", "args", "counts_business_days", "depth", "is_sub_day", "rule", "unit",
+        "_hash", "args", "counts_business_days", "depth", "is_plain_span", "is_sub_day", "rule",
+        "unit",
     )  # fmt: skip
 
     rule: Rule
@@ -39,14 +40,17 @@ class Definition:
     unit: Unit | None
     """The unit that this rule itself is about, if any."""
     is_sub_day: bool
+    """Whether it is about instants: hours, minutes, seconds, ``now`` or a timestamp."""
     counts_business_days: bool
     """Whether it is about business days and begins and ends with one."""
-    """Whether it is about instants: hours, minutes, seconds, ``now`` or a timestamp."""
+    is_plain_span: bool
+    """Whether it is one rule about days that gives one pair, used as it comes."""
     _hash: int
 
     def __init__(self, rule: Rule, args: tuple[Any, ...] = ()) -> None:
-        object.__setattr__(self, "rule", rule)
-        object.__setattr__(self, "args", args)
+        put = object.__setattr__
+        put(self, "rule", rule)
+        put(self, "args", args)
         inner = [arg for arg in args if isinstance(arg, Definition)]
         unit = next((arg for arg in args if isinstance(arg, Unit)), None)
         unit = unit or next((arg.unit for arg in args if isinstance(arg, NamedUnit)), None)
@@ -57,12 +61,14 @@ class Definition:
             or any(part.is_sub_day for part in parts)
             or (unit is not None and unit.microseconds > 0)
         )
-        object.__setattr__(self, "depth", 1 + max((part.depth for part in inner), default=0))
-        object.__setattr__(self, "unit", unit)
+        put(self, "depth", 1 + max((part.depth for part in inner), default=0))
+        put(self, "unit", unit)
         counts = unit is Unit.BUSINESS_DAY and rule.counts_days
-        object.__setattr__(self, "counts_business_days", counts)
-        object.__setattr__(self, "is_sub_day", is_sub_day)
-        object.__setattr__(self, "_hash", hash((rule.key, args)))
+        put(self, "counts_business_days", counts)
+        put(self, "is_sub_day", is_sub_day)
+        is_plain = rule.kind is Kind.SPAN and not (is_sub_day or counts)
+        put(self, "is_plain_span", is_plain)
+        put(self, "_hash", hash((rule.key, args)))
 
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError("a definition does not change; make another")
@@ -132,6 +138,11 @@ class Definition:
     def ranges(self, basis: Basis) -> tuple[Range, ...]:
         """All its pairs, disjoint and in order; none when it is empty."""
         if self.depth == 1:
+            if self.is_plain_span and not basis.in_instants:
+                start, stop = self.rule.find(basis, *self.args)
+                if start is None or stop is None or start < stop:
+                    return ((start, stop),)
+                return ()
             return self._ranges(basis)
         found: tuple[Range, ...] = basis.once("ranges", self, self._ranges)
         return found

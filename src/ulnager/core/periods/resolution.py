@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
@@ -28,6 +28,9 @@ if TYPE_CHECKING:
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.sorts import Weekly
 
+_NEVER: Final = LAST_DAY + 1
+"""Where days that go on to the last one stop: no date."""
+
 
 class Resolution(ShowsItself):
     """A period worked out: its spans, and the steps that led there.
@@ -49,7 +52,7 @@ class Resolution(ShowsItself):
         for start, stop in ranges:
             if start is not None and not FIRST_DAY <= start <= LAST_DAY:
                 raise out_of_range()
-            if stop is not None and not FIRST_DAY < stop <= LAST_DAY + 1:
+            if stop is not None and not FIRST_DAY < stop <= _NEVER:
                 raise out_of_range()
 
     _value = staticmethod(date.fromordinal)
@@ -57,22 +60,23 @@ class Resolution(ShowsItself):
     @property
     def start(self) -> date | None:
         """The first date; None when that side is open, or when there is no date at all."""
-        number = self._ranges[0][0] if self._ranges else None
+        ranges = self._ranges
+        number = ranges[0][0] if ranges else None
         return None if number is None else self._value(number)
 
     @property
     def stop(self) -> date | None:
         """The first date after the last one; None as for ``start``, and after 9999-12-31."""
-        number = self._ranges[-1][1] if self._ranges else None
-        return None if number is None or number == LAST_DAY + 1 else self._value(number)
+        ranges = self._ranges
+        number = ranges[-1][1] if ranges else None
+        return None if number is None or number == _NEVER else self._value(number)
 
     @property
     def end(self) -> date | None:
         """The last date; None as for ``start``."""
         ranges = self._ranges
-        if not ranges or ranges[-1][1] is None:
-            return None
-        return date.fromordinal(ranges[-1][1] - 1)
+        number = ranges[-1][1] if ranges else None
+        return None if number is None else date.fromordinal(number - 1)
 
     @property
     def days(self) -> int | None:
@@ -96,7 +100,7 @@ class Resolution(ShowsItself):
 
     def _span(self, start: int | None, stop: int | None) -> Span:
         first = None if start is None else self._value(start)
-        if stop == LAST_DAY + 1:
+        if stop == _NEVER:
             return LastSpan(first, None)
         return Span(first, None if stop is None else self._value(stop))
 

@@ -36,8 +36,9 @@ def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     step="count",
 )
 def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
-    stop = c.calendar.unit_start(c.open_day, unit)
-    return c.calendar.move_start(stop, unit, -count), stop
+    calendar = c.calendar
+    stop = calendar.unit_start(c.open_day, unit)
+    return calendar.move_start(stop, unit, -count), stop
 
 
 @row(
