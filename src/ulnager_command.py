@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import atexit
 import gc
 import os
 
@@ -15,6 +16,11 @@ def main() -> None:
         gc.freeze()
         gc.enable()
         run()
+    except SystemExit as left:
+        # All is written. What others want done at the end is done; taking everything apart, as
+        # Python would go on to do, takes longer than many a command.
+        atexit._run_exitfuncs()
+        os._exit(left.code if isinstance(left.code, int) else 1)
     except KeyboardInterrupt:
         # Nothing more may be printed or waited for.
         os._exit(130)

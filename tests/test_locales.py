@@ -5,6 +5,7 @@ import io
 import re
 from datetime import date, timedelta
 
+import matplotlib
 import pytest
 from babel import Locale
 from babel.dates import format_date, format_interval, format_skeleton
@@ -16,7 +17,7 @@ import ulnager
 from serving import book_in
 from ulnager import BookError, SettingError
 from ulnager.book.languages import one_language
-from ulnager.core.words import words_of
+from ulnager.core.words import ENGLISH, words_of
 from ulnager.demo import CLOCK, book_file, table
 from ulnager.locales.words import LANGUAGES, catalogue, words
 
@@ -241,7 +242,7 @@ def test_the_rest_of_a_language():
     assert words("de").unit("2026-W14") == "2026-W14"
     assert words("de").unit("4 May") == "4. Mai"
     assert words("es").say("no dates") == "no dates"
-    assert words_of(None) is None
+    assert words_of(None) is ENGLISH
     assert words_of(words("de")) == words("de")
     hours = ulnager.period("last 3 hours").resolve(now="2026-05-20T10:00Z", tz="UTC", locale="de")
     assert plain(hours.label) == "20.05.2026, 07:00:00 – 20.05.2026, 10:00:00"
@@ -264,3 +265,47 @@ def test_languages_on_the_command_line(cli, tmp_path):
                      "--picture", str(picture))  # fmt: skip
     assert code == 0
     assert picture.stat().st_size > 1_000
+
+
+DRAWN = {
+    "draw": ("draw", "last 3 whole months", "this month except this month",
+             "last 2 months only weekends", "--source", "demo:sailings", "--to"),
+    "walk": ("draw", "last 30 rolling days", "--step", "6 months", "--source", "demo:sailings",
+             "--value", "passengers", "--to"),
+    "bars": ("buckets", "last 6 months to date as of latest", "--by", "month", "--source",
+             "demo:sailings", "--value", "passengers", "--beside", "1 year earlier", "--picture"),
+    "series": ("buckets", "last 2 months to date", "--by", "month", "--source", "demo:sailings",
+               "--split", "route", "--top", "2", "--picture"),
+    "shades": ("buckets", "last 3 months to date", "--by", "day", "--layout", "calendar",
+               "--source", "demo:sailings", "--picture"),
+    "line": ("running", "last 7 rolling days", "--over", "last 30 days as of latest", "--source",
+             "demo:sailings", "--value", "passengers", "--per", "day", "--picture"),
+    "ages": ("ages", "demo:work_orders", "--since", "raised_on", "--until", "closed_on", "--unit",
+             "business day", "--picture"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("what", DRAWN)
+def test_pictures_are_in_the_language(what, cli, tmp_path):
+    """What a picture says in English and in another language too are names, phrases, numbers."""
+
+    def words_in(locale):
+        path = tmp_path / f"{locale}.svg"
+        with matplotlib.rc_context({"svg.fonttype": "none"}):
+            command = (*DRAWN[what], str(path), "--today", str(CLOCK), "--locale", locale)
+            assert cli(*command)[0] == 0
+        return set(re.findall(r"<text[^>]*>([^<]*)</text>", path.read_text()))
+
+    english = words_in("en-GB")
+    same = r"[\d\W]*|W\d+|last \d.*|this month.*|passengers|Alder Point|[A-Z]\w+ [A-Z]\w+|[A-Z][a-z]{2}"
+    for locale in ("de", "fr", "ja"):
+        left = {text for text in english & words_in(locale) if not re.fullmatch(same, text)}
+        assert not left, locale
+
+
+def test_a_picture_needs_a_font_with_the_signs(cli, tmp_path, monkeypatch):
+    monkeypatch.setattr("matplotlib.font_manager.fontManager.ttflist", [])
+    target = tmp_path / "x.png"
+    code, _, err = cli("draw", "today", "--locale", "ja", "--to", str(target))
+    assert (code, "no font here has the signs of 'ja'" in err) == (2, True)
+    assert not target.exists()

@@ -8,10 +8,11 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import picture_options, values_where
-from ulnager.cli.options import basis_options, json_option, reading_options
+from ulnager.cli.options import basis_options, json_option, locale_option, reading_options
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
+from ulnager.core.words import words_of
 
 
 @click.command("ages", cls=Command)
@@ -27,6 +28,7 @@ from ulnager.core.errors import SettingError
 @click.option("--date-table", metavar="T", help="With --for: the date table of business days.")
 @picture_options
 @json_option
+@locale_option
 @reading_options
 @basis_options
 def command(
@@ -58,6 +60,7 @@ def command(
 
     if size is not None and picture is None:
         raise SettingError("--size is of a picture; say --picture FILE")
+    words = words_of(request.locale)
     if rows is not None and rows < 1:
         raise SettingError(f"--rows is {rows}; give a number from 1 on")
     if target is not None:
@@ -73,8 +76,9 @@ def command(
     if picture is not None:
         from ulnager.pictures.distribution import draw_ages
 
-        of = f" from {since} to {until}" if until else f" since {since}"
-        draw_ages(found, picture, title=f"Ages of {name.removeprefix('demo:')}{of}", size=size)
+        of = f"from {since} to {until}" if until else f"since {since}"
+        title = words.say(f"Ages of {name.removeprefix('demo:')} {of}")
+        draw_ages(found, picture, title=title, size=size, words=words)
         echo(f"drawn into {picture}", err=True)
     if write is not None:
         count = found.write(write, replace=replace)

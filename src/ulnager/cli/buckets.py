@@ -79,8 +79,8 @@ def command(
     if any(measure.values()) or where or picture:
         found = _measured(request, result, unit, partial, values_where(where), basis, **measure)
         if picture is not None:
-            title = measured_title(measure["how"], measure["value"])
-            title += f" by {unit}" if unit else f", {result.period}"
+            title = measured_title(measure["how"], measure["value"], words=result.words)
+            title += f" {result.words.say(f'by {unit}')}" if unit else f", {result.period}"
             _draw(found, picture, title, size, layout)
         if as_json:
             show_json(found.to_dict())

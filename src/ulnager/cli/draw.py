@@ -72,6 +72,7 @@ def _draw_walk(
     from ulnager.core.calendars.months import GREGORIAN
     from ulnager.numbers.daily import measured_steps
     from ulnager.numbers.totals import asked_for, checked_how
+    from ulnager.pictures.labels import calendar_told
     from ulnager.pictures.walks import Step, draw_walk
 
     if len(phrases) != 1:
@@ -94,19 +95,22 @@ def _draw_walk(
             f"more than {MOST_STEPS} steps cannot be drawn; take a longer --step, or a later "
             "--first"
         )
-    drawn = []
+    drawn, words = [], steps[0].words
     for one, (days, values, total) in zip(steps, measured_steps(asked, value, how, steps),
                                           strict=True):  # fmt: skip
         notes = [note for note in one.notes if note.startswith(("it runs", "it begins"))]
         if one.is_empty:
             notes.append("empty")
+        told = f"{words.say(how)} {words.digits(number_text(total))}"
         drawn.append(Step(one.anchor.day, one.label, days, {k: float(v) for k, v in values.items()},
-                          notes, f"{how} {number_text(total)}"))  # fmt: skip
+                          [words.say(note) for note in notes], told))  # fmt: skip
     calendar = basis.get("calendar") or GREGORIAN
-    text = (
-        f"{walked}, {len(steps)} steps of {step} from {steps[0].anchor.day} to "
-        f"{steps[-1].anchor.day}; a bar is a day, a cross a day without rows; {calendar}"
-    )
-    draw_walk(drawn, target, title=f"{measured_title(how, value)}, step by step", text=text,
-              calendar=calendar, size=size)  # fmt: skip
+    ends = f"from {words.day(steps[0].anchor.day)} to {words.day(steps[-1].anchor.day)}"
+    text = "; ".join((
+        f"{walked}, {words.say(f'{len(steps)} steps {ends}')}",
+        words.say("a bar is a day, a cross a day without rows"),
+        calendar_told(calendar, words),
+    ))  # fmt: skip
+    title = f"{measured_title(how, value, words=words)}, {words.say('step by step')}"
+    draw_walk(drawn, target, title=title, text=text, calendar=calendar, size=size, words=words)
     echo(f"drawn into {target}", err=True)

@@ -6,7 +6,6 @@ else that stopped it; 130 interrupted.
 
 from __future__ import annotations
 
-import atexit
 import contextlib
 import io
 import os
@@ -62,7 +61,9 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
         # The shell asks what may follow, or for the script that makes it ask.
         from click.shell_completion import shell_complete
 
-        sys.exit(shell_complete(commands, {}, "ulnager", _COMPLETION, asked))
+        done = shell_complete(commands, {}, "ulnager", _COMPLETION, asked)
+        _flush()
+        sys.exit(done)
     given = list(sys.argv[1:] if args is None else args)
     debug = "--debug" in given
     if debug:
@@ -81,10 +82,7 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
             raise
         _tell(f"Error: the output cannot be written: {error.strerror or error}")
         _leave(1)
-    if not _is_tested():
-        # What was to be done at the end is done; taking all apart first would only take time.
-        atexit._run_exitfuncs()
-    _leave(code)
+    sys.exit(code)
 
 
 def _prepare_streams() -> None:

@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from ulnager.core.errors import SettingError
+from ulnager.core.words import ENGLISH, Words
 
 _OPTIONS = (
     click.option("--value", metavar="C", help="The column whose values are put together."),
@@ -37,13 +38,15 @@ def picture_options(command: Callable[..., Any]) -> Callable[..., Any]:
     return command
 
 
-def measured_title(how: str | None, value: str | None, per: str | None = None) -> str:
-    """What is measured, as the title of a picture."""
+def measured_title(
+    how: str | None, value: str | None, per: str | None = None, words: Words = ENGLISH
+) -> str:
+    """What is measured, as the title of a picture, in the words of a language."""
     how = how or ("count" if value is None else "sum")
     said = {"count": "Number", "sum": "Total", "mean": "Mean", "min": "Least", "max": "Largest",
             "median": "Median", "distinct": "Different values"}.get(how, how)  # fmt: skip
-    of = f" of {value}" if value is not None else " of rows"
-    return f"{said}{of}{f' per {per}' if per else ''}"
+    told = words.say(f"{said} of {value}" if value is not None else f"{said} of rows")
+    return f"{told} {words.say(f'per {per}')}" if per else told
 
 
 def measure_options(command: Callable[..., Any]) -> Callable[..., Any]:

@@ -113,7 +113,7 @@ def _begin_book(
     if column_type is not None:
         given["column_type"] = column_type
     place = str(source.relative_to(book.parent))
-    words = words_of(request.locale)
+    words = None if request.locale is None else words_of(request.locale)
     text = starting_book(profiles[0], place, given, request.tz, words)
     write_book(text, file)
     echo(

@@ -69,7 +69,7 @@ def command(
         if measure["split"] is None and measure["how"] not in ("median", "distinct"):
             daily = totals(source, result, by="day", value=measure["value"], how=measure["how"],
                            **given)  # fmt: skip
-        title = measured_title(measure["how"], measure["value"], measure["per"])
+        title = measured_title(measure["how"], measure["value"], measure["per"], result.words)
         draw_running(found, picture, title=f"{title}, {found.period}", daily=daily, size=size)
         echo(f"drawn into {picture}", err=True)
     if as_json:

@@ -6,52 +6,96 @@ Only what viewers read is written so. Phrases, keys and reasons stay as they are
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from typing import Any
+from datetime import date, datetime
+from typing import Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError
+from ulnager.core.units import MONTH_NAMES, UNIT_NAMES, WEEKDAYS
 
 
 class Words:
-    """The words of a language, as ``ulnager.locales`` has them; None stands for plain English."""
+    """The words of a language: plain English here, others in ``ulnager.locales``."""
 
     locale = "en"
     is_english = True
 
     def span(self, span: Any) -> str:
         """Dates for a person to read."""
-        raise NotImplementedError
+        return label_of(span)
 
-    def day(self, day: Any) -> str:
+    def day(self, day: date) -> str:
         """A day for a person to read."""
-        raise NotImplementedError
+        return day_label(day)
 
     def unit(self, label: str) -> str:
         """The label of a unit, such as ``Mar 2026``."""
-        raise NotImplementedError
+        return label
 
     def counted(self, count: int, unit: str) -> str:
         """So many of a unit."""
-        raise NotImplementedError
+        known = UNIT_NAMES.get(unit)
+        plural = f"{unit}s" if known is None else known.plural
+        return f"{count:,} {unit if count == 1 else plural}"
+
+    def weekday(self, number: int, *, short: bool = False) -> str:
+        """A weekday, 0 for Monday, in full or in a few letters."""
+        name = WEEKDAYS[number].title()
+        return name[:2] if short else name
 
     def digits(self, text: str) -> str:
         """A number with the signs of the language: ``1.234,5``."""
-        raise NotImplementedError
+        return text
 
     def say(self, text: str) -> str:
         """A sentence for viewers."""
-        raise NotImplementedError
+        return text
 
     def label(self, text: str) -> str:
         """A label of the book."""
-        raise NotImplementedError
+        return text
 
 
-def counted(words: Words | None, count: int, unit: str) -> str:
-    """So many of a unit, in the words of a language or in English."""
-    if words is not None:
-        return words.counted(count, unit)
-    return f"{count:,} {unit}{'s' * (count != 1)}"
+ENGLISH: Final = Words()
+
+
+def label_of(span: Any) -> str:
+    """Dates for a person to read: ``1 Mar to 31 May 2026``."""
+    start, end = span.start, span.end
+    if isinstance(span.start, datetime) or isinstance(span.stop, datetime):
+        return _time_label(span)
+    if start is None:
+        return "all dates" if end is None else f"up to {day_label(end)}"
+    if end is None:
+        return f"from {day_label(start)}"
+    if start == end:
+        return day_label(start)
+    if start.year != end.year:
+        return f"{day_label(start)} to {day_label(end)}"
+    if start.month != end.month:
+        return f"{start.day} {MONTH_NAMES[start.month - 1]} to {day_label(end)}"
+    return f"{start.day} to {day_label(end)}"
+
+
+def _time_label(span: Any) -> str:
+    start, stop = span.start, span.stop
+    if not isinstance(start, datetime):
+        assert isinstance(stop, datetime)
+        return f"before {day_label(stop)} {_clock(stop)}"
+    if not isinstance(stop, datetime):
+        return f"from {day_label(start)} {_clock(start)}"
+    if start.date() == stop.date():
+        return f"{day_label(start)} {_clock(start)} to {_clock(stop)}"
+    return f"{day_label(start)} {_clock(start)} to {day_label(stop)} {_clock(stop)}"
+
+
+def _clock(moment: datetime) -> str:
+    return f"{moment:%H:%M:%S}" if moment.second or moment.microsecond else f"{moment:%H:%M}"
+
+
+def day_label(day: date) -> str:
+    """A day for a person to read: ``31 Dec 9999``."""
+    return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"
 
 
 Make = Callable[[str, str | None, Mapping[str, Mapping[str, str]]], Words]
@@ -67,8 +111,8 @@ def words_of(
     locale: object,
     dates_as: str | None = None,
     texts: Mapping[str, Mapping[str, str]] | None = None,
-) -> Words | None:
-    """The words of a locale, such as ``de`` or ``fr-CA``; None for plain English.
+) -> Words:
+    """The words of a locale, such as ``de`` or ``fr-CA``; plain English for none.
 
     ``dates_as`` is a CLDR pattern for days, ``texts`` are labels by locale.
 
@@ -77,7 +121,7 @@ def words_of(
     if isinstance(locale, Words):
         return locale
     if locale is None and dates_as is None:
-        return None
+        return ENGLISH
     if locale is not None and not (isinstance(locale, str) and locale.strip()):
         raise SettingError(f"locale is {shown(locale)}; give a language, such as 'de' or 'fr-CA'")
     return _makers["words"](locale or "en-GB", dates_as, texts or {})

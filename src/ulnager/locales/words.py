@@ -127,6 +127,11 @@ class LocaleWords(Words):
                     return told
         return self.say(f"{count} {unit}{'s' * (count != 1)}")
 
+    def weekday(self, number: int, *, short: bool = False) -> str:
+        """A weekday by the CLDR, 0 for Monday."""
+        width = "short" if short else "wide"
+        return str(self._locale.days["stand-alone"][width][number])
+
     def digits(self, text: str) -> str:
         """A number that is written as in English, with the signs of the language."""
         group, point = get_group_symbol(self._locale), get_decimal_symbol(self._locale)

@@ -287,8 +287,6 @@ def _worded(
 ) -> tuple[list[Partner | None], tuple[str, ...]]:
     """Partners with their labels in the language of the result."""
     partners, notes = found
-    if result.words is None:
-        return found
     unit = result.words.unit
     return [one and one._replace(label=unit(one.label)) for one in partners], notes
 

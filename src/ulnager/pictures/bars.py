@@ -8,7 +8,7 @@ from typing import Any, Final
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.resolution import Resolution
 from ulnager.numbers.rows import TotalRow, Totals
-from ulnager.pictures.labels import bucket_labels
+from ulnager.pictures.labels import bucket_labels, calendar_told
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, WARN, Sheet
 
 MOST_BARS: Final = 400
@@ -44,7 +44,7 @@ def draw_totals(
             f"{len(panels)} series cannot be drawn; take the largest: --top {MOST_PANELS - 1}"
         )
     result: Resolution = found.resolution
-    sheet = Sheet(title, _told(found, result), size)
+    sheet = Sheet(title, _told(found, result), size, result.words)
     bottom = 84 if sheet.is_narrow else 92
     room = (sheet.height - sheet.top - bottom) / len(panels)
     height = max((_highest(rows) for rows in panels.values()), default=0)
@@ -58,8 +58,9 @@ def draw_totals(
         pad = (height - low) * 0.1 or 1
         axes.set_ylim(low - (pad if low < 0 else 0), height + pad)
         if len(panels) > 1:
-            axes.set_title("other" if is_other else str(name), loc="left", fontsize=10.5, color=INK)
-    sheet.key(_key(found), say=None if result.words is None else result.words.say)
+            told = result.words.say("other") if is_other else str(name)
+            axes.set_title(told, loc="left", fontsize=10.5, color=INK)
+    sheet.key(_key(found))
     sheet.write(target)
 
 
@@ -68,15 +69,16 @@ def _margin(height: float) -> float:
 
 
 def _told(found: Totals, result: Resolution) -> str:
-    parts = [f"{result.period}: {result.label}; {result.calendar}"]
+    calendar = calendar_told(result.calendar, result.words)
+    parts = [f"{result.period}: {result.label}; {calendar}"]
     left = [row.bucket for row in found.rows if not row.bucket.is_whole]
-    say = (lambda text: text) if result.words is None else result.words.say
+    say = result.words.say
     unfinished = list(
         dict.fromkeys((bucket.label, tuple(map(say, bucket.reasons))) for bucket in left)
     )
     parts += [f"{label}: {', '.join(reasons)}" for label, reasons in unfinished[:2]]
     if len(unfinished) > 2:
-        parts.append(f"{len(unfinished) - 2} more are not whole")
+        parts.append(say(f"{len(unfinished) - 2} more are not whole"))
     return "; ".join(parts)
 
 
@@ -119,6 +121,7 @@ def _draw(
                 text = _text(row.value)
                 if row.relative is not None:
                     text += f"\n{row.relative:+.1%}"
+                text = result.words.digits(text)
                 axes.annotate(text, (place + shift, float(row.value)), (0, 3), ha="center",
                               textcoords="offset points", fontsize=9, color=INK)  # fmt: skip
     names = bucket_labels([row.bucket for row in rows], result.calendar, room) if is_last else []

@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from ulnager.core.errors import SettingError
+from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.ages import Ages
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, Sheet
 
@@ -13,7 +14,12 @@ _MOST_BARS = 60
 
 
 def draw_ages(
-    found: Ages, target: str | Path, *, title: str, size: str | tuple[int, int] | None = None
+    found: Ages,
+    target: str | Path,
+    *,
+    title: str,
+    size: str | tuple[int, int] | None = None,
+    words: Words = ENGLISH,
 ) -> None:
     """Draw ages into a PNG, SVG or PDF file: how many rows have each, open ones above, ended below.
 
@@ -28,47 +34,52 @@ def draw_ages(
     for row in found.rows:
         is_open[row.age // width] += row.open
         ended[row.age // width] += row.closed
-    sheet = Sheet(title, _told(found, width), size)
+    sheet = Sheet(title, _told(found, width, words), size, words)
+    counts = [words.digits(f"{count:,}") for count in (found.open, found.closed)]
     room = (sheet.height - sheet.top - 60) / 2
     for place, (rows, name, colour) in enumerate(
-        ((is_open, f"open: {found.open:,}", PERIOD), (ended, f"ended: {found.closed:,}", LIGHT))
+        ((is_open, f"open: {counts[0]}", PERIOD), (ended, f"ended: {counts[1]}", LIGHT))
     ):
         above = sheet.top + place * room
         axes = sheet.axes(70, sheet.height - above - room + 30, top=above + 22)
         axes.bar(range(len(bins)), rows, 0.86, color=colour, zorder=2)
-        axes.set_title(name, loc="left", fontsize=11, color=INK, weight="bold")
-        _mark(axes, bins, width, found.median, sheet.width - 94)
+        axes.set_title(words.say(name), loc="left", fontsize=11, color=INK, weight="bold")
+        _mark(axes, bins, width, found.median, sheet)
         axes.set_ylim(0, max([*rows, 1]) * 1.12)
         axes.yaxis.get_major_locator().set_params(integer=True)
         axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
         axes.set_axisbelow(True)
         axes.set_xlim(-0.7, len(bins) - 0.3)
     sheet.figure.text(
-        0.5, 16 / sheet.height, f"age in {found.unit.plural}", ha="center", fontsize=10.5, color=INK
-    )
+        0.5, 16 / sheet.height, words.say(f"age in {found.unit.plural}"), ha="center",
+        fontsize=10.5, color=INK,
+    )  # fmt: skip
     sheet.write(target)
 
 
-def _mark(axes: Any, bins: range, width: int, median: float | None, room: float) -> None:
+def _mark(axes: Any, bins: range, width: int, median: float | None, sheet: Sheet) -> None:
     names = [str(one) if width == 1 else f"{one}–{one + width - 1}" for one in bins]
-    most = min(12, int(room / (len(names[-1]) * 8.5 + 14)))
+    most = min(12, int((sheet.width - 94) / (len(names[-1]) * 8.5 + 14)))
     step = max(1, -(-len(bins) // max(1, most)))
     axes.set_xticks(list(range(0, len(bins), step)), names[::step])
     if median is not None:
         axes.axvline(median / width, color=FAINT, linewidth=1.2, linestyle="--", zorder=3)
-        axes.annotate("median", (median / width, 1), (4, -4), xycoords=("data", "axes fraction"),
-                      textcoords="offset points", fontsize=9, color=FAINT, va="top")  # fmt: skip
+        axes.annotate(
+            sheet.words.say("median"), (median / width, 1), (4, -4), fontsize=9, color=FAINT,
+            xycoords=("data", "axes fraction"), textcoords="offset points", va="top",
+        )  # fmt: skip
 
 
-def _told(found: Ages, width: int) -> str:
+def _told(found: Ages, width: int, words: Words) -> str:
     left = [(found.later, "begin later"), (found.reversed, "end before they begin"),
             (found.nulls, "have no date")]  # fmt: skip
-    parts = [f"as of {found.anchor}; open rows are measured to that day"]
+    units = found.unit.plural
+    parts = [f"as of {words.day(found.anchor)}", "open rows are measured to that day"]
     if found.median is not None:
-        parts.append(f"the median of all is {found.median:g} {found.unit.plural}")
+        parts.append(f"the median of all is {words.digits(f'{found.median:g}')} {units}")
     if width > 1:
-        parts.append(f"a bar is {width} {found.unit.plural}")
-    told = [f"{count:,} {text}" for count, text in left if count]
+        parts.append(f"a bar is {width} {units}")
+    told = [words.say(f"{words.digits(f'{count:,}')} {text}") for count, text in left if count]
     if told:
-        parts.append("left out: " + ", ".join(told))
-    return "; ".join(parts)
+        parts.append(f"left out: {', '.join(told)}")
+    return "; ".join(map(words.say, parts))

@@ -10,10 +10,22 @@ from typing import Any
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError
-from ulnager.core.units import Unit
+from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.words import Words
 
 _WIDE = 8.2
 """How much room a letter of a label takes, in pixels."""
+
+
+def calendar_told(calendar: Calendar, words: Words) -> str:
+    """A calendar for a person to read."""
+    parts = []
+    for part in str(calendar).split(", "):
+        start, _, day = part.rpartition(" ")
+        is_day = day.lower() in WEEKDAYS
+        name = words.weekday(WEEKDAYS.index(day.lower())) if is_day else day
+        parts.append(words.say(f"{start} {name}".lstrip()))
+    return ", ".join(parts)
 
 
 def year_of(calendar: Calendar, day: date) -> str:
@@ -49,7 +61,7 @@ def _year(calendar: Calendar, bucket: Any) -> str:
 
 
 def mark_units(
-    axes: Any, calendar: Calendar, first: int, last: int, width: float, words: Any = None
+    axes: Any, calendar: Calendar, first: int, last: int, width: float, words: Words
 ) -> Unit:
     """Bands and labels of units that there is room for, on an axis of day numbers."""
     from ulnager.pictures.paper import BAND
@@ -76,7 +88,7 @@ def mark_units(
         if number % 2:
             axes.axvspan(low - 0.5, high - 0.5, color=BAND, zorder=0, linewidth=0)
         text = calendar.label(date_of(begin), unit, short=True)
-        text = text if words is None else words.unit(text)
+        text = words.unit(text)
         if (high - low) / (last - first + 1) * width < len(text) * 6.5:
             continue
         year = year_of(calendar, date_of(begin))

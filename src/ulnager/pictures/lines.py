@@ -8,7 +8,7 @@ from typing import Any, Final
 from ulnager.core.errors import SettingError
 from ulnager.numbers.rows import Totals
 from ulnager.numbers.running import Running, RunningRow
-from ulnager.pictures.labels import mark_units
+from ulnager.pictures.labels import calendar_told, mark_units
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet
 
 MOST_LINES = 6
@@ -38,7 +38,8 @@ def draw_running(
         raise SettingError(f"'{found.over.period}' has no days to draw")
     if len(lines) > MOST_LINES:
         raise SettingError(f"{len(lines)} lines cannot be drawn; at most {MOST_LINES}")
-    sheet = Sheet(title, _told(found), size)
+    words = found.over.words
+    sheet = Sheet(title, _told(found), size, words)
     values = [float(row.value) for row in found.rows if row.value is not None]
     days = [] if daily is None else [row for row in daily.rows if row.value is not None]
     # A total of many days and one of a single day have no scale in common.
@@ -49,7 +50,7 @@ def draw_running(
     low = min([0.0, *values])
     axes = sheet.axes(30 + 7.5 * len(f"{top:,.0f}"), 92)
     first, last = found.rows[0].day.toordinal(), found.rows[-1].day.toordinal()
-    mark_units(axes, found.over.calendar, first, last, sheet.width - 120, found.over.words)
+    mark_units(axes, found.over.calendar, first, last, sheet.width - 120, words)
     axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
     axes.set_axisbelow(True)
     if shown:
@@ -59,20 +60,21 @@ def draw_running(
         colour = PERIOD if len(lines) == 1 else [PERIOD, WARN, SCALE[4], FAINT, INK, LIGHT][place]
         _draw(axes, rows, colour, _STYLES[place])
     axes.set_ylim(low * 1.08, top * 1.12 or 1)
-    words = found.over.words
-    sheet.key(_key(found, lines, is_daily=shown), say=None if words is None else words.say)
+    sheet.key(_key(found, lines, is_daily=shown))
     sheet.write(target)
 
 
 def _told(found: Running) -> str:
-    first = found.rows[0]
+    first, words = found.rows[0], found.over.words
+    own = f"{words.day(first.day)}: {words.span(first.window)}"
     parts = [
-        f"each day over its own dates ({first.day}: {first.window}), shown over "
-        f"{found.over.label}; {found.over.calendar}"
+        words.say(f"each day over its own dates ({own}), shown over {found.over.label}"),
+        calendar_told(found.over.calendar, words),
     ]
     short = [row for row in found.rows if _SHORT in row.reasons]
     if short:
-        parts.append(f"the first {len({row.day for row in short})} days begin before the data")
+        count = len({row.day for row in short})
+        parts.append(words.say(f"the first {count} days begin before the data"))
     return "; ".join(parts)
 
 

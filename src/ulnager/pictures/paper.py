@@ -8,13 +8,14 @@ letters as a wide one, and less room.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+import unicodedata
 from pathlib import Path
 from textwrap import wrap
 from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.words import ENGLISH, Words
 from ulnager.sources.writing import whole_file
 
 if TYPE_CHECKING:
@@ -42,6 +43,13 @@ FORMATS: Final = (".png", ".svg", ".pdf")
 _LEAST, _MOST = 320, 8000
 _LETTER: Final = 8.7
 """How wide a letter of 11 points is, in pixels."""
+_FONTS: Final = {
+    "ja": ("Noto Sans CJK JP", "Noto Sans JP", "IPAexGothic", "IPAGothic", "Hiragino Sans",
+           "Yu Gothic", "MS Gothic", "Noto Serif CJK JP"),
+    "ko": ("Noto Sans CJK KR", "Noto Sans KR", "NanumGothic", "Malgun Gothic"),
+    "zh": ("Noto Sans CJK SC", "Noto Sans SC", "WenQuanYi Zen Hei", "Microsoft YaHei", "SimHei"),
+}  # fmt: skip
+"""What has the signs that the usual font lacks."""
 _KEY: Final = 200
 """How much room a sign and what it means take, in pixels."""
 
@@ -69,9 +77,16 @@ def size_of(text: str | tuple[int, int] | None) -> tuple[int, int]:
 class Sheet:
     """A figure with a heading, and the room that is left below it."""
 
-    def __init__(self, title: str, text: str, size: str | tuple[int, int] | None = None) -> None:
+    def __init__(
+        self,
+        title: str,
+        text: str,
+        size: str | tuple[int, int] | None = None,
+        words: Words = ENGLISH,
+    ) -> None:
         from matplotlib.figure import Figure
 
+        self.words = words
         self.width, self.height = size_of(size)
         self.is_narrow = self.width < 700
         self.figure: Figure = Figure(
@@ -81,11 +96,11 @@ class Sheet:
         self.left = 24
         columns = max(20, int((self.width - 48) / (_LETTER * letters / 11 * 1.04)))
         self.top = 24.0
-        for line in wrap(title, columns)[:3]:
+        for line in wrapped(title, columns)[:3]:
             self._line(line, letters, INK, "bold")
         self.top += 4
         small = 11 if not self.is_narrow else 9.5
-        for line in wrap(text, max(20, int((self.width - 48) / (_LETTER * small / 11))))[:5]:
+        for line in wrapped(text, int((self.width - 48) / (_LETTER * small / 11)))[:5]:
             self._line(line, small, FAINT, "normal")
         self.top += 14
 
@@ -105,19 +120,12 @@ class Sheet:
                 max(0.01, 1 - (bottom + top) / self.height),
             )
         )
-        return plain(found)
+        return plain(found, self.words)
 
-    def key(
-        self,
-        handles: list[Any],
-        columns: int = 6,
-        narrow: int = 2,
-        say: Callable[[str], str] | None = None,
-    ) -> None:
-        """What the signs mean, at the bottom, in the words of a language."""
-        if say is not None:
-            for handle in handles:
-                handle.set_label(say(handle.get_label()))
+    def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
+        """What the signs mean, at the bottom, in the words of the language."""
+        for handle in handles:
+            handle.set_label(self.words.say(handle.get_label()))
         room = narrow if self.is_narrow else min(columns, self.width // _KEY)
         self.figure.legend(
             handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),
@@ -127,21 +135,41 @@ class Sheet:
 
     def write(self, target: str | Path) -> None:
         """Write it to a file; SourceError when it cannot be written."""
-        write_figure(self.figure, target)
+        write_figure(self.figure, target, self.words)
 
 
-def plain(axes: Any) -> Any:
+def letters_of(text: str) -> int:
+    """How many letters wide a text is; the signs of East Asia are as wide as two."""
+    return len(text) + sum(unicodedata.east_asian_width(sign) in "WF" for sign in text)
+
+
+def wrapped(text: str, columns: int) -> list[str]:
+    """Lines of so many letters."""
+    return wrap(text, max(20, int(columns * len(text) / max(1, letters_of(text)))))
+
+
+def cut(text: str, columns: int) -> str:
+    """A text of at most so many letters, with a sign where something is left out."""
+    if letters_of(text) <= columns:
+        return text
+    kept = text
+    while kept and letters_of(kept) >= columns:
+        kept = kept[:-1]
+    return f"{kept.rstrip()}…"
+
+
+def plain(axes: Any, words: Words) -> Any:
     """Axes without a frame, but for a faint line at the bottom."""
     axes.set_facecolor("white")
     for side in ("left", "right", "top"):
         axes.spines[side].set_visible(False)
     axes.spines["bottom"].set_color(FAINT)
     axes.tick_params(length=0, labelsize=9.5, labelcolor=INK)
-    axes.yaxis.set_major_formatter(_thousands)
+    axes.yaxis.set_major_formatter(lambda value, _: words.digits(_thousands(value)))
     return axes
 
 
-def _thousands(value: float, _: object) -> str:
+def _thousands(value: float) -> str:
     return f"{value:,.0f}" if value == int(value) else f"{value:,.10g}"
 
 
@@ -152,9 +180,39 @@ def new_figure() -> Figure:
     return Figure(figsize=(SIZE[0] / DPI, SIZE[1] / DPI), dpi=DPI, facecolor=PAPER)
 
 
-def write_figure(figure: Figure, target: str | Path) -> None:
-    """Write a figure to a file; SourceError when it cannot be written."""
+def write_figure(figure: Figure, target: str | Path, words: Words = ENGLISH) -> None:
+    """Write a figure to a file; SourceError when it cannot be written.
+
+    Raises SettingError where no font here has the signs of the language.
+    """
     if Path(target).suffix.lower() not in FORMATS:
         raise SourceError(f"{target}: pictures are written as {', '.join(FORMATS)}")
+    set_fonts(figure, words)
     with whole_file(target) as path:
         figure.savefig(path, facecolor=PAPER)
+
+
+def set_fonts(figure: Figure, words: Words) -> None:
+    """Have all words of a figure in fonts that have the signs of the language."""
+    from matplotlib.text import Text
+
+    families = _families(words)
+    for text in figure.findobj(Text):
+        text.set_fontfamily(families)
+
+
+def _families(words: Words) -> list[str]:
+    """The fonts of a picture, the usual one first."""
+    language = words.locale.partition("-")[0]
+    if language not in _FONTS:
+        return ["DejaVu Sans"]
+    from matplotlib.font_manager import fontManager
+
+    there = {font.name for font in fontManager.ttflist}
+    found = [name for name in _FONTS[language] if name in there]
+    if not found:
+        raise SettingError(
+            f"no font here has the signs of {words.locale!r}; install one of "
+            f"{', '.join(_FONTS[language][:3])}, or draw in another language"
+        )
+    return ["DejaVu Sans", found[0]]

@@ -10,6 +10,7 @@ import numpy as np
 from ulnager.checking.rehearsing import Rehearsal
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import SettingError
+from ulnager.core.words import ENGLISH
 from ulnager.pictures.labels import mark_units
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet
 
@@ -64,7 +65,7 @@ def draw_rehearsal(
 def _prepared(axes: Any, first: int, last: int, room: int, label: str) -> None:
     from matplotlib.ticker import MaxNLocator
 
-    mark_units(axes, GREGORIAN, first, last, room)
+    mark_units(axes, GREGORIAN, first, last, room, ENGLISH)
     axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
     axes.set_axisbelow(True)
     axes.yaxis.set_major_locator(MaxNLocator(5, integer=True))

@@ -10,8 +10,10 @@ from typing import Any, Final
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.units import Unit
+from ulnager.core.words import Words
 from ulnager.numbers.rows import TotalRow, Totals
+from ulnager.pictures.labels import calendar_told
 from ulnager.pictures.paper import FAINT, INK, SCALE, WARN, Sheet
 
 MOST_YEARS: Final = 6
@@ -40,7 +42,9 @@ def draw_shades(
         )
     values = sorted(float(row.value) for row in rows if row.value is not None)
     edges = _edges(values)
-    sheet = Sheet(title, f"{found.resolution.period}: {found.resolution.label}; {calendar}", size)
+    words = found.resolution.words
+    told = f"{found.resolution.period}: {found.resolution.label}; {calendar_told(calendar, words)}"
+    sheet = Sheet(title, told, size, words)
     foot = 84 if sheet.is_narrow else 64
     room = (sheet.height - sheet.top - foot) / len(years)
     by_day = {row.bucket.start.toordinal(): row for row in rows}
@@ -48,7 +52,7 @@ def draw_shades(
         above = sheet.top + place * room
         axes = sheet.axes(64, sheet.height - above - room + 8, top=above + 22)
         _draw_year(axes, calendar, start, stop, by_day, edges, sheet)
-    sheet.key(_key(edges, rows), 8, narrow=4)
+    sheet.key(_key(edges, rows, words), 8, narrow=4)
     sheet.write(target)
 
 
@@ -103,20 +107,24 @@ def _draw_year(
     month = start
     while month < stop:
         months.append((month - monday) / 7)
-        names.append(_month(calendar, month))
+        names.append(sheet.words.unit(_month(calendar, month)))
         month = _next_month(calendar, month)
     if sheet.is_narrow:
         months, names = months[::3], names[::3]
     axes.set_xticks(months, names, ha="left")
     axes.xaxis.tick_top()
     shown = (0, 2, 4, 6) if not sheet.is_narrow else (0, 3)
-    axes.set_yticks([n + 0.5 for n in shown],
-                    [WEEKDAYS[(monday - 1 + n) % 7][:2].title() for n in shown])  # fmt: skip
+    weekdays = [sheet.words.weekday((monday - 1 + n) % 7, short=True) for n in shown]
+    axes.set_yticks([n + 0.5 for n in shown], weekdays)
     axes.tick_params(labelsize=8.5, labelcolor=FAINT, pad=2)
     axes.set_ylabel(calendar.label(date_of(start), Unit.YEAR), fontsize=11, color=INK,
                     weight="bold")  # fmt: skip
     axes.spines["bottom"].set_visible(False)
     axes.set_facecolor("none")
+
+
+def _rounded(value: float) -> str:
+    return f"{value:,.4g}" if value < 1e4 else f"{value:,.0f}"
 
 
 def _month(calendar: Calendar, start: int) -> str:
@@ -133,13 +141,12 @@ def _next_month(calendar: Calendar, start: int) -> int:
         return start + 28
 
 
-def _key(edges: Sequence[float], rows: Sequence[TotalRow]) -> list[Any]:
+def _key(edges: Sequence[float], rows: Sequence[TotalRow], words: Words) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
     handles: list[Any] = [
-        Patch(color=_shade(edge, edges), label=f"to {edge:,.4g}" if edge < 1e4 else
-              f"to {edge:,.0f}")
+        Patch(color=_shade(edge, edges), label=f"to {words.digits(_rounded(edge))}")
         for edge in edges
     ]  # fmt: skip
     if any(not row.value for row in rows):

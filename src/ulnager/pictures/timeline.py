@@ -11,10 +11,24 @@ from typing import Any, Final
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.periods.anchors import Extent
+from ulnager.core.language.period import period
+from ulnager.core.periods.anchors import Anchor, Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
-from ulnager.pictures.paper import BAND, FAINT, INK, LIGHT, PERIOD, WARN, new_figure, write_figure
+from ulnager.core.words import Words
+from ulnager.pictures.labels import calendar_told
+from ulnager.pictures.paper import (
+    BAND,
+    FAINT,
+    INK,
+    LIGHT,
+    PERIOD,
+    WARN,
+    letters_of,
+    new_figure,
+    wrapped,
+    write_figure,
+)
 
 MOST_PERIODS = 24
 _MOST_LABELS = 26
@@ -54,7 +68,8 @@ def draw_timeline(
     anchor = results[0].anchor
     calendar = results[0].calendar
     known = results[0].unit_named(unit)
-    _draw_units(axes, calendar, known, first, last, results[0].words)
+    words = results[0].words
+    _draw_units(axes, calendar, known, first, last, words)
     if first <= anchor.day <= last:
         _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
     anchor_place = _place(anchor.day) + (0.5 if anchor.running else 1)
@@ -62,28 +77,35 @@ def draw_timeline(
     for row, result in enumerate(results):
         _draw_period(axes, row, result, first, last, anchor_place)
     if data is not None:
-        _draw_data(axes, rows - 1, data, first, last)
+        _draw_data(axes, rows - 1, data, first, last, words)
     if is_seen:
         axes.axvline(anchor_place, color=WARN, linewidth=2, zorder=5)
-    state = "running" if anchor.running else "over"
-    source = "anchor" if anchor.source == str(anchor.day) else anchor.source
-    figure.text(0.22, 0.93, "Periods on a timeline", fontsize=17, color=INK, weight="bold")
-    told = (
-        f"the line is {source}, {anchor.day}, whose day is {state}; "
-        f"hatched is what is left of its {known}"
-    )
-    if not is_seen:
-        told = f"the anchor, {anchor.day}, has no say in these dates and is not shown"
-    figure.text(
-        0.22, 0.918, "\n".join(wrap(f"{calendar}; {told}", 118)), fontsize=11, color=FAINT, va="top"
-    )
+    title = words.say("Periods on a timeline")
+    figure.text(0.22, 0.93, title, fontsize=17, color=INK, weight="bold")
+    told = f"{calendar_told(calendar, words)}; {_anchor_told(anchor, known, words, is_seen)}"
+    figure.text(0.22, 0.918, "\n".join(wrapped(told, 118)), fontsize=11, color=FAINT, va="top")
     names = [str(text) for text in labels or [result.period for result in results]]
-    axes.set_yticks(range(rows), [_folded(name) for name in names] + ["data"] * (data is not None))
+    data_name = [words.say("data")] if data is not None else []
+    axes.set_yticks(range(rows), [_folded(name) for name in names] + data_name)
     axes.tick_params(axis="y", length=0, labelsize=11, labelcolor=INK)
     for side in ("left", "right", "top"):
         axes.spines[side].set_visible(False)
     axes.spines["bottom"].set_color(FAINT)
-    write_figure(figure, target)
+    write_figure(figure, target, words)
+
+
+def _anchor_told(anchor: Anchor, unit: Unit, words: Words, is_seen: bool) -> str:
+    """What the line and the hatching are."""
+    day = words.day(anchor.day)
+    if not is_seen:
+        return words.say(f"the anchor, {day}, has no say in these dates and is not shown")
+    source = "anchor" if anchor.source == str(anchor.day) else anchor.source
+    state = "running" if anchor.running else "over"
+    parts = (
+        f"the line is {source}, {day}, whose day is {state}",
+        f"hatched is what is left of its {unit}",
+    )
+    return "; ".join(map(words.say, parts))
 
 
 def _is_open(result: Resolution) -> bool:
@@ -133,7 +155,7 @@ def _draw_units(
         ticks.append(middle)
         name = _unit_label(calendar, unit, date.fromordinal(begin), first=not names)
         short, _, year = name.partition("\n")
-        short = short if words is None else words.unit(short)
+        short = words.unit(short)
         names.append(f"{short}\n{year}" if year else short)
     step = -(-len(ticks) // _MOST_LABELS)
     axes.set_xticks(ticks[::step], names[::step])
@@ -165,7 +187,7 @@ _GROUND: Final = {"facecolor": "white", "edgecolor": "none", "alpha": 0.85, "pad
 
 def _clear_of(line: float, left: float, text: str, first: date, last: date) -> tuple[float, str]:
     """Where words that would begin at ``left`` begin or end, so that the line misses them."""
-    width = len(text) * _SIGN * (_place(last) - _place(first))
+    width = letters_of(text) * _SIGN * (_place(last) - _place(first))
     room = 0.006 * (_place(last) - _place(first))
     # Near the right edge there is no room for the words behind the start.
     if left + width > _place(last):
@@ -181,7 +203,8 @@ def _draw_period(
     axes: Any, row: int, result: Resolution, first: date, last: date, line: float
 ) -> None:
     if result.is_empty:
-        axes.text(_place(result.anchor.day), row, "  empty", color=WARN, va="center", fontsize=11)
+        told = f"  {result.words.say('empty')}"
+        axes.text(_place(result.anchor.day), row, told, color=WARN, va="center", fontsize=11)
     for span in result.spans:
         start, stop = _place(span.start or first), _place(span.stop or last)
         axes.barh(row, stop - start, left=start, height=0.46, color=PERIOD, zorder=3)
@@ -190,9 +213,10 @@ def _draw_period(
                 axes.plot(edge - sign * 0.01 * (_place(last) - _place(first)), row, zorder=4,
                           marker="<" if sign < 0 else ">", color="white", markersize=9)  # fmt: skip
     if result.spans:
-        text = result.label if len(result.spans) == 1 else f"{len(result.spans)} spans"
+        words, count = result.words, len(result.spans)
+        text = result.label if count == 1 else words.say(f"{count} spans")
         if result.days is not None:
-            text += f", {result.days:,} day{'s' * (result.days > 1)}"
+            text += f", {words.counted(result.days, 'day')}"
         left = max(_place(result.spans[0].start or first), _place(first))
         place, side = _clear_of(line, left, text, first, last)
         axes.text(
@@ -201,16 +225,17 @@ def _draw_period(
         )  # fmt: skip
 
 
-def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date) -> None:
+def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date, words: Words) -> None:
     low, high = max(_place(data.first), _place(first)), min(_place(data.last) + 1, _place(last))
     axes.barh(row, high - low, left=low, height=0.3, color=LIGHT, edgecolor=INK, zorder=3)
     for start, stop in data.missing:
         if start is not None and stop is not None:
             axes.barh(row, stop - start, left=start, height=0.3, color="white", zorder=4)
-    text = f"{data.first} to {data.last}"
+    dates = period(f"from {data.first} to {data.last}").resolve(locale=words)
+    text = dates.label
     if data.last_whole is not None and data.last_whole < data.last:
         whole = _place(data.last_whole) + 1
         axes.barh(row, high - whole, left=whole, height=0.3, color=WARN, edgecolor=INK, zorder=4)
-        text += f", whole to {data.last_whole}"
+        text += f", {words.say(f'whole to {words.day(data.last_whole)}')}"
     axes.text(low, row - 0.2, text, va="bottom", fontsize=9.5, color=INK, zorder=6, clip_on=True,
               bbox=_GROUND)  # fmt: skip

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from datetime import date
 from pathlib import Path
-from textwrap import shorten
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError
+from ulnager.core.words import ENGLISH, Words
 from ulnager.pictures.labels import mark_units
-from ulnager.pictures.paper import FAINT, INK, PERIOD, WARN, Sheet, plain, size_of
+from ulnager.pictures.paper import FAINT, INK, PERIOD, WARN, Sheet, cut, plain, set_fonts, size_of
 
 MOST_PANELS: Final = 60
 MOST_FRAMES: Final = 400
@@ -40,6 +40,7 @@ def draw_walk(
     text: str,
     calendar: Calendar,
     size: str | tuple[int, int] | None = None,
+    words: Words = ENGLISH,
 ) -> None:
     """Draw steps as small panels into a PNG, SVG or PDF file, or into a GIF as an animation.
 
@@ -56,13 +57,13 @@ def draw_walk(
         )
     top = max((value for step in steps for value in step.values.values()), default=0) or 1
     if is_moving:
-        _animate(steps, target, title, text, calendar, size, top)
+        _animate(steps, target, Sheet(title, text, size, words), calendar, top)
         return
     given = size_of(size)
     if given[0] < _NARROW and "x" not in str(size):
         # On a narrow sheet that may be as high as it needs to be.
         given = (given[0], 230 + -(-len(steps) // (given[0] // _NARROWEST)) * 112)
-    sheet = Sheet(title, text, given)
+    sheet = Sheet(title, text, given, words)
     columns = _columns(len(steps), sheet)
     rows = -(-len(steps) // columns)
     width, height = (sheet.width - 36) / columns, (sheet.height - sheet.top - 16) / rows
@@ -104,34 +105,33 @@ def _draw_small(axes: Any, step: Step, top: float, width: float) -> None:
     axes.set_xticks([])
     axes.set_yticks([])
     letters = max(8, int(width / 6.9))
-    axes.set_title(shorten(step.label, letters, placeholder="…"), loc="left", fontsize=8.5,
+    axes.set_title(cut(step.label, letters), loc="left", fontsize=8.5,
                    color=INK, pad=11)  # fmt: skip
     told = "; ".join(step.notes) or step.total
-    axes.text(0, 1.02, shorten(told, max(8, int(width / 6.2)), placeholder="…"), fontsize=7.5,
+    axes.text(0, 1.02, cut(told, max(8, int(width / 6.2))), fontsize=7.5,
               transform=axes.transAxes, color=WARN if step.notes else FAINT)  # fmt: skip
 
 
 def _animate(
-    steps: Sequence[Step], target: str | Path, title: str, text: str, calendar: Calendar,
-    size: str | tuple[int, int] | None, top: float,
-) -> None:  # fmt: skip
+    steps: Sequence[Step], target: str | Path, sheet: Sheet, calendar: Calendar, top: float
+) -> None:
     from matplotlib.animation import FuncAnimation, PillowWriter
 
     from ulnager.sources.writing import whole_file
 
-    sheet = Sheet(title, text, size)
     axes = sheet.axes(80, 70, top=sheet.top + 40)
 
     def frame(place: int) -> list[Any]:
         step = steps[place]
         axes.clear()
-        plain(axes)
+        plain(axes, sheet.words)
         _bars(axes, step, top)
         if step.days:
-            mark_units(axes, calendar, step.days[0], step.days[-1], sheet.width - 110)
+            mark_units(axes, calendar, step.days[0], step.days[-1], sheet.width - 110, sheet.words)
         axes.set_title(step.label, loc="left", fontsize=12, color=INK, pad=20)
         axes.text(0, 1.02, "; ".join(step.notes) or step.total, fontsize=9.5,
                   transform=axes.transAxes, color=WARN if step.notes else FAINT)  # fmt: skip
+        set_fonts(sheet.figure, sheet.words)
         return []
 
     with whole_file(target) as path:

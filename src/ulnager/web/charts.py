@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.choices.pages import OpenedChart
-from ulnager.core.words import Words
+from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.rows import TotalRow, Totals
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.pictures.bars import has_gaps, is_unfinished
@@ -90,16 +90,15 @@ class Drawn(NamedTuple):
 class Said:
     """What a chart says, in the viewer's language: sentences and numbers."""
 
-    def __init__(self, words: Words | None) -> None:
+    def __init__(self, words: Words) -> None:
         self.words = words
 
     def __call__(self, text: str) -> str:
-        return text if self.words is None else self.words.say(text)
+        return self.words.say(text)
 
     def of(self, value: Any) -> str:
         """A number for a person to read; a dash for none."""
-        text = text_of(value)
-        return text if self.words is None else self.words.digits(text)
+        return self.words.digits(text_of(value))
 
 
 def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
@@ -174,7 +173,7 @@ class _Scale:
     """From values to pixels, over a few round numbers."""
 
     def __init__(self, values: Sequence[float], say: Said | None = None) -> None:
-        say = say or Said(None)
+        say = say or Said(ENGLISH)
         low, high = min([0.0, *values]), max([0.0, *values])
         span = (high - low) or 1.0
         rough = span / 3

@@ -17,7 +17,6 @@ from ulnager.core.choices.given import Given
 from ulnager.core.choices.pages import OpenedPage
 from ulnager.core.choices.view import View
 from ulnager.core.errors import SettingError
-from ulnager.core.periods.wording import day_label
 from ulnager.core.words import words_of
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
@@ -158,10 +157,7 @@ def _context(
         "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
         "height": HEIGHT, "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True), "do": DO,
-        "today": day_label(opened.moment.today) if words is None else words.day(
-            opened.moment.today
-        ),
-        "say": opened.said, "lang": "en" if words is None else words.locale,
+        "today": words.day(opened.moment.today), "say": opened.said, "lang": words.locale,
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until, "until_told": _moment(until),

@@ -156,7 +156,7 @@ def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list
     return found
 
 
-def _ticks(calendar: Calendar, scale: _Scale, words: Words | None) -> tuple[str, tuple[Tick, ...]]:
+def _ticks(calendar: Calendar, scale: _Scale, words: Words) -> tuple[str, tuple[Tick, ...]]:
     """The unit that there is room for, and where its units begin."""
     days = scale.high - scale.low + 1
     for unit in _UNITS:
@@ -167,9 +167,9 @@ def _ticks(calendar: Calendar, scale: _Scale, words: Words | None) -> tuple[str,
             continue
         if days / size <= _MOST_TICKS or unit is Unit.YEAR:
             found = _of_unit(calendar, scale, unit, start, int(days / size) + 1)
-            if words is not None:
-                found = tuple(one._replace(name=_worded(one.name, words)) for one in found)
-            return unit.name, found
+            return unit.name, tuple(
+                one._replace(name=one.name and words.unit(one.name)) for one in found
+            )
     return "", ()
 
 
@@ -196,10 +196,6 @@ def _of_unit(
         except ResolveError:
             break
     return tuple(found)
-
-
-def _worded(name: str, words: Words) -> str:
-    return words.unit(name) if name else ""
 
 
 def _name(calendar: Calendar, day: date, unit: Unit) -> tuple[str, str]:

@@ -12,7 +12,7 @@ from ulnager.core.calendars.instants import moment_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import Clock, extent_of
-from ulnager.core.words import Words
+from ulnager.core.words import ENGLISH, Words
 
 Look = Callable[[str], Extent | None]
 """The dates of a source of the book by its name."""
@@ -30,8 +30,8 @@ class Moment:
     tz: str | tzinfo | None = None
     data: Mapping[str, Extent] = field(default_factory=dict)
     look: Look | None = field(default=None, compare=False)
-    words: Words | None = None
-    """The words of the viewer's language; None for plain English."""
+    words: Words = ENGLISH
+    """The words of the viewer's language."""
     known: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
     """What was found at this moment already: dates of sources, days of anchors."""
 
@@ -78,7 +78,7 @@ def moment_from(
     tz: str | tzinfo | None = None,
     data: object = None,
     look: Look | None = None,
-    words: Words | None = None,
+    words: Words = ENGLISH,
 ) -> Moment:
     """A moment as callers give it; the present one where they say nothing.
 

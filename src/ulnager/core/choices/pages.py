@@ -19,7 +19,6 @@ from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
-from ulnager.core.words import counted
 
 
 @dataclass(frozen=True)
@@ -149,18 +148,17 @@ class OpenedPage:
         if view.opening:
             opened = "this page opens with" if picker.start else "opened with"
             return self.said(f"{follows}, which {opened} {label}")
-        words = self.moment.words
-        if words is None or words.is_english:
+        if self.moment.words.is_english:
             label = f"{label[:1].lower()}{label[1:]}"
         return self.said(f"{follows}, {_WHO[self._by[name]]}: {label}")
 
     def said(self, text: str) -> str:
         """A sentence in the viewer's language."""
-        return text if self.moment.words is None else self.moment.words.say(text)
+        return self.moment.words.say(text)
 
     def labelled(self, text: str) -> str:
         """A label of the book in the viewer's language."""
-        return text if self.moment.words is None else self.moment.words.label(text)
+        return self.moment.words.label(text)
 
     def values(self) -> dict[str, Any]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
@@ -206,7 +204,7 @@ class OpenedChart:
 
     def counted(self, count: int, unit: str) -> str:
         """So many of a unit, in the viewer's language."""
-        return counted(self.moment.words, count, unit)
+        return self.moment.words.counted(count, unit)
 
     @property
     def has_dates(self) -> bool:
@@ -288,10 +286,7 @@ class OpenedChart:
         if chart.shift is None:
             return told
         count, unit = chart.shift
-        words, side = self.moment.words, "later" if count > 0 else "earlier"
-        moved = unit.counted(abs(count))
-        if words is not None:
-            moved = words.counted(abs(count), unit.name)
+        side, moved = "later" if count > 0 else "earlier", self.counted(abs(count), unit.name)
         return self._opened.said(f"{told}, {moved} {side}")
 
     @property

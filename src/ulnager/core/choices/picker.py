@@ -74,7 +74,7 @@ class Language(NamedTuple):
     dates_as: str | None = None
     texts: Mapping[str, Mapping[str, str]] | None = None
 
-    def words(self, locale: object = None) -> Words | None:
+    def words(self, locale: object = None) -> Words:
         """The words of this language, or of another that is asked for."""
         if isinstance(locale, Words):
             return locale

@@ -22,8 +22,7 @@ from ulnager.core.choices.telling import choice_label
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.wording import day_label
-from ulnager.core.words import Words, counted
+from ulnager.core.words import Words
 
 
 class ShownChoice(NamedTuple):
@@ -230,30 +229,30 @@ class Shown:
         return self.result_of(self.chosen)
 
     @property
-    def words(self) -> Words | None:
+    def words(self) -> Words:
         """The words of the viewer's language."""
         return self.moment.words
 
     def counted(self, count: int, unit: str) -> str:
         """So many of a unit, in the viewer's language."""
-        return counted(self.words, count, unit)
+        return self.words.counted(count, unit)
 
     def day(self, day: date) -> str:
         """A day, in the viewer's language."""
-        return day_label(day) if self.words is None else self.words.day(day)
+        return self.words.day(day)
 
     @property
     def locale(self) -> str:
         """The viewer's language."""
-        return "en" if self.words is None else self.words.locale
+        return self.words.locale
 
     def in_words(self, text: str) -> str:
         """A sentence in the viewer's language."""
-        return text if self.words is None else self.words.say(text)
+        return self.words.say(text)
 
     def labelled(self, text: str) -> str:
         """A label of the book in the viewer's language."""
-        return text if self.words is None else self.words.label(text)
+        return self.words.label(text)
 
     @cached_property
     def problems(self) -> tuple[str, ...]:

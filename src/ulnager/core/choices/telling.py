@@ -13,9 +13,8 @@ from ulnager.core.choices.listing import Listed, offered
 from ulnager.core.choices.picker import Choice
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.wording import day_label
 from ulnager.core.units import UNIT_NAMES
-from ulnager.core.words import Words
+from ulnager.core.words import ENGLISH, Words
 
 _COUNTED: Final = pattern(
     rf"\b(\d[\d,]*)((?: [^\W\d_]+)*?) ({'|'.join(sorted(UNIT_NAMES, key=len, reverse=True))})\b",
@@ -53,29 +52,25 @@ def _counted(match: re.Match[str]) -> str:
     return f"{match[1]}{match[2]} {name.capitalize() if match[3][0].isupper() else name}"
 
 
-def _shown(given: Given, words: Words | None = None) -> str:
+def _shown(given: Given, words: Words = ENGLISH) -> str:
     if given.value is None:
         return "…"
     if given.made.kind == "listed":
-        known = {one.key: _unit(one.label, words) for one in _all(given.options)}
+        known = {one.key: words.unit(one.label) for one in _all(given.options)}
         return ", ".join(known[key] for key in given.value)
     if isinstance(given.value, date):
-        return day_label(given.value) if words is None else words.day(given.value)
+        return words.day(given.value)
     text = str(given.value)
     if given.made.kind == "switch":
         text = "on" if given.value else "off"
-    return text if words is None else words.say(text)
-
-
-def _unit(label: str, words: Words | None) -> str:
-    return label if words is None else words.unit(label)
+    return words.say(text)
 
 
 def _all(options: tuple[Listed, ...]) -> list[Listed]:
     return [one for outer in options for one in (outer, *outer.options)]
 
 
-def dates_dict(result: Resolution | None, words: Words | None = None) -> dict[str, Any] | None:
+def dates_dict(result: Resolution | None, words: Words = ENGLISH) -> dict[str, Any] | None:
     """The dates of a resolution as plain values; None without one."""
     if result is None:
         return None
@@ -89,7 +84,7 @@ def dates_dict(result: Resolution | None, words: Words | None = None) -> dict[st
         "end": _iso(result.end),
         "days": result.days,
         "empty": result.is_empty,
-        "why": why and _said(why.removeprefix("the period is empty: "), words),
+        "why": why and words.say(why.removeprefix("the period is empty: ")),
         "spans": [{"start": _iso(span.start), "end": _iso(span.end)} for span in result.spans],
         "phrase": str(result.period),
     }
@@ -128,7 +123,7 @@ def fields_of(view: Any) -> tuple[Field, ...]:
     for given, one in zip(view.inputs, told["inputs"], strict=True):
         options = tuple(_flat(one["options"]))
         if given.made.kind == "switch":
-            options = tuple((one, _said(one, view.words)) for one in ("on", "off"))
+            options = tuple((one, view.in_words(one)) for one in ("on", "off"))
         label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
         found.append(Field(one["name"], label, one["kind"], given.shown, options, one["several"],
                            one["problem"]))  # fmt: skip
@@ -168,11 +163,7 @@ def view_dict(view: Any) -> dict[str, Any]:
     }
 
 
-def _said(text: str, words: Words | None) -> str:
-    return text if words is None else words.say(text)
-
-
-def _choice(one: Any, words: Words | None) -> dict[str, Any]:
+def _choice(one: Any, words: Words) -> dict[str, Any]:
     return {
         "key": one.key,
         "label": one.label,
@@ -199,7 +190,7 @@ def _input(view: Any, given: Given) -> dict[str, Any]:
         "kind": made.kind,
         "value": value,
         "typed": given.text if given.problem else None,
-        "problem": given.problem and _said(given.problem, view.words),
+        "problem": given.problem and view.in_words(given.problem),
         "untouched": given.name not in view.state,
         "range": given.range,
         "min": bounds[0],
@@ -228,10 +219,10 @@ def _options(view: Any, given: Given) -> list[dict[str, Any]]:
     ]
 
 
-def _listed(one: Listed, chosen: frozenset[str], words: Words | None) -> dict[str, Any]:
+def _listed(one: Listed, chosen: frozenset[str], words: Words) -> dict[str, Any]:
     return {
         "key": one.key,
-        "label": _unit(one.label, words),
+        "label": words.unit(one.label),
         "start": one.start.isoformat(),
         "end": one.end.isoformat(),
         "whole": one.whole,
@@ -252,7 +243,7 @@ def _by(view: Any) -> dict[str, Any] | None:
         "untouched": name not in view.state,
         "options": [
             {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
-             "fits": one.fits, "why": one.why and _said(one.why, view.words)}
+             "fits": one.fits, "why": one.why and view.in_words(one.why)}
             for one in view.units
         ],
     }  # fmt: skip

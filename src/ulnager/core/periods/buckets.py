@@ -21,7 +21,7 @@ from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
-from ulnager.core.words import Words
+from ulnager.core.words import ENGLISH, Words
 
 if TYPE_CHECKING:
     import numpy as np
@@ -93,9 +93,9 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
 
     __slots__ = ()
 
-    def worded(self, words: Words | None) -> Buckets:
+    def worded(self, words: Words) -> Buckets:
         """The same with labels in the words of a language."""
-        if words is None:
+        if words is ENGLISH:
             return self
         return Buckets(
             one._replace(label=words.unit(one.label), short_label=words.unit(one.short_label))

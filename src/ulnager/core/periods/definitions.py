@@ -20,7 +20,7 @@ from ulnager.core.periods.names import NamedUnit
 from ulnager.core.periods.rule import RULES, Kind, Rule
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.units import Unit
-from ulnager.core.words import Words
+from ulnager.core.words import ENGLISH, Words
 
 
 class Definition:
@@ -268,8 +268,8 @@ class Basis:
     decided: bool = False
     """Whether somebody chose these defaults."""
     calendars: Mapping[str, Calendar] = {}
-    words: Words | None = None
-    """How labels are written for people; None for plain English."""
+    words: Words = ENGLISH
+    """How labels are written for people."""
     given: Mapping[str, Any] = {}
     """Days that stand for parameters of SQL, by their names."""
     days: Basis | None = None

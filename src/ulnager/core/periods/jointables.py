@@ -10,7 +10,7 @@ from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
-from ulnager.core.periods.wording import label_of
+from ulnager.core.words import label_of
 
 Named = tuple[str, str, Resolution]
 """The name of a period, its label, and its dates."""

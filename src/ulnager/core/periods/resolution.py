@@ -28,8 +28,7 @@ if TYPE_CHECKING:
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.sorts import Weekly
 
-_NEVER: Final = LAST_DAY + 1
-"""Where days that go on to the last one stop: no date."""
+_NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 
 
 class Resolution(ShowsItself):
@@ -131,7 +130,7 @@ class Resolution(ShowsItself):
 
     @property
     def words(self) -> Any:
-        """The words that its labels are in; None for plain English."""
+        """The words that its labels are in."""
         return self._basis.words
 
     @cached_property
@@ -197,13 +196,11 @@ class Resolution(ShowsItself):
         after = self._basis.day_starts
         if not after:
             return tuple((span.start, span.stop) for span in self.spans)
-        return tuple(
-            (
-                span.start and datetime.combine(span.start, time()) + after,
-                span.stop and datetime.combine(span.stop, time()) + after,
-            )
-            for span in self.spans
-        )
+
+        def moved(day: date | None) -> date | None:
+            return day and datetime.combine(day, time()) + after
+
+        return tuple((moved(span.start), moved(span.stop)) for span in self.spans)
 
     @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
     def buckets(
@@ -381,8 +378,7 @@ class InstantResolution(Resolution):
         )
 
     def _span(self, start: int | None, stop: int | None) -> Span:
-        first = None if start is None else self._value(start)
-        return Span(first, None if stop is None else self._value(stop))
+        return Span(*(one if one is None else self._value(one) for one in (start, stop)))
 
     def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span as local times, without a zone.
