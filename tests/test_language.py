@@ -93,6 +93,20 @@ def test_phrases_that_cannot_be_read(phrase, place, problem, suggestion):
     assert all(len(line) < 200 for line in str(error).splitlines())
 
 
+@pytest.mark.parametrize("line", (FOLDER / "hints.txt").read_text().splitlines())
+def test_what_is_offered_for_what_people_say(line):
+    phrase, offered, problem, place = line.split(" => ")
+    with pytest.raises(PeriodSyntaxError) as raised:
+        period(phrase)
+    error = raised.value
+    assert (" | ".join(error.suggestions), error.problem) == (offered, problem)
+    assert phrase[error.position : error.position + error.length] == place
+    for other in error.suggestions:
+        if other in error.expected or other in ("before", "latest"):
+            continue
+        assert period(other)
+
+
 WORDS = st.sampled_from(
     "last next 3 whole rolling month months to date ( ) plus except within as of in start end "
     "today latest 2026-03-01 2026 , from before / üñî 🦆 \x00 ' 99999999999999999999".split(" ")

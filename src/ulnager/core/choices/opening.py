@@ -33,13 +33,14 @@ class Picker(PickerBase):
 
     def read(
         self,
-        fields: Mapping[str, Any],
+        fields: Mapping[str, Any] | str,
         today: object = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
         locale: object = None,
     ) -> View:
-        """The view for a form, a query string or a stored state: fields by name, of text or lists
-        of text. Fields of others are passed over, and nothing in them raises an error."""
+        """The view for a form or a stored state: fields by name, of text or lists of text; or for
+        a link as text, whole or its query. Fields of others are passed over, and nothing in them
+        raises an error."""
         return view_of(self, self.moment(today, now, tz, data, locale), fields)

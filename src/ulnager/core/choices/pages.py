@@ -12,6 +12,7 @@ from ulnager.core.choices.hooks import filters
 from ulnager.core.choices.moment import Look, Moment, moment_from
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.picker import PLAIN, Choice, Language
+from ulnager.core.choices.reading import sent_fields
 from ulnager.core.choices.telling import dates_dict
 from ulnager.core.choices.view import View
 from ulnager.core.errors import ResolveError, SettingError, UlnagerError
@@ -88,7 +89,7 @@ class Page:
 
     def read(
         self,
-        fields: Mapping[str, Any],
+        fields: Mapping[str, Any] | str,
         today: object = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
@@ -96,13 +97,13 @@ class Page:
         who: str = "link",
         locale: object = None,
     ) -> OpenedPage:
-        """The page for a query string or a form; nothing in it raises an error. ``who`` sent it
+        """The page for a form, a link or its query; nothing in it raises an error. ``who`` sent it
         unless it is a form: a link, or a schedule."""
         views = {
             name: picker.read(fields, today, now, tz, data, locale)
             for name, picker in self.pickers.items()
         }
-        sent = fields if isinstance(fields, Mapping) else {}
+        sent = sent_fields(fields) or {}
         by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
         return OpenedPage(self, self._moment(today, now, tz, data, locale), views, by)
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import UTC, date, datetime, time
 from typing import Any, Final
-from urllib.parse import parse_qsl
+from urllib.parse import parse_qs, parse_qsl
 
 from ulnager.core.choices.frozen import read_frozen
 from ulnager.core.choices.moment import Moment
@@ -24,9 +24,23 @@ _CHANGED: Final = "the link was changed, so this is what it opens with"
 _EXPIRED: Final = "the link has expired, so this is what it opens with"
 
 
-def view_of(picker: PickerBase, moment: Moment, fields: Mapping[str, Any]) -> View:
-    """The view for the fields of a form, a query string or a stored state."""
-    texts = _texts(picker, fields)
+def sent_fields(sent: object) -> Mapping[str, Any] | None:
+    """The fields of a form as they are; of a link or its query, its fields with their values;
+    None for what is neither."""
+    if isinstance(sent, Mapping):
+        return sent
+    if not isinstance(sent, str) or len(sent) > _MOST_FIELDS * _MOST_TEXT:
+        return None
+    text = sent.partition("#")[0]
+    try:
+        return parse_qs(text.rpartition("?")[2], True, max_num_fields=_MOST_FIELDS)
+    except ValueError:
+        return None
+
+
+def view_of(picker: PickerBase, moment: Moment, sent: object) -> View:
+    """The view for the fields of a form, a link, its query, or a stored state."""
+    texts = _texts(picker, sent_fields(sent))
     if not isinstance(texts, dict):
         return View(picker, moment, said=(texts,))
     state, said, locked, beyond = {}, [], False, False
@@ -63,9 +77,9 @@ def _is_change(view: View, name: str, text: str) -> bool:
     }
 
 
-def _texts(picker: PickerBase, fields: object) -> dict[str, str] | str:
+def _texts(picker: PickerBase, fields: Mapping[str, Any] | None) -> dict[str, str] | str:
     """The picker's fields as text: of several values the last, all for listed units."""
-    if not isinstance(fields, Mapping):
+    if fields is None:
         return "what was sent is no form"
     found: dict[str, str] = {}
     for name, value in fields.items():

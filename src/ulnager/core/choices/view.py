@@ -148,6 +148,8 @@ class View(Shown, ShowsItself):
         result = self._sure()
         if self.locked:
             return self._noting(FIXED)
+        if result.days is None and not result.is_empty and not result.period.definition.is_sub_day:
+            return self._noting("the dates are open on one side, so there is no step")
         try:
             bounds = bounds_of(result.counterpart(1, "period", later=later))
         except UlnagerError as error:

@@ -20,7 +20,8 @@ from ulnager.core.language.tokens import NUMBER_WORDS
 
 MOST_OFFERED: Final = 3
 _MOST_LOOKED_AT: Final = 200
-_UNIT = r"(?:business day|working day|second|minute|hour|day|week|month|quarter|half|year)s?"
+_ONE = "business day|working day|second|minute|hour|day|week|month|quarter|half|year"
+_UNIT = rf"(?:(?:{_ONE})s?|halves)"
 _COUNT = rf"(?:\d{{1,6}}|{'|'.join(NUMBER_WORDS)})"
 _BEFORE = "last|past|previous|prior|trailing"
 _AFTER = "next|coming|upcoming|following"
@@ -38,9 +39,10 @@ _SAID: Final[list[tuple[re.Pattern[str], Made]]] = []
 
 
 def _many(unit: str, count: str) -> str:
+    one = "half" if unit == "halves" else unit.removesuffix("s")
     if count in ("1", "one"):
-        return unit
-    return "halves" if unit == "half" else unit.removesuffix("s") + "s"
+        return one
+    return "halves" if one == "half" else f"{one}s"
 
 
 def _when(pattern: str) -> Callable[[Made], Made]:
@@ -99,7 +101,8 @@ def _weekends(match: re.Match[str]) -> Hint:
     way = "next" if re.search(_AFTER, match[0]) else "last"
     problem = "a weekend is no unit, so it has no 'to date' and is not counted"
     if match["count"]:
-        return Hint(problem, (f"{way} {match['count']} weeks only weekends", "previous weekend"))
+        told = _many("week", match["count"])
+        return Hint(problem, (f"{way} {match['count']} {told} only weekends", "previous weekend"))
     return Hint(problem, ("week to date", "week to date only weekends"))
 
 
@@ -137,7 +140,7 @@ def _sum_of_days(match: re.Match[str]) -> Hint:
     point = point if point in ("now", "yesterday", "tomorrow", "latest", "earliest") else "today"
     side = "before" if match["sign"] == "-" else "after"
     problem = "sums are said in words"
-    return Hint(problem, (f"{match['count']} {unit} {side} {point}",))
+    return Hint(problem, (f"{match['count']} {_many(unit, match['count'])} {side} {point}",))
 
 
 @_when(rf"\b(?:a )?(?P<word>few|several|some|couple(?: of)?|handful(?: of)?) (?:{_UNIT})\b")
@@ -146,7 +149,8 @@ def _vague(match: re.Match[str]) -> Hint:
     start = match.start() + (2 if match[0].startswith("a ") else 0)
     text = match.string[: match.start()] + count
     text += match.string[start + len(match["word"]) :]
-    return Hint(f"'{match['word']}' is no number", (text,))
+    ways = (f"last {text}", f"next {text}") if match[0] == match.string else (text,)
+    return Hint(f"'{match['word']}' is no number", ways)
 
 
 _WHOLE = {"fortnight": (2, "weeks"), "decade": (10, "years"), "semester": (1, "half"),
@@ -164,7 +168,7 @@ def _other_units(match: re.Match[str]) -> Hint:
 
 @_when(rf"\b(?P<way>{_BEFORE}|{_AFTER}) 0+ (?P<unit>{_UNIT})\b")
 def _none_at_all(match: re.Match[str]) -> Hint:
-    unit = match["unit"].removesuffix("s")
+    unit = _many(match["unit"], "1")
     return Hint("a count starts at 1", (f"{match['way']} 1 {unit}", f"this {unit}"))
 
 
@@ -249,7 +253,7 @@ def _over(match: re.Match[str]) -> Hint:  # fmt: skip
 
 @_when(r"^(?P<left>.+?),? (?:vs\.?|versus|v|against|compared (?:to|with)) (?P<right>.+)$")
 def _versus(match: re.Match[str]) -> Hint:
-    unit = re.search(r"\b(year|half|quarter|month|week|day)\b", match["right"])
+    unit = re.search(r"\b(?:yester)?(year|half|quarter|month|week|day)\b", match["right"])
     told = f"{match['left']}, 1 {unit[1] if unit else 'year'} earlier"
     return Hint(_COMPARED, (told, f"{match['left']}, 1 period earlier"))
 
@@ -341,8 +345,7 @@ def _nearest_forms(text: str) -> list[str]:
     unit = re.search(rf"\b{_UNIT}\b", text)
     if unit is None:
         return []
-    one = unit[0].removesuffix("s")
-    many = "halves" if one == "half" else f"{one}s"
+    one, many = _many(unit[0], "1"), _many(unit[0], "2")
     forms = [
         form.format(n=number[0] if number else "", unit=one, units=many)
         for form in _FORMS

@@ -250,7 +250,10 @@ def open_period(
     settings = dict(settings or {})
     tokens = tokens_of(phrase)
     names = list(dict.fromkeys(token.text[1:-1] for token in tokens if token.kind == "slot"))
-    said = {name: given.get("kind") for name, given in settings.items() if hasattr(given, "get")}
+    for name, given in settings.items():
+        if not isinstance(given, Mapping):
+            raise SettingError(f"inputs has {name} = {shown(given)}; give settings: {{'max': 90}}")
+    said = {name: given.get("kind") for name, given in settings.items()}
     for name in settings:
         if name not in names and said.get(name) not in ("switch", "anchor"):
             told = ", ".join(f"{{{one}}}" for one in names) or "none"
