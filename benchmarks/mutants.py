@@ -26,7 +26,8 @@ ROOT = Path(__file__).parent.parent
 CORE = ROOT / "src" / "ulnager" / "core"
 FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
         "test_instants", "test_buckets", "test_reasons", "test_shifts", "test_pickers",
-        "test_named", "test_forms", "test_showing", "test_views", "test_book", "test_filters")  # fmt: skip
+        "test_named", "test_forms", "test_showing", "test_views", "test_book",
+        "test_filters")  # fmt: skip
 """The tests of the core that need no engine; docstrings are tests, too."""
 NEED_ENGINES = "not one_statement"
 SECONDS = 400
