@@ -12,6 +12,7 @@ from importlib.resources import files
 from typing import Final
 
 from babel import Locale, UnknownLocaleError
+from babel.core import get_global
 from babel.dates import (
     format_date,
     format_datetime,
@@ -62,7 +63,9 @@ class LocaleWords(Words):
     @property
     def week_starts(self) -> str:
         """The weekday on which weeks start there, as a suggestion."""
-        return _DAYS[self._locale.first_week_day]
+        likely = get_global("likely_subtags").get(str(self._locale))
+        there = self._locale if likely is None else Locale.parse(likely)
+        return _DAYS[there.first_week_day]
 
     def day(self, day: date) -> str:
         """A day, by the CLDR or as the book says."""

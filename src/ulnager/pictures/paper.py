@@ -193,26 +193,29 @@ def write_figure(figure: Figure, target: str | Path, words: Words = ENGLISH) -> 
 
 
 def set_fonts(figure: Figure, words: Words) -> None:
-    """Have all words of a figure in fonts that have the signs of the language."""
+    """Have all words of a figure in fonts that have the signs of the language, and of the data."""
     from matplotlib.text import Text
 
-    families = _families(words)
-    for text in figure.findobj(Text):
+    texts = figure.findobj(Text)
+    families = _families(words, "".join(text.get_text() for text in texts))
+    for text in texts:
         text.set_fontfamily(families)
 
 
-def _families(words: Words) -> list[str]:
+def _families(words: Words, said: str) -> list[str]:
     """The fonts of a picture, the usual one first."""
     language = words.locale.partition("-")[0]
-    if language not in _FONTS:
+    is_wide = letters_of(said) > len(said)
+    if language not in _FONTS and not is_wide:
         return ["DejaVu Sans"]
     from matplotlib.font_manager import fontManager
 
     there = {font.name for font in fontManager.ttflist}
-    found = [name for name in _FONTS[language] if name in there]
-    if not found:
+    wanted = _FONTS.get(language) or [name for names in _FONTS.values() for name in names]
+    found = [name for name in wanted if name in there]
+    if not found and language in _FONTS:
         raise SettingError(
             f"no font here has the signs of {words.locale!r}; install one of "
             f"{', '.join(_FONTS[language][:3])}, or draw in another language"
         )
-    return ["DejaVu Sans", found[0]]
+    return ["DejaVu Sans", *found[:1]]
