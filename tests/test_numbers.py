@@ -556,3 +556,19 @@ def test_a_whole_period_beside_another_one(places):
                   partial="drop")  # fmt: skip
     assert [row.beside_bucket.label for row in told.rows] == []
     assert "May 2026 (" in told.notes[-1]
+
+
+@pytest.mark.parametrize("by", [None, "month", "year"])
+@pytest.mark.parametrize(
+    "phrase", ["all dates", "until 2025-03-09", "after 2025-12-24", "all dates except 2025"]
+)
+def test_open_dates_are_counted_as_far_as_the_data_goes(phrase, by):
+    asked = {"column": "day", "value": "n", "by": by, "today": TODAY}
+    open_one, closed = totals(FRAME, phrase, **asked), totals(FRAME, f"({phrase}) within data",
+                                                              **asked)  # fmt: skip
+    ours = [(row.bucket.start, row.bucket.end, row.value) for row in open_one.rows]
+    assert ours == [(row.bucket.start, row.bucket.end, row.value) for row in closed.rows]
+    assert open_one.notes[-1].startswith("open dates are counted over the data, 202")
+    assert totals(FRAME, "after 2031-01-01", **{**asked, "by": "month"}).rows == ()
+    with pytest.raises(SettingError, match="no dates in the data"):
+        totals(FRAME, "after 2031-01-01", **{**asked, "by": None})

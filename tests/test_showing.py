@@ -114,3 +114,28 @@ def test_they_are_still_what_they_were():
 ])  # fmt: skip
 def test_numbers_in_tables(value, text):
     assert number_text(value) == text
+
+
+def test_the_parts_of_a_table_are_where_they_belong():
+    shown = table("t", ("a", "b"), [("x", 1), ("<y>", 2)], right=(1,), notes=("n",))
+    tags = re.findall(r"<(/?\w+)", html_of(shown))
+    cells = ["tr", "th", "/th", "td", "/td", "/tr"]
+    head = [
+        "table",
+        "caption",
+        "/caption",
+        "thead",
+        "tr",
+        "th",
+        "/th",
+        "th",
+        "/th",
+        "/tr",
+        "/thead",
+    ]
+    assert tags == [*head, "tbody", *cells, *cells, "/tbody", "/table", "div", "/div"]
+    sides = re.findall(r"text-align:(\w+);vertical", html_of(shown))
+    assert sides == ["left", "right"] * 3
+    lines = markdown_of(shown).splitlines()
+    assert "| x | 1 |" in lines
+    assert r"| &lt;y&gt; | 2 |" in lines or r"| \<y\> | 2 |" in lines

@@ -75,6 +75,7 @@ def visited(picker, text):
     for event in [None, *events]:
         view = view if event is None else after(view, event)
         what, *more = told(view)
+        more += [f"~ {view.shown} {view.sent_along}"] if event is None else []
         lines += [f"    {event or 'begins'} => {what}", *(f"        {line}" for line in more)]
     return "\n".join([text.partition("\n")[0], *lines])
 

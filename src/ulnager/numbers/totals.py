@@ -104,9 +104,11 @@ def totals_plan(
         return hours_plan(asked, result, measure, extent, unit, partial, beside, top, max_buckets,
                           when)  # fmt: skip
     check_day_starts(asked, result)
+    result, closed = _closed(result, extent)
     buckets = _buckets(result, by, partial, extent, max_buckets)
     known_to = _known_to(result, extent)
     partners, notes = _partners(beside, result, buckets, by, extent, known_to)
+    notes += closed
     if partial == "drop" and by is not None:
         notes += _dropped(result, by, buckets, extent)
     wanted = [tuple(_ranges(bucket)) for bucket in buckets]
@@ -214,6 +216,17 @@ def resolved_over(
     return as_period(over, given.get("calendar")).resolve(data=extent, **given)
 
 
+def _closed(result: Resolution, extent: Extent) -> tuple[Resolution, tuple[str, ...]]:
+    """The same with the dates of the data for open sides, and what is to be said of that."""
+    ranges = extent.closing(result.ranges)
+    if ranges is result.ranges:
+        return result, ()
+    found = result.with_ranges(ranges)
+    if found.is_empty:
+        return found, ()
+    return found, (f"open dates are counted over the data, {found.start} to {found.end}",)
+
+
 def _known_to(result: Resolution, extent: Extent) -> int:
     """The last day that can be compared: neither past the clock nor past the data."""
     today = result.clock_day
@@ -262,10 +275,8 @@ def _too_many(result: Resolution, by: str, count: int, most: int) -> str:
 
 def _as_one(result: Resolution) -> Bucket:
     """The whole period as one row."""
-    if result.is_empty or result.start is None or result.end is None:
-        raise SettingError(
-            f"'{result.period}' has no first and last date; cut it first: '… within data'"
-        )
+    if result.start is None or result.end is None:
+        raise SettingError(f"'{result.period}' has no dates in the data to count")
     days = result.days or 0
     return Bucket(
         result.start, result.end, days, Unit.DAY, result.start, result.end, days, result.label,

@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.periods.grain import Grain
-from ulnager.core.periods.spans import Range
+from ulnager.core.periods.spans import Range, intersection
 
 
 class Extent(NamedTuple):
@@ -49,6 +49,12 @@ class Extent(NamedTuple):
             return day
         last = self.find(date.fromordinal(day))
         return None if last is None else last.toordinal()
+
+    def closing(self, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
+        """Ranges of day numbers as they are, or within the data where one of them is open."""
+        if all(start is not None and stop is not None for start, stop in ranges):
+            return ranges
+        return intersection(ranges, ((self.first.toordinal(), self.last.toordinal() + 1),))
 
     def of_grain(self, grain: Grain | None) -> Extent:
         """The same where each date stands for a unit: whole units, and their last days."""

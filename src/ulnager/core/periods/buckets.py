@@ -126,6 +126,8 @@ def buckets_of(
     if unit.microseconds or unit is Unit.BUSINESS_DAY:
         raise SettingError(f"days cannot be split into {unit.plural}; choose day, week, month, …")
     extent = None if data is None else extent_of(data)
+    if extent is not None:
+        ranges = extent.closing(ranges)
     found = tuple(_split(ranges, asked, unit, extent))
     if partial == "drop":
         return tuple(bucket for bucket in found if bucket.is_whole)

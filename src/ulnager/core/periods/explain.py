@@ -20,6 +20,10 @@ from ulnager.core.periods.rule import RULES, Kind
 from ulnager.core.periods.twins import twin_notes
 from ulnager.core.units import WEEKDAYS, Unit
 
+_NOT_AROUND = frozenset(
+    {"latest_unit", "at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"}
+)
+"""Rules that have a unit, and do not look at the one around the anchor."""
 _CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow", "now"})
 _JOINS = (Kind.RANGES, Kind.SHIFT)
 
@@ -125,15 +129,16 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         yield from _told(definition.args[0], changed)
         return
     view = _view(definition, basis)
-    for part in definition.args:
+    for place, part in enumerate(definition.args):
         if isinstance(part, Definition) and part.rule.kind is Kind.POINT:
-            yield from _point_step(part, basis)
+            yield from _point_step(part, basis, _end(definition, place, view))
         elif isinstance(part, Definition):
             yield from _told(part, basis)
             if kind in _JOINS and part.rule.key != "on":
                 yield f"That makes '{part}' {shown_ranges(part, basis)}."
-    if kind is Kind.SPAN and definition.unit is not None and definition.rule.from_anchor:
-        yield from _unit_step(definition, definition.unit, view)
+    counts_units = definition.unit is not None and definition.rule.key not in _NOT_AROUND
+    if kind is Kind.SPAN and counts_units and definition.rule.from_anchor:
+        yield from _unit_step(definition, view)
     cuts = definition.rule.key in ("except", "except_days")
     if cuts and definition.ranges(basis) == definition.args[0].ranges(basis):
         yield f"None of them is in '{definition.args[1]}', so nothing is taken out."
@@ -142,8 +147,10 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         yield definition.rule.because.format_map(_Words(definition, view))
 
 
-def _unit_step(definition: Definition, unit: Unit, basis: Basis) -> Iterator[str]:
+def _unit_step(definition: Definition, basis: Basis) -> Iterator[str]:
     """The unit around the day that the rule looks at."""
+    unit = definition.unit
+    assert unit is not None
     whole = definition.rule.key == "last_whole"
     around = basis.open_day if whole else basis.anchor
     first = basis.calendar.unit_start(around, unit)
@@ -158,10 +165,18 @@ def _unit_step(definition: Definition, unit: Unit, basis: Basis) -> Iterator[str
         yield f"The {unit} around {shown(around, basis)}{which} runs from {runs}."
 
 
-def _point_step(point: Definition, basis: Basis) -> Iterator[str]:
+def _end(definition: Definition, place: int, basis: Basis) -> Any:
+    """The day that a point has as an end of ``from P to Q``: a name there looks at the other."""
+    if definition.rule.key != "between" or basis.in_instants:
+        return None
+    start, stop = definition.span(basis)
+    return stop - basis.one if place else start
+
+
+def _point_step(point: Definition, basis: Basis, day: Any = None) -> Iterator[str]:
     if point.rule.key not in ("day", "instant"):
         view = _view(point, basis)
-        yield f"'{point}' is {shown(point.day(view), view)}."
+        yield f"'{point}' is {shown(point.day(view) if day is None else day, view)}."
 
 
 class _Words(dict[str, Any]):

@@ -210,9 +210,9 @@ class Resolution(ShowsItself):
 
         Each bucket says why it is not whole: it starts late, ends early, is running or has not
         begun by the clock, and with ``data`` that the data ends, days are missing, or its last day
-        is half loaded. A cut by sorts of days leaves a unit whole that has all of that sort.
-        ``partial`` says what happens to those: ``"mark"`` keeps them with their reasons,
-        ``"drop"`` leaves them out, ``"keep"`` keeps them unmarked.
+        is half loaded; an open period is split as far as the data goes then. A cut by sorts of days
+        leaves a unit whole that has all of that sort. ``partial`` says what happens to those:
+        ``"mark"`` keeps them with their reasons, ``"drop"`` leaves them out, ``"keep"`` unmarked.
 
         >>> import ulnager
         >>> spring = ulnager.period("since 2026-03-15").resolve(today="2026-05-20")
