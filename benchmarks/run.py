@@ -141,6 +141,7 @@ def date_table():
             "iso_year": iso["year"],
             "iso_week": iso["week"],
             "is_business_day": working,
+            "is_holiday": days.isin([]),
             "business_day_index": working.cumsum(),
             "days_from_anchor": (days - pd.Timestamp(TODAY)).dt.days,
         }
@@ -442,7 +443,8 @@ def main():
         try:
             ours, theirs = measure()
         except Exception as error:  # Such as a server that is not there.
-            print(f"{what:<34} not measured: {str(error).splitlines()[0]}")
+            told = str(error).splitlines() or [type(error).__name__]
+            print(f"{what:<34} not measured: {told[0]}")
             continue
         ratio = ours / theirs
         times = in_words(ours), in_words(theirs)

@@ -198,12 +198,13 @@ class Shown:
 
     def result_of(self, choice: Choice) -> Resolution | None:
         """The dates of a choice as it stands; None while one of its inputs has a problem."""
-        if choice.key not in self._results:
+        known, key = self._results, choice.key
+        if key not in known:
             try:
-                self._results[choice.key] = self._worked_out(choice)
+                known[key] = self._worked_out(choice)
             except UlnagerError as error:
-                self._results[choice.key] = str(error)
-        found = self._results[choice.key]
+                known[key] = str(error)
+        found = known[key]
         return found if isinstance(found, Resolution) else None
 
     @cached_property
