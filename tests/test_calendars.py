@@ -285,3 +285,43 @@ def test_the_last_unit_of_a_table_is_known_to_be_whole(day):
         assert period(phrase, table).resolve(**basis, calendar=table).end == date(2026, 6, 29)
     with pytest.raises(ResolveError, match="table"):
         period("term to date", table).resolve(today=date(2026, 6, 30), calendar=table)
+
+
+def test_a_table_answers_from_its_first_day_to_its_last():
+    starts = [date(2026, 1, 7), date(2026, 3, 2), date(2026, 6, 30)]
+    rows = [("term", starts[0], None, "T1"), ("term", starts[1], None, "T2"), ("term", starts[2])]
+    made = TableCalendar(rows)
+    (term,) = made.own_units
+    known = ((starts[0], starts[0], "T1"), (date(2026, 3, 1), starts[0], "T1"),
+             (starts[1], starts[1], "T2"), (date(2026, 6, 29), starts[1], "T2"))  # fmt: skip
+    for day, start, label in known:
+        assert (made.floor(day, term), made.label(day, term)) == (start, label)
+    for day in (starts[0] - timedelta(1), starts[2] + timedelta(1)):
+        with pytest.raises(ResolveError, match="2026-0"):
+            made.floor(day, term)
+    assert not made.varies(Unit.YEAR, term)
+    assert not made.varies(term, Unit.DAY)
+    assert made.varies(Unit.MONTH, Unit.DAY) == GREGORIAN.varies(Unit.MONTH, Unit.DAY)
+
+
+@pytest.mark.parametrize(("phrase", "told"), [
+    ("week 54 of 2026", "2026 has 53 weeks, 1 to 53"), ("week 0 of 2025", "52 weeks, 1 to 52"),
+    ('"2027-W53"', "2027 has 52 weeks, 1 to 52"), ("week 60 of 0000", "calls nothing"),
+])  # fmt: skip
+def test_weeks_that_a_year_does_not_have(phrase, told):
+    with pytest.raises(ResolveError, match=told):
+        period(phrase).resolve(today="2026-05-20")
+
+
+@pytest.mark.parametrize(("phrase", "fiscal", "printed"), [
+    ("Q1 2026", True, '"Q1 FY2026"'), ("Q1 2026", False, '"Q1 2026"'),
+    ("H2 2026 plus Q1 2025", True, '"H2 FY2026" plus "Q1 FY2025"'), ("2026-Q1", True, "2026-Q1"),
+    ("until Q1 2026", True, 'until end of "Q1 FY2026"'), ("Q1 FY2026", True, '"Q1 FY2026"'),
+    ("Q1 2026 in gregorian", True, '"Q1 2026" in gregorian'),
+])  # fmt: skip
+def test_labels_are_printed_as_the_calendar_calls_them(phrase, fiscal, printed):
+    calendar = MonthCalendar("10-01") if fiscal else GREGORIAN
+    result = period(phrase).resolve(today="2026-05-20", calendar=calendar)
+    assert str(result.period) == printed
+    again = period(printed).resolve(today="2026-05-20", calendar=calendar)
+    assert again.spans == result.spans

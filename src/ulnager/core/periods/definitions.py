@@ -51,17 +51,21 @@ class Definition:
         put = object.__setattr__
         put(self, "rule", rule)
         put(self, "args", args)
-        inner = [arg for arg in args if isinstance(arg, Definition)]
-        unit = next((arg for arg in args if isinstance(arg, Unit)), None)
-        unit = unit or next((arg.unit for arg in args if isinstance(arg, NamedUnit)), None)
-        # What a whole phrase is measured from does not make the phrase one of instants.
-        parts = inner[:1] if rule.kind is Kind.BASIS else inner
-        is_sub_day = (
-            rule.key in ("now", "instant")
-            or any(part.is_sub_day for part in parts)
-            or (unit is not None and unit.microseconds > 0)
-        )
-        put(self, "depth", 1 + max((part.depth for part in inner), default=0))
+        depth, unit, named = 0, None, None
+        is_sub_day = rule.key in ("now", "instant")
+        for arg in args:
+            if isinstance(arg, Definition):
+                # What a whole phrase is measured from does not make the phrase one of instants.
+                if not depth or rule.kind is not Kind.BASIS:
+                    is_sub_day = is_sub_day or arg.is_sub_day
+                depth = max(depth, arg.depth)
+            elif unit is None and isinstance(arg, Unit):
+                unit = arg
+            elif named is None and isinstance(arg, NamedUnit):
+                named = arg.unit
+        unit = unit or named
+        is_sub_day = is_sub_day or (unit is not None and unit.microseconds > 0)
+        put(self, "depth", 1 + depth)
         put(self, "unit", unit)
         counts = unit is Unit.BUSINESS_DAY and rule.counts_days
         put(self, "counts_business_days", counts)
@@ -123,7 +127,9 @@ class Definition:
         args = tuple(
             arg.replaced(old, new) if isinstance(arg, Definition) else arg for arg in self.args
         )
-        return Definition(self.rule, args)
+        # What holds no such part stays the same object, so that another part is found in it.
+        is_same = all(one is other for one, other in zip(args, self.args, strict=True))
+        return self if is_same else Definition(self.rule, args)
 
     # What holds other phrases is worked out once for a basis: what stands inside is asked for again
     # and again, by the dates, by the reasons, and by every phrase around it.
