@@ -4,6 +4,7 @@ import asyncio
 import contextlib
 import json
 import os
+import re
 import resource
 import socket
 import statistics
@@ -172,6 +173,21 @@ def test_what_is_wrong_is_told_as_problem_details(
         assert told["phrase"]
     for word in ("default-src 'none'", "frame-ancestors 'none'"):
         assert word in answer.headers["content-security-policy"]
+
+
+@pytest.mark.parametrize(
+    "path", ["/pages/nope", "/nope", "/pages/%3Cb%3E%22", "/a//b/c", "/x/../y"]
+)
+def test_who_reads_pages_gets_a_page_with_a_way_back(ask, path):
+    answer = ask.get(path, headers={"accept": "text/html,*/*"})
+    assert (answer.status_code, answer.headers["cache-control"]) == (404, "no-store")
+    assert "script-src 'self'" in answer.headers["content-security-policy"]
+    assert "<b>" not in answer.text
+    links = re.findall(r'<a href="([^"]*)"', answer.text)
+    assert len(links) == 1
+    assert answer.url.join(links[0]).path == "/"
+    told = ask.get("/api/pages/nope", headers={"accept": "text/html"})
+    assert told.headers["content-type"] == "application/problem+json"
 
 
 def test_the_answers_are_those_of_the_library(ask, known):

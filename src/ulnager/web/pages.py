@@ -71,7 +71,7 @@ class Shown(NamedTuple):
 
 @functools.cache
 def _environment() -> Environment:
-    names = ("base.html", "book.html", "page.html", *_TYPES)
+    names = ("base.html", "book.html", "page.html", "problem.html", *_TYPES)
     texts = {name: _file(name) for name in names}
     return Environment(
         loader=DictLoader(texts), autoescape=True, trim_blocks=True, lstrip_blocks=True,
@@ -81,6 +81,17 @@ def _environment() -> Environment:
 
 def _file(name: str) -> str:
     return files("ulnager.web").joinpath("templates", name).read_text(encoding="utf-8")
+
+
+def problem_page(
+    told: Mapping[str, Any], path: str, headers: Mapping[str, str] | None = None
+) -> Response:
+    """What went wrong, on a page with a way back."""
+    template = _environment().get_template("problem.html")
+    text = template.render(title=told["title"], detail=told["detail"], lang="en",
+                           root="../" * (path.count("/") - 1))  # fmt: skip
+    return Response(text.encode(), told["status"], media_type="text/html",
+                    headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
 
 
 def html_routes(answers: Answers) -> APIRouter:

@@ -22,7 +22,7 @@ from ulnager.web.answers import Answers
 from ulnager.web.api import routes
 from ulnager.web.describing import described
 from ulnager.web.limits import Limits
-from ulnager.web.pages import html_routes
+from ulnager.web.pages import html_routes, problem_page
 from ulnager.web.problems import MEDIA_TYPE, Refused, of_error, problem, written
 
 
@@ -65,24 +65,31 @@ def service(
     return Limits(app, hosts)
 
 
-def _sent(told: dict[str, Any], headers: dict[str, str] | None = None) -> Response:
+def _sent(
+    request: Request, told: dict[str, Any], headers: dict[str, str] | None = None
+) -> Response:
+    """Problem details; a page that says the same for who reads pages."""
+    path = request.scope["path"].removeprefix(request.scope.get("root_path", ""))
+    if "text/html" in request.headers.get("accept", "") and not path.startswith("/api/"):
+        return problem_page(told, path, headers)
     return Response(written(told), told["status"], media_type=MEDIA_TYPE,
                     headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
 
 
 async def _ours(request: Request, error: Exception) -> Response:
     assert isinstance(error, UlnagerError)
-    return _sent(of_error(error))
+    return _sent(request, of_error(error))
 
 
 async def _inside(request: Request, error: Exception) -> Response:
     # What it was stays here: an answer holds no path, password or traceback.
-    return _sent(problem(500, "inside", "something went wrong inside the service"))
+    told = problem(500, "inside", "something went wrong inside the service")
+    return _sent(request, told)
 
 
 async def _refused(request: Request, error: Exception) -> Response:
     assert isinstance(error, Refused)
-    return _sent(problem(error.status, error.code, error.detail), error.headers)
+    return _sent(request, problem(error.status, error.code, error.detail), error.headers)
 
 
 async def _http(request: Request, error: Exception) -> Response:
@@ -93,7 +100,7 @@ async def _http(request: Request, error: Exception) -> Response:
     headers = {name.lower(): text for name, text in (error.headers or {}).items()}
     if error.status_code == 405:
         headers["allow"] = ", ".join(sorted(_methods(request))) or headers.get("allow", "GET")
-    return _sent(problem(error.status_code, code, detail), headers)
+    return _sent(request, problem(error.status_code, code, detail), headers)
 
 
 def _methods(request: Request) -> set[str]:
@@ -110,4 +117,4 @@ async def _invalid(request: Request, error: Exception) -> Response:
     told = [
         f"{one['loc'][-1]}: {one['msg'][:1].lower()}{one['msg'][1:]}" for one in error.errors()[:5]
     ]
-    return _sent(problem(422, "parameters", "; ".join(told)))
+    return _sent(request, problem(422, "parameters", "; ".join(told)))
