@@ -265,6 +265,22 @@ def test_hostile_queries_give_nothing_but_views(book, fields):
     seen = book.picker("seen").read({k.replace("dates", "seen"): v for k, v in fields.items()},
                                     today=TODAY, data=DATA)  # fmt: skip
     assert (seen.choice, seen.state) == ("week_so_far", {})
+    # A link is read as text, whole or its query.
+    links = [] if view.problems else [view.link(), f"https://x.test/p?a=1&{view.link()}#here"]
+    for sent in links:
+        again = book.picker("dates").read(sent, today=TODAY, data=DATA)
+        assert again.to_dict()["dates"] == told["dates"]
+
+
+@examples(200)
+@given(st.text(max_size=300) | st.text("dates=&.?%#/,-0123456789recnwk", max_size=200))
+def test_any_text_is_a_link_or_none(book, text):
+    view = book.picker("dates").read(text, today=TODAY, data=DATA)
+    assert isinstance(view.to_dict()["notes"], list)
+    assert book.page("home").read(text, today=TODAY, data=DATA).charts
+    for sent in (text.encode(), 5, None, [text]):
+        assert book.picker("dates").read(sent, today=TODAY, data=DATA).notes == (
+            "what was sent is no form",)  # fmt: skip
 
 
 CHOICES = ["week_so_far", "month_so_far", "recent", "own", "since", "weeks", "fiscal", "trend",

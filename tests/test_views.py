@@ -151,12 +151,46 @@ def _options(picker, unit):
     return listed(made, ulnager.GREGORIAN, DATA)
 
 
-@pytest.mark.parametrize(("settings", "told"), [
-    ({"n": {"max": 0}}, "max"), ({"n": {"min": 5, "max": 4}}, "max"), ({"m": {}}, "m"),
-    ({"n": {"of": ["day"]}}, "of"), ({"n": {"opens": 99, "max": 9}}, "opens"), ({"n": 5}, "n"),
-    ({5: {}}, "5"), ({"N": {}}, "N"), ({"n": {"kind": "unit"}}, "said to be unit"),
-    ({"n": {"step": 0}}, "step"),
+LISTED = {"kind": "listed", "unit": "week"}
+
+
+@pytest.mark.parametrize(("phrase", "settings", "told"), [
+    ("last {n} days", {"n": {"max": 0}}, "max"), ("last {n} days", {"m": {}}, "no slot {m}"),
+    ("last {n} days", {"n": {"min": 5, "max": 4}}, "max"),
+    ("last {n} days", {"n": {"of": ["day"]}}, "of is not for an input of kind count"),
+    ("last {n} days", {"n": {"opens": 99, "max": 9}}, "opens"),
+    ("last {n} days", {"n": 5}, "inputs has n = 5"), ("last {n} days", {5: {}}, "{5}"),
+    ("last {n} days", {"n": {"kind": "unit"}}, "said to be unit"),
+    ("last {n} days", {"n": {"kind": "x"}}, "said to be x"),
+    ("last {n} days", {"n": {"step": 0}}, "step"), ("last {n} days", {"n": {"min": "x"}}, "min"),
+    ("last {n} days", {"n": {"max": True}}, "max"),
+    ("last {n} days", {"cut": {"kind": "switch"}}, "say what it cuts"),
+    ("last {n} days", {"Cut": {"kind": "switch", "phrase": "except today"}}, "no name"),
+    ("last {n} {u}", {"u": {"of": "day"}}, "of is 'day'"),
+    ("last {n} {u}", {"u": {"of": []}}, "of is"), ("last {n} {u}", {"u": {"of": [1]}}, "of has 1"),
+    ("last {n} {u}", {"u": {"of": ["aeon"]}}, "of has 'aeon'"),
+    ("{w}", {"w": {**LISTED, "several": "yes"}}, "several is 'yes'; give true or false"),
+    ("{w}", {"w": {**LISTED, "order": "up"}}, "order is 'up'; choose newest or oldest"),
+    ("{w}", {"w": {**LISTED, "max": 3}}, "max is not for an input of kind listed"),
+    ("since {d}", {"d": {"min": "2026-03-01", "max": "2026-01-01"}}, "before min"),
+    ("since {d}", {"d": {"min": "2026-03-01", "opens": "2026-01-01"}}, "outside 2026-03-01 to …"),
 ])  # fmt: skip
-def test_settings_that_fit_no_slot(settings, told):
-    with pytest.raises(SettingError, match=told):
-        ulnager.period("last {n} days", inputs=settings)
+def test_settings_that_fit_no_slot(phrase, settings, told):
+    with pytest.raises(SettingError, match=re.escape(told)):
+        ulnager.period(phrase, inputs=settings)
+
+
+@pytest.mark.parametrize(("written", "printed"), [
+    ("Past {n} {how} days", "last {n} {how} days"), ("the last {n} {u}", "last {n} {u}"),
+    ("trailing {n} days", "last {n} rolling days"), ("from {a} through {b}", "from {a} to {b}"),
+    ("{how} month to date plus past {n} days", None),
+])  # fmt: skip
+def test_phrases_with_slots_are_printed_with_them(written, printed):
+    inputs = {"how": {"kind": "word", "of": ["rolling", "whole"]}} if "{how}" in written else None
+    if printed is None:
+        with pytest.raises(SettingError, match="cannot be 'rolling' there"):
+            ulnager.period(written, inputs=inputs)
+        return
+    found = ulnager.period(written, inputs=inputs)
+    assert str(found) == printed
+    assert ulnager.period(printed, inputs=inputs) == found
