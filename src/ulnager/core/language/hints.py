@@ -56,7 +56,9 @@ def _when(pattern: str) -> Callable[[Made], Made]:
 def hinted(error: PeriodSyntaxError, reads: Callable[[str], object]) -> PeriodSyntaxError:
     """The same error with the nearest phrases that can be read, if there are any."""
     text = " ".join(error.phrase.lower().split())
-    if error.is_sure or not text or len(text) > _MOST_LOOKED_AT:
+    # A date in another form may be the one thing that is wrong, or not.
+    is_sure = error.is_sure and all(reads(phrase) for phrase in error.suggestions)
+    if is_sure or not text or len(text) > _MOST_LOOKED_AT:
         return error
     for hint in _hints(text):
         found: dict[Any, str] = {}
@@ -210,6 +212,30 @@ def _named_date(match: re.Match[str]) -> Hint:
         f"{month_name[month]} {match['year']} has {last} days",
         (f"{match['year']}-{month:02}-{last}",),
     )
+
+
+_DATE = rf"(?:\d{{1,2}}(?:st|nd|rd|th)?[ -](?:{_MONTH})|(?:{_MONTH})[ -]\d{{1,2}}(?:st|nd|rd|th)?)"
+
+
+@_when(
+    rf"^(?:from |between )?(?P<first>{_DATE}|\d{{1,2}}) ?(?:to|until|till|through|and|-|–|—) ?"
+    rf"(?P<last>{_DATE}),? ?(?P<year>\d{{4}})$"
+)
+def _dates_of_one_year(match: re.Match[str]) -> Hint:
+    """``1 march to 5 may 2026``: the year is said once; it may have begun in the one before."""
+    last = _month_and_day(match["last"])
+    first = _month_and_day(match["first"]) or (last and (last[0], int(match["first"])))
+    if first is None or last is None:
+        return Hint("", ())
+    year = int(match["year"])
+    begun = year - (first > last)
+    told = f"from {begun:04}-{first[0]:02}-{first[1]:02} to {year:04}-{last[0]:02}-{last[1]:02}"
+    return Hint("each date has its year", (told,))
+
+
+def _month_and_day(text: str) -> tuple[int, int] | None:
+    name, number = re.search("[a-z]{3,}", text), re.search(r"\d+", text)
+    return None if name is None or number is None else (MONTHS[name[0]], int(number[0]))
 
 
 @_when(r"^(?P<year>\d{4})-(?P<month>0[1-9]|1[0-2])-(?P<day>\d\d)$")
