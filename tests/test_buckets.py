@@ -35,7 +35,11 @@ def test_buckets_are_the_period_again(phrase, day, calendar, unit):
     except ResolveError:
         return
     assume(len(buckets) < 2_000)
-    assert sum(bucket.days for bucket in buckets) == result.days
+    inside = result.days
+    if inside is None:
+        # Open dates are split as far as the data goes.
+        inside = sum(result.contains(data.first + timedelta(n)) for n in range(401))
+    assert sum(bucket.days for bucket in buckets) == inside
     for bucket in buckets:
         start, end = labels.around(bucket.start.toordinal(), unit)
         assert (bucket.unit_start.toordinal(), bucket.unit_end.toordinal()) == (start, end)
