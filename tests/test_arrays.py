@@ -14,6 +14,7 @@ from ulnager import (
     MonthCalendar,
     ResolveError,
     SettingError,
+    TableCalendar,
     Unit,
     WeekCalendar,
     period,
@@ -203,3 +204,17 @@ def test_counterparts_that_cannot_be():
     for bad in ((0, "year"), (1, "fortnight")):
         with pytest.raises(SettingError, match="give a count"):
             result.counterpart(*bad)
+
+
+MONTHS_FROM_6TH = [("month", date(year, month, 6)) for year in range(2023, 2028)
+                   for month in range(1, 13)]  # fmt: skip
+
+
+@examples(100)
+@given(st.sampled_from(["last 3 whole months", "last 2 rolling months", "month to date",
+                        "month to date, 1 month earlier", "next 2 whole months", "last 2 weeks",
+                        "this year"]),
+       st.lists(st.dates(date(2024, 3, 1), date(2026, 9, 1)), min_size=1, max_size=6),
+       st.booleans())  # fmt: skip
+def test_arrays_in_a_table_of_months(phrase, anchors, running):
+    check_arrays(phrase, TableCalendar(MONTHS_FROM_6TH), anchors, running)

@@ -127,3 +127,24 @@ def test_hours_without_a_moment():
     assert hours.resolve().stop.tzinfo is not None
     as_of = hours.resolve(as_of="2026-05-19", today="2026-05-20", tz="America/Halifax")
     assert as_of.stop == datetime(2026, 5, 20, tzinfo=HALIFAX)
+
+
+@given(
+    st.integers(1, 200),
+    st.sampled_from(["only weekdays", "except weekends", "only mondays and fridays",
+                     "except sundays", "only business days"]),
+    st.datetimes(datetime(2020, 1, 1), datetime(2030, 1, 1)),
+    st.sampled_from(["America/Halifax", "Australia/Lord_Howe", "UTC"]),
+)  # fmt: skip
+def test_hours_of_some_days_are_those_of_their_local_days(count, days, moment, tz):
+    here = {"now": moment.replace(tzinfo=UTC), "tz": tz}
+    hours = period(f"last {count} whole hours").resolve(**here)
+    some = period(f"last {count} whole hours {days}").resolve(**here)
+    whole = period(f"from 2019-01-01 to 2031-01-01 {days}").resolve(**here)
+    at = hours.start.astimezone(UTC)
+    while at < hours.stop:
+        is_in = whole.contains(at.astimezone(ZoneInfo(tz)).date())
+        assert some.contains(at) == is_in, at
+        at += timedelta(hours=1)
+    assert not some.contains(hours.stop)
+    assert not some.contains(hours.start - MICROSECOND)

@@ -10,7 +10,15 @@ from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 import ulnager
-from ulnager import MonthCalendar, ResolveError, TableCalendar, Unit, own_unit, period
+from ulnager import (
+    Defaults,
+    MonthCalendar,
+    ResolveError,
+    TableCalendar,
+    Unit,
+    own_unit,
+    period,
+)
 
 from oracle import MEANINGS, Cycles, Days
 from strategies import (
@@ -314,3 +322,24 @@ def test_calendars_that_cannot_be(settings):
 def test_periods_without_dates_here(phrase, message):
     with pytest.raises(ResolveError, match=message):
         period(phrase).resolve(today=CLOCK)
+
+
+@given(st.sampled_from(["only weekdays", "except weekends", "only mondays and fridays"]),
+       modern_days, st.integers(0, 90), st.booleans())  # fmt: skip
+def test_open_dates_are_cut_before_their_days_are_told_apart(days, first, count, is_since):
+    data = (first, first + timedelta(count))
+    side = f"until {first + timedelta(count // 2)}" if is_since else "all dates"
+    ours = period(f"{side} {days} within data").resolve(today=first, data=data)
+    closed = period(f"({side} within data) {days}").resolve(today=first, data=data)
+    assert ours.spans == closed.spans
+    assert all(data[0] <= span.start and span.end <= data[1] for span in ours.spans)
+
+
+def test_defaults_that_somebody_chose_need_no_note():
+    last = period("last 3 months")
+    said = last.resolve(today="2026-05-20").notes
+    assert said[0].startswith("'last 3 months' was read as 'last 3 rolling months'")
+    chosen = last.resolve(today="2026-05-20", defaults=Defaults(last="whole"))
+    assert (chosen.notes, chosen.label) == ((), "1 Feb to 30 Apr 2026")
+    same = last.resolve(today="2026-05-20", defaults=Defaults())
+    assert (same.notes, same.label) == ((), "21 Feb to 20 May 2026")

@@ -16,6 +16,7 @@ from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.phrases.counted import family_readings
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.wording import dates_told
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked
 
@@ -276,8 +277,7 @@ class Request:
 
         def dates(phrase: str) -> str | None:
             try:
-                spans = self.resolve(phrase, self.basis(phrase)).spans
-                return ", ".join(map(str, spans[:3])) or "no dates"
+                return dates_told(self.resolve(phrase, self.basis(phrase)))
             except UlnagerError:
                 return None
 

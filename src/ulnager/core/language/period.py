@@ -28,6 +28,7 @@ from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.settings import USUAL, calendars_of, checked_calendar
 from ulnager.core.periods.twins import fiscal_label
+from ulnager.core.periods.wording import dates_told
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
 from ulnager.core.words import Words, words_of
@@ -86,7 +87,7 @@ def _dates_today(calendar: Calendar | None, phrase: str) -> str | None:
         result = found.resolve(calendar=calendar)
     except (PeriodSyntaxError, ResolveError):
         return None
-    return ", ".join(map(str, result.spans[:3])) or "no dates"
+    return dates_told(result)
 
 
 @lru_cache(maxsize=4096)

@@ -19,6 +19,13 @@ def spans_label(spans: Sequence[Span], words: Words = ENGLISH) -> str:
     return words.say(f"{labels} and {more} more span{'s' * (more > 1)}") if more > 0 else labels
 
 
+def dates_told(result: Any) -> str:
+    """The dates of a resolution on one line, for those to whom it is offered."""
+    if result.period.definition.is_sub_day:
+        return spans_label(result.spans)
+    return ", ".join(map(str, result.spans[:3])) or "no dates"
+
+
 def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
     """A resolution as plain values, dates as ISO 8601 text, ready for JSON."""
     anchor = result.anchor
