@@ -152,3 +152,16 @@ def test_a_stray_row_is_no_whole_day_and_a_lone_date_is_named(tmp_path, stray):
     by_day = period("last 9 days as of 2026-05-17").resolve(today=CLOCK).buckets(
         "day", data=found.extent)  # fmt: skip
     assert [b.label for b in by_day if "half loaded" in b.reasons] == ["2026-05-17"][is_lone:]
+
+
+@pytest.mark.parametrize(("data", "feb", "mar", "apr"), [
+    (("2026-02-01", "2026-04-30"), (), (), ()),
+    (("2026-01-31", "2026-05-01"), (), (), ()),
+    (("2026-02-02", "2026-04-29"), ("the data begins later",), (), ("the data ends",)),
+    (("2026-03-01", "2026-03-31"), ("the data begins later",), (), ("the data ends",)),
+    (("2026-03-02", "2026-03-30"), ("the data begins later",),
+     ("the data ends", "the data begins later"), ("the data ends",)),
+])  # fmt: skip
+def test_what_the_data_lacks_of_a_unit(data, feb, mar, apr):
+    result = period("last 3 whole months").resolve(today="2026-05-20")
+    assert [one.reasons for one in result.buckets("month", data=data)] == [feb, mar, apr]

@@ -4,6 +4,7 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo, available_timezones
 
+import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -148,3 +149,17 @@ def test_hours_of_some_days_are_those_of_their_local_days(count, days, moment, t
         at += timedelta(hours=1)
     assert not some.contains(hours.stop)
     assert not some.contains(hours.start - MICROSECOND)
+
+
+def test_local_times_and_days_in_a_period_of_hours():
+    found = period("from start of today to now").resolve(**HERE)
+    times = np.array(["2026-05-19T23:59", "2026-05-20T00:00", "2026-05-20T08:29",
+                      "2026-05-20T08:30", "NaT"], dtype="datetime64[m]")  # fmt: skip
+    assert found.mask(times).tolist() == [False, True, True, False, False]
+    days = np.array(["2026-05-19", "2026-05-20", "2026-05-21", "NaT"], dtype="datetime64[D]")
+    # A day is where it begins.
+    assert found.mask(days).tolist() == [False, True, False, False]
+    later = period("last 3 whole hours").resolve(**HERE)
+    assert later.mask(days).tolist() == [False] * 4
+    assert later.mask(times + np.timedelta64(0)).tolist() == [False, False, False, False, False]
+    assert later.mask(np.array(["2026-05-20T07:59"], dtype="datetime64[s]")).tolist() == [True]

@@ -185,3 +185,16 @@ def test_phrases_as_people_say_them(phrase, first, last):
     if first != "ask":
         meant = period(phrase)
         assert period(str(meant)) == meant
+
+
+@pytest.mark.parametrize(("phrase", "there", "not_there"), [
+    ("last 3 x", ["days", "weeks", "whole"], ["day", "week"]),
+    ("this x", ["day", "month"], ["days", "months"]), ("next 2 whole x", ["months"], ["month"]),
+    ("3 x", [], ["day"]), ("start of x", ["last", "this"], []),
+])  # fmt: skip
+def test_what_is_expected_at_a_place(phrase, there, not_there):
+    with pytest.raises(PeriodSyntaxError) as raised:
+        period(phrase)
+    expected = raised.value.expected
+    assert set(there) <= {one.split()[0] for one in expected} | set(expected)
+    assert not set(not_there) & set(expected)

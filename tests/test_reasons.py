@@ -79,3 +79,26 @@ def test_a_long_phrase_shows_the_place_that_is_wrong():
         )
     with pytest.raises(PeriodSyntaxError, match="more than 60 phrases stand inside each other"):
         period("end of " * 70 + "month")
+
+
+@pytest.mark.parametrize(("last", "told"), [
+    ("2026-05-23", "the data runs to 2026-05-23, 3 days past the clock's day"),
+    ("2026-05-21", "the data runs to 2026-05-21, 1 day past the clock's day"),
+    ("2026-05-20", None), ("2026-05-19", None),
+])  # fmt: skip
+def test_data_past_the_clock_is_named(last, told):
+    when = {"today": "2026-05-20", "data": ("2026-01-01", last)}
+    for phrase in ("last 2 days as of latest", "until latest", "latest week"):
+        notes = [note for note in period(phrase).resolve(**when).notes if "the data runs" in note]
+        assert [note.partition(";")[0] for note in notes] == ([told] if told else []), phrase
+    assert not any("the data runs" in note for note in period("today").resolve(**when).notes)
+
+
+@pytest.mark.parametrize(("text", "shown"), [
+    ("a://u:p@h/d", "a://u:***@h/d"), ("a://u@h/d", "a://u@h/d"), ("a://h/d:x@y", "a://h/d:x@y"),
+    ("a://u:p/q@h", "a://u:***@h"), ("a://u:p", "a://u:p"), ("x a://u:p@q@h y", "x a://u:***@h y"),
+    ("a://u:@h", "a://u:***@h"), ("pwd=1;b=2", "pwd=***;b=2"), ("TOKEN = 'x'", "TOKEN = 'x'"),
+    ("api_key=x&y", "api_key=***&y"), ("keys=1", "keys=1"), ("a@b:c://d:e@f", "a@b:c://d:***@f"),
+])  # fmt: skip
+def test_passwords_are_masked_and_nothing_else(text, shown):
+    assert masked(text) == shown

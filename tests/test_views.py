@@ -13,6 +13,7 @@ from test_pickers import BOOK, DATA, TODAY, book_of
 from ulnager import Extent, SettingError
 from ulnager.core.choices.grouping import grouped
 from ulnager.core.choices.picker import Grouping
+from ulnager.core.choices.telling import filled_label
 from ulnager.core.units import Unit
 
 from strategies import examples
@@ -194,3 +195,13 @@ def test_phrases_with_slots_are_printed_with_them(written, printed):
     found = ulnager.period(written, inputs=inputs)
     assert str(found) == printed
     assert ulnager.period(printed, inputs=inputs) == found
+
+
+@pytest.mark.parametrize(("label", "values", "filled"), [
+    ("Last {n} days", {"n": "1"}, "Last 1 day"), ("{n} Weeks", {"n": "1"}, "1 Week"),
+    ("{n} {unit}", {"n": "3"}, "3 {unit}"), ("{a} of {b}", {"a": "x"}, "x of {b}"),
+    ("{n} whole months", {"n": "1"}, "1 whole month"), ("{n} halves", {"n": "1"}, "1 half"),
+    ("Days {n}", {"n": "1"}, "Days 1"), ("none", {"n": "1"}, "none"),
+])  # fmt: skip
+def test_labels_are_filled(label, values, filled):
+    assert filled_label(label, values) == filled

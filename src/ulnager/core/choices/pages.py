@@ -19,6 +19,7 @@ from ulnager.core.errors import ResolveError, SettingError, UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.spans import intersection
 from ulnager.core.units import Unit
 
 
@@ -257,13 +258,7 @@ class OpenedChart:
         extent = self._opened.moment.extent((self.chart.source,))
         given: dict[str, Any] = {} if extent is None else {"data": extent}
         outer = limit.resolve(today=self._opened.moment.today, **given)
-        ranges = tuple(
-            (max(a, low) if a is not None and low is not None else a or low,
-             min(b, high) if b is not None and high is not None else b or high)
-            for a, b in found.ranges
-            for low, high in outer.ranges
-        )  # fmt: skip
-        kept = tuple((a, b) for a, b in ranges if a is None or b is None or a < b)
+        kept = intersection(found.ranges, outer.ranges)
         if kept == found.ranges:
             return found
         self.notes = (self._opened.said(f"cut by the source's own period, '{limit}'"),)
