@@ -165,3 +165,14 @@ def test_a_stray_row_is_no_whole_day_and_a_lone_date_is_named(tmp_path, stray):
 def test_what_the_data_lacks_of_a_unit(data, feb, mar, apr):
     result = period("last 3 whole months").resolve(today="2026-05-20")
     assert [one.reasons for one in result.buckets("month", data=data)] == [feb, mar, apr]
+
+
+@pytest.mark.parametrize(("phrase", "labels", "days"), [
+    ("until 2026-03-10", ["Feb 2026", "Mar 2026"], [20, 10]), ("all dates", ["Feb 2026", "Mar 2026",
+     "Apr 2026"], [20, 31, 7]), ("after 2026-03-30", ["Mar 2026", "Apr 2026"], [1, 7]),
+    ("until 2026-03-10 plus 2026-04-02", ["Feb 2026", "Mar 2026", "Apr 2026"], [20, 10, 1]),
+    ("after 2027-01-01", [], []), ("2025-12 plus 2026-05", ["Dec 2025", "May 2026"], [31, 31]),
+])  # fmt: skip
+def test_open_dates_are_split_as_far_as_the_data_goes(phrase, labels, days):
+    made = period(phrase).resolve().buckets("month", data=("2026-02-09", "2026-04-07"))
+    assert ([one.label for one in made], [one.days for one in made]) == (labels, days)

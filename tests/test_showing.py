@@ -139,3 +139,17 @@ def test_the_parts_of_a_table_are_where_they_belong():
     lines = markdown_of(shown).splitlines()
     assert "| x | 1 |" in lines
     assert r"| &lt;y&gt; | 2 |" in lines or r"| \<y\> | 2 |" in lines
+
+
+@pytest.mark.parametrize(("count", "rows", "more"), [(1, 1, None), (12, 12, None), (13, 12, 1),
+                                                      (30, 12, 18)])  # fmt: skip
+def test_so_many_spans_are_shown(count, rows, more):
+    phrase = " plus ".join(f"2026-01-{2 * n + 1:02}" for n in range(min(count, 15)))
+    if count > 15:
+        phrase += "".join(f" plus 2026-02-{2 * n + 1:02}" for n in range(count - 15 - 1))
+        phrase += " plus 2027-01-01"
+    result = ulnager.period(phrase).resolve()
+    assert len(result.spans) == min(count, 15) + max(0, count - 15)
+    text = result._repr_markdown_()
+    assert sum(str(span) in text for span in result.spans) >= rows
+    assert text.count("more spans") == bool(more) + (count > 3)

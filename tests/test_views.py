@@ -205,3 +205,15 @@ def test_phrases_with_slots_are_printed_with_them(written, printed):
 ])  # fmt: skip
 def test_labels_are_filled(label, values, filled):
     assert filled_label(label, values) == filled
+
+
+def test_phrases_with_slots_that_differ():
+    how = {"how": {"kind": "word", "of": ["rolling", "whole"]}}
+    asked = (("last {n} days", None), ("last {m} days", None), ("last {n} weeks", None),
+             ("last {n} days", {"n": {"max": 9}}), ("last {n} {how} days", how),
+             ("last 3 days", None))  # fmt: skip
+    made = [ulnager.period(phrase, inputs=inputs) for phrase, inputs in asked]
+    for place, one in enumerate(made):
+        assert [other == one for other in made] == [n == place for n in range(len(made))]
+    assert len(set(made)) == len(made)
+    assert ulnager.period("past {n} days") == made[0]
