@@ -27,10 +27,10 @@ CORE = ROOT / "src" / "ulnager" / "core"
 FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
         "test_instants", "test_buckets", "test_reasons", "test_shifts", "test_pickers",
         "test_named", "test_forms", "test_showing", "test_views", "test_book",
-        "test_filters")  # fmt: skip
+        "test_filters", "test_profile", "test_safe")  # fmt: skip
 """The tests of the core that need no engine; docstrings are tests, too."""
 NEED_ENGINES = "not one_statement"
-SECONDS = 400
+SECONDS = 600
 CASES = "0.3"
 """How many of the ordinary cases each law tries."""
 
