@@ -111,6 +111,8 @@ def test_a_date_table_says_of_each_day_what_the_calendar_says(calendar, first, l
             assert row[f"{unit}_label"] == calendar.label(row[f"{unit}_start"], named)
             open_day = anchor.day.toordinal() + (not running)
             assert row[f"{unit}_is_whole"] == (end < open_day)
+            assert row[f"{unit}_index"] == calendar.unit_number(start, named)
+            assert row[f"{unit}_short"] == calendar.label(row[f"{unit}_start"], named, short=True)
             moved = calendar.unit_start(anchor.day.toordinal(), named)
             assert row[f"{named.plural}_from_anchor"] == (
                 calendar.unit_number(start, named) - calendar.unit_number(moved, named)

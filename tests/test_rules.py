@@ -343,3 +343,20 @@ def test_defaults_that_somebody_chose_need_no_note():
     assert (chosen.notes, chosen.label) == ((), "1 Feb to 30 Apr 2026")
     same = last.resolve(today="2026-05-20", defaults=Defaults())
     assert (same.notes, same.label) == ((), "21 Feb to 20 May 2026")
+
+
+@pytest.mark.parametrize(("phrase", "start", "end"), [
+    ("from 2026-05-03 to friday", "2026-05-03", "2026-05-15"),
+    ("from 2026-05-16 to friday", "2026-05-16", "2026-05-22"),
+    ("from yesterday to monday", "2026-05-19", "2026-05-25"),
+    ("from monday to friday", "2026-05-18", "2026-05-22"),
+    ("from last friday to monday", "2026-05-15", "2026-05-18"),
+    ("from last friday to sunday", "2026-05-15", "2026-05-17"),
+    ("from 2026-01-20 to march", "2026-01-20", "2026-03-31"),
+    ("from 2026-04-02 to march", "2026-04-02", "2027-03-31"),
+    ("from march to january", "2026-03-01", "2027-01-31"),
+    ("from november to february 2026", "2025-11-01", "2026-02-28"),
+])  # fmt: skip
+def test_a_name_beside_another_end(phrase, start, end):
+    result = period(phrase).resolve(today="2026-05-20")
+    assert (str(result.start), str(result.end)) == (start, end)
