@@ -311,3 +311,20 @@ def test_a_picture_needs_a_font_with_the_signs(cli, tmp_path, monkeypatch):
     code, _, err = cli("draw", "today", "--locale", "ja", "--to", str(target))
     assert (code, "no font here has the signs of 'ja'" in err) == (2, True)
     assert not target.exists()
+
+
+def test_names_in_the_data_have_no_language(cli, tmp_path):
+    """Columns and series that are called as a word of ours stay as they are."""
+    lines = [f"2026-0{1 + n % 5}-07,{n},{('nothing', 'empty')[n % 2]}" for n in range(40)]
+    (tmp_path / "rows.csv").write_text("\n".join(["at,month,other", *lines]))
+    target = tmp_path / "x.svg"
+    with matplotlib.rc_context({"svg.fonttype": "none"}):
+        assert cli("running", "last 40 rolling days", "--over", "last 60 days", "--source",
+                   str(tmp_path / "rows.csv"), "--value", "month", "--split", "other", "--today",
+                   str(CLOCK), "--locale", "de", "--picture", str(target))[0] == 0  # fmt: skip
+    texts = re.findall(r"<text[^>]*>([^<]*)</text>", target.read_text())
+    assert "Summe: month" in " ".join(texts)
+    assert {"nothing", "empty"} <= set(texts)
+    assert not {"nichts", "leer", "Monat"} & set(" ".join(texts).split())
+    code, _, err = cli("ages", "demo:work_orders", "--since", "raised_on", "--locale", "de")
+    assert (code, "--locale is of a picture" in err) == (2, True)

@@ -160,7 +160,7 @@ LISTED = {"kind": "listed", "unit": "week"}
     ("last {n} days", {"n": {"min": 5, "max": 4}}, "max"),
     ("last {n} days", {"n": {"of": ["day"]}}, "of is not for an input of kind count"),
     ("last {n} days", {"n": {"opens": 99, "max": 9}}, "opens"),
-    ("last {n} days", {"n": 5}, "inputs has n = 5"), ("last {n} days", {5: {}}, "{5}"),
+    ("last {n} days", {"n": 5}, "settings of {n} are 5"), ("last {n} days", {5: {}}, "{5}"),
     ("last {n} days", {"n": {"kind": "unit"}}, "said to be unit"),
     ("last {n} days", {"n": {"kind": "x"}}, "said to be x"),
     ("last {n} days", {"n": {"step": 0}}, "step"), ("last {n} days", {"n": {"min": "x"}}, "min"),

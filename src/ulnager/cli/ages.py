@@ -60,6 +60,8 @@ def command(
 
     if size is not None and picture is None:
         raise SettingError("--size is of a picture; say --picture FILE")
+    if request.locale is not None and picture is None:
+        raise SettingError("--locale is of a picture; say --picture FILE")
     words = words_of(request.locale)
     if rows is not None and rows < 1:
         raise SettingError(f"--rows is {rows}; give a number from 1 on")
@@ -76,8 +78,8 @@ def command(
     if picture is not None:
         from ulnager.pictures.distribution import draw_ages
 
-        of = f"from {since} to {until}" if until else f"since {since}"
-        title = words.say(f"Ages of {name.removeprefix('demo:')} {of}")
+        said = "Ages of {0} from {1} to {2}" if until else "Ages of {0} since {1}"
+        title = words.say_of(said, name.removeprefix("demo:"), since, until or "")
         draw_ages(found, picture, title=title, size=size, words=words)
         echo(f"drawn into {picture}", err=True)
     if write is not None:

@@ -45,7 +45,10 @@ def measured_title(
     how = how or ("count" if value is None else "sum")
     said = {"count": "Number", "sum": "Total", "mean": "Mean", "min": "Least", "max": "Largest",
             "median": "Median", "distinct": "Different values"}.get(how, how)  # fmt: skip
-    told = words.say(f"{said} of {value}" if value is not None else f"{said} of rows")
+    if value is None:
+        told = words.say(f"{said} of rows")
+    else:
+        told = words.say_of(f"{said} of {{0}}", value)
     return f"{told} {words.say(f'per {per}')}" if per else told
 
 

@@ -51,6 +51,10 @@ class Words:
         """A sentence for viewers."""
         return text
 
+    def say_of(self, text: str, *names: str) -> str:
+        """A sentence with names of the data in its slots ``{0}``, which stay as they are."""
+        return self.say(text).format(*names)
+
     def label(self, text: str) -> str:
         """A label of the book."""
         return text

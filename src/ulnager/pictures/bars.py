@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Final
 
@@ -60,7 +61,7 @@ def draw_totals(
         if len(panels) > 1:
             told = result.words.say("other") if is_other else str(name)
             axes.set_title(told, loc="left", fontsize=10.5, color=INK)
-    sheet.key(_key(found))
+    sheet.key(_key(found, result.words.say))
     sheet.write(target)
 
 
@@ -150,18 +151,20 @@ def _text(value: Any) -> str:
     return f"{number:,.0f}" if number == int(number) or abs(number) >= 1000 else f"{number:,.4g}"
 
 
-def _key(found: Totals) -> list[Any]:
+def _key(found: Totals, say: Callable[[str], str]) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
-    handles: list[Any] = [Patch(color=PERIOD, label="finished units")]
+    handles: list[Any] = [Patch(color=PERIOD, label=say("finished units"))]
     if any(is_unfinished(row) for row in found.rows):
-        handles.append(Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label="unfinished"))
+        handles.append(
+            Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label=say("unfinished"))
+        )
     if any(has_gaps(row) for row in found.rows):
         handles.append(Line2D([], [], color="none", marker="x", markeredgecolor=WARN,
-                              label="days missing"))  # fmt: skip
+                              label=say("days missing")))  # fmt: skip
     if any(row.beside_bucket is not None for row in found.rows):
-        handles.append(Patch(color=LIGHT, label="beside: the units compared"))
+        handles.append(Patch(color=LIGHT, label=say("beside: the units compared")))
     if found.notes:
-        handles.append(Patch(color=WARN, label=f"{len(found.notes)} without a partner"))
+        handles.append(Patch(color=WARN, label=say(f"{len(found.notes)} without a partner")))
     return handles

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, Final
 
@@ -60,7 +61,7 @@ def draw_running(
         colour = PERIOD if len(lines) == 1 else [PERIOD, WARN, SCALE[4], FAINT, INK, LIGHT][place]
         _draw(axes, rows, colour, _STYLES[place])
     axes.set_ylim(low * 1.08, top * 1.12 or 1)
-    sheet.key(_key(found, lines, is_daily=shown))
+    sheet.key(_key(found, lines, is_daily=shown, say=words.say))
     sheet.write(target)
 
 
@@ -96,7 +97,9 @@ def _draw(axes: Any, rows: list[RunningRow], colour: str, style: Any) -> None:
                   markerfacecolor="white", markeredgecolor=WARN, markersize=5)  # fmt: skip
 
 
-def _key(found: Running, lines: dict[Any, Any], *, is_daily: bool) -> list[Any]:
+def _key(
+    found: Running, lines: dict[Any, Any], *, is_daily: bool, say: Callable[[str], str]
+) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
@@ -107,11 +110,11 @@ def _key(found: Running, lines: dict[Any, Any], *, is_daily: bool) -> list[Any]:
         for place, name in enumerate(lines)
     ]  # fmt: skip
     if is_daily:
-        handles.append(Patch(color="#d5d8dc", label="the day itself"))
+        handles.append(Patch(color="#d5d8dc", label=say("the day itself")))
     if any(_SHORT in row.reasons for row in found.rows):
         handles.append(Line2D([], [], color=PERIOD, lw=1.2, linestyle=(0, (2, 2)),
-                              label="short lead-in"))  # fmt: skip
+                              label=say("short lead-in")))  # fmt: skip
     if any(row.reasons and _SHORT not in row.reasons for row in found.rows):
         handles.append(Line2D([], [], color="none", marker="o", markerfacecolor="white",
-                              markeredgecolor=WARN, label="window not whole"))  # fmt: skip
+                              markeredgecolor=WARN, label=say("window not whole")))  # fmt: skip
     return handles

@@ -123,9 +123,7 @@ class Sheet:
         return plain(found, self.words)
 
     def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
-        """What the signs mean, at the bottom, in the words of the language."""
-        for handle in handles:
-            handle.set_label(self.words.say(handle.get_label()))
+        """What the signs mean, at the bottom."""
         room = narrow if self.is_narrow else min(columns, self.width // _KEY)
         self.figure.legend(
             handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),

@@ -146,11 +146,11 @@ def _key(edges: Sequence[float], rows: Sequence[TotalRow], words: Words) -> list
     from matplotlib.patches import Patch
 
     handles: list[Any] = [
-        Patch(color=_shade(edge, edges), label=f"to {words.digits(_rounded(edge))}")
+        Patch(color=_shade(edge, edges), label=words.say(f"to {words.digits(_rounded(edge))}"))
         for edge in edges
     ]  # fmt: skip
     if any(not row.value for row in rows):
-        handles.append(Line2D([], [], color=WARN, marker="", lw=1.1, label="nothing"))
+        handles.append(Line2D([], [], color=WARN, marker="", lw=1.1, label=words.say("nothing")))
     if any(row.bucket.reasons for row in rows):
-        handles.append(Patch(fill=False, edgecolor=WARN, lw=1.4, label="not whole"))
+        handles.append(Patch(fill=False, edgecolor=WARN, lw=1.4, label=words.say("not whole")))
     return handles

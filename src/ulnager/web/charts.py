@@ -96,6 +96,10 @@ class Said:
     def __call__(self, text: str) -> str:
         return self.words.say(text)
 
+    def of_name(self, text: str, name: str) -> str:
+        """A sentence with a name of the data in it."""
+        return self.words.say_of(text, name)
+
     def of(self, value: Any) -> str:
         """A number for a person to read; a dash for none."""
         return self.words.digits(text_of(value))
@@ -106,7 +110,7 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     say = Said(chart.moment.words)
     result, asked = chart.resolution, dict(chart.chart.drawn)
     value, how = asked.get("value"), asked.get("how")
-    measure = say(f"{how or 'sum'} of {value}" if value else "rows")
+    measure = say.of_name(f"{how or 'sum'} of {{0}}", value) if value else say("rows")
     days = "" if result is None or not result.days else chart.counted(result.days, "day")
     by = say(f"by {chart.by}") if chart.by else ""
     found = Drawn(

@@ -38,19 +38,12 @@ def grouped(
     """Each unit with the number of its buckets, counted without making them."""
     if result is None:
         return tuple(Grouped(unit, None, False, "there are no dates") for unit in grouping.of)
-    spans = [_closed(start, stop, extent) for start, stop in result.ranges]
-    closed = [span for span in spans if span is not None]
-    if len(closed) < len(spans) or result.period.definition.is_sub_day:
+    ranges = result.ranges if extent is None else extent.closing(result.ranges)
+    closed = [(start, stop) for start, stop in ranges if start is not None and stop is not None]
+    if len(closed) < len(ranges) or result.period.definition.is_sub_day:
         why = "the period has no days to count"
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
     return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
-
-
-def _closed(start: int | None, stop: int | None, extent: Extent | None) -> tuple[int, int] | None:
-    if extent is not None:
-        start = extent.first.toordinal() if start is None else start
-        stop = extent.last.toordinal() + 1 if stop is None else stop
-    return None if start is None or stop is None else (start, stop)
 
 
 def _counted(

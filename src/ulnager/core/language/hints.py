@@ -12,6 +12,7 @@ from calendar import month_name, monthrange
 from collections.abc import Callable, Iterator
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.dateforms import other_dates
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.everyday import MONTHS
 from ulnager.core.language.failures import vocabulary
@@ -223,19 +224,17 @@ _DATE = rf"(?:\d{{1,2}}(?:st|nd|rd|th)?[ -](?:{_MONTH})|(?:{_MONTH})[ -]\d{{1,2}
 )
 def _dates_of_one_year(match: re.Match[str]) -> Hint:
     """``1 march to 5 may 2026``: the year is said once; it may have begun in the one before."""
-    last = _month_and_day(match["last"])
-    first = _month_and_day(match["first"]) or (last and (last[0], int(match["first"])))
-    if first is None or last is None:
-        return Hint("", ())
-    year = int(match["year"])
-    begun = year - (first > last)
-    told = f"from {begun:04}-{first[0]:02}-{first[1]:02} to {year:04}-{last[0]:02}-{last[1]:02}"
-    return Hint("each date has its year", (told,))
-
-
-def _month_and_day(text: str) -> tuple[int, int] | None:
-    name, number = re.search("[a-z]{3,}", text), re.search(r"\d+", text)
-    return None if name is None or number is None else (MONTHS[name[0]], int(number[0]))
+    first, last, year = match["first"], match["last"], int(match["year"])
+    if first.isdigit():
+        first += " " + "".join(re.findall("[a-z]{3,}", last))
+    for begun in (year, year - 1):
+        found = [other_dates(f"{day} {of:04}") for day, of in ((first, begun), (last, year))]
+        if not all(found):
+            break
+        start, end = (one[0].days[0] for one in found)
+        if start <= end:
+            return Hint("each date has its year", (f"from {start} to {end}",))
+    return Hint("", ())
 
 
 @_when(r"^(?P<year>\d{4})-(?P<month>0[1-9]|1[0-2])-(?P<day>\d\d)$")

@@ -56,6 +56,13 @@ class Input(NamedTuple):
     source: str | None = None
 
 
+def settings_of(name: object, given: object) -> Mapping[str, Any]:
+    """The settings of an input; SettingError for what are none."""
+    if not isinstance(given, Mapping):
+        raise SettingError(f"the settings of {{{name}}} are {shown(given)}; give {{'max': 90}}")
+    return given
+
+
 def checked_input(name: str, kind: str, given: Mapping[str, Any]) -> Input:
     """An input of a kind from its settings.
 
@@ -63,9 +70,7 @@ def checked_input(name: str, kind: str, given: Mapping[str, Any]) -> Input:
     """
     if not isinstance(name, str) or not _NAME.fullmatch(name):
         raise SettingError(f"{shown(name)} is no name for an input; take small letters and _")
-    if not isinstance(given, Mapping):
-        raise SettingError(f"the settings of {{{name}}} are {shown(given)}; give a mapping")
-    said = given.get("kind", kind)
+    said = settings_of(name, given).get("kind", kind)
     if said not in KINDS:
         raise SettingError(f"kind is {shown(said)}; choose {', '.join(KINDS)}")
     for setting in given:

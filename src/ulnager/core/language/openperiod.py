@@ -16,6 +16,7 @@ from ulnager.core.language.inputs import (
     count_of,
     day_of,
     one_of,
+    settings_of,
     switch_of,
 )
 from ulnager.core.language.period import Period
@@ -250,10 +251,7 @@ def open_period(
     settings = dict(settings or {})
     tokens = tokens_of(phrase)
     names = list(dict.fromkeys(token.text[1:-1] for token in tokens if token.kind == "slot"))
-    for name, given in settings.items():
-        if not isinstance(given, Mapping):
-            raise SettingError(f"inputs has {name} = {shown(given)}; give settings: {{'max': 90}}")
-    said = {name: given.get("kind") for name, given in settings.items()}
+    said = {name: settings_of(name, given).get("kind") for name, given in settings.items()}
     for name in settings:
         if name not in names and said.get(name) not in ("switch", "anchor"):
             told = ", ".join(f"{{{one}}}" for one in names) or "none"
