@@ -111,6 +111,7 @@ if TYPE_CHECKING:
     from ulnager.sources.files import FileSource
     from ulnager.sources.keeping import keep
     from ulnager.sources.kept import Kept
+    from ulnager.sources.limits import limits
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
@@ -137,6 +138,7 @@ _FETCHED = {
     "date_table": "core.periods.datetable",
     "profile": "sources.profile",
     "complete": "book.completing",
+    "limits": "sources.limits",
     "condition": "filters.conditions",
     "Kept": "sources.kept",
     "keep": "sources.keeping",
@@ -243,6 +245,7 @@ __all__ = [
     "date_table",
     "keep",
     "keep_each",
+    "limits",
     "live_where",
     "odata",
     "open_source",

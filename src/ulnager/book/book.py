@@ -8,6 +8,7 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
+from pathlib import Path
 from typing import Any, TypeVar
 
 from ulnager.book.names import expanded
@@ -27,7 +28,7 @@ from ulnager.core.periods.spans import Range
 from ulnager.core.suggest import no_such
 from ulnager.sources.base import Source
 from ulnager.sources.joinedfiles import JoinedFiles, check_parts
-from ulnager.sources.opening import open_source, seconds_for
+from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 
 Found = TypeVar("Found")
@@ -51,6 +52,8 @@ class BookSource:
     query: str | None = None
     others: tuple[BookSource, ...] = ()
     """The sources that a query may speak of."""
+    within: Path | None = None
+    """The folder outside of which nothing is opened."""
 
     @property
     def held(self) -> dict[str, Any]:
@@ -77,8 +80,13 @@ class BookSource:
                     f"the source {self.name!r} takes its password from the environment variable "
                     f"{self.password_env}, which is not set"
                 )
-        found = open_source(
-            self.place, self.table, timeout=timeout, password=password, **dict(self.form)
+        found = opened_source(
+            self.place,
+            self.table,
+            within=self.within,
+            timeout=timeout,
+            password=password,
+            **dict(self.form),
         )
         return self._narrowed(found)
 

@@ -5,11 +5,12 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
+import re
 import tomllib
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -43,6 +44,8 @@ from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
 from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
+from ulnager.sources.guard import small_file
+from ulnager.sources.limits import limits_now
 from ulnager.sources.profile import SHARE
 from ulnager.sources.queries import checked_query
 
@@ -65,17 +68,49 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
 
 def values_of_file(path: str | Path) -> dict[str, Any]:
     """What stands in a book's file; BookError when it cannot be read, or is no TOML."""
+    return values_of_text(str(path), text_of_file(path))
+
+
+def text_of_file(path: str | Path) -> str:
+    """The text of a book's file; BookError when it cannot be read, or is larger than a book is."""
     file = str(path)
     try:
-        return tomllib.loads(Path(path).read_text(encoding="utf-8"))
-    except OSError as error:
-        raise BookError(file, "", f"the book cannot be read: {error.strerror}") from None
-    except RecursionError:
-        raise BookError(file, "", "the book is nested too deeply") from None
+        return small_file(path, limits_now().book, "a book").decode("utf-8-sig")
+    except SourceError as error:
+        told = str(error).removeprefix(f"{file} ").removeprefix("cannot be read: ")
+        raise BookError(file, "", f"the book cannot be read: {told}") from None
     except UnicodeDecodeError:
         raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
+
+
+def values_of_text(file: str, text: str) -> dict[str, Any]:
+    """What stands in the text of a book; BookError for what is no TOML, or nested too deeply."""
+    most = limits_now().depth
+    too_deep = BookError(
+        file, "", f"the book is nested too deeply: more than {most} tables, lists or parts of a "
+        "key in each other", "Raise the limit depth if you trust it.",
+    )  # fmt: skip
+    # Before it is parsed: a parser goes down with it, or takes forever.
+    if re.search(rf"{_KEY_PART}{{{most}}}", text):
+        raise too_deep
+    try:
+        found = tomllib.loads(text)
+    except RecursionError:
+        raise too_deep from None
     except ValueError as error:
-        raise BookError(file, "", f"this is not TOML: {error}") from None
+        raise BookError(file, "", f"this is not TOML: {str(error)[:300]}") from None
+    waiting: list[tuple[Any, int]] = [(found, 0)]
+    while waiting:
+        held, depth = waiting.pop()
+        if depth > most:
+            raise too_deep
+        inner = held.values() if isinstance(held, dict) else held
+        waiting += [(one, depth + 1) for one in inner if isinstance(one, (dict, list))]
+    return found
+
+
+# Each part is tried from its beginning only, and given up as a whole.
+_KEY_PART: Final = r"""(?:(?>(?<![\w-])[\w-]+|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+)"""
 
 
 def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
@@ -164,6 +199,11 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
 
     def make(name: str, waiting: tuple[str, ...]) -> None:
         entry, key = entries.calendars[name], f"calendars.{name}"
+        if len(waiting) >= limits_now().bases:
+            raise BookError(
+                file, "calendars", f"more than {limits_now().bases} calendars build on "
+                "each other", "Let it build on one of the first.",
+            )  # fmt: skip
         base = entry.base
         if base is not None and base not in found:
             _named(file, f"{key}.base", "calendar", base, entries.calendars)
@@ -201,7 +241,7 @@ def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) ->
     settings = {name: given[name] for name in kind if name in given}
     holidays = list(entry.holidays)
     if entry.holiday_file is not None:
-        holidays += holidays_from_file(house.path(entry.holiday_file))
+        holidays += holidays_from_file(house.path(entry.holiday_file), within=house.within)
     if entry.holiday_country is not None:
         holidays += holidays_of(entry.holiday_country, entry.holiday_region)
     days_off = ("saturday", "sunday") if entry.days_off is None else tuple(entry.days_off)
@@ -216,7 +256,7 @@ def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) ->
     if entry.file is None:
         raise SettingError("a calendar of kind table needs the file that lists its units")
     base = known[entry.base] if entry.base else MonthCalendar(**shared)
-    return calendar_from_file(house.path(entry.file), base)
+    return calendar_from_file(house.path(entry.file), base, within=house.within)
 
 
 _KINDS = {
@@ -256,6 +296,7 @@ def _sources(
             else _phrase(file, f"{key}.period", entry.period, calendars),
             tuple((column, tuple(one) if isinstance(one, list) else (one,))
                   for column, one in entry.where.items()),
+            within=house.within,
         )  # fmt: skip
     for name, entry in entries.sources.items():
         if entry.query is not None:

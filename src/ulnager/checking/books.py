@@ -32,7 +32,7 @@ def check(
     basis = Clock(today).basis(GREGORIAN)
     day = date.fromordinal(int(basis.anchor))
     read = read_leniently(path, allow_outside=allow_outside)
-    checking = Checking(str(path), read.book, read.values, day)
+    checking = Checking(str(path), read.book, read.values, read.text, day)
     for mistake in read.mistakes:
         checking.add(mistake.rule, mistake.path, mistake.message, mistake.instead)
     if read.book is not None:

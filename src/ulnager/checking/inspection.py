@@ -30,17 +30,14 @@ class Checking:
     """A book that is checked: what its sources hold, its periods resolved, and what was found."""
 
     def __init__(
-        self, file: str, book: Book | None, values: Mapping[str, Any], today: date
+        self, file: str, book: Book | None, values: Mapping[str, Any], text: str, today: date
     ) -> None:
         self.file, self.values, self.today = file, values, today
         self._book = book
         self._folder = f"{Path(file).resolve().parent}/"
         self._found: list[tuple[Key, Finding]] = []
         self._quiet: set[tuple[str, Key]] = set()
-        try:
-            self._lines = lines_of(Path(file).read_text(encoding="utf-8"))
-        except (OSError, ValueError):
-            self._lines = {}
+        self._lines = lines_of(text)
         self._profiles: dict[str, Profile | None] = {}
         self._opened: dict[str, Source | None] = {}
         self._resolved: dict[str, Resolution | None] = {}

@@ -15,6 +15,7 @@ from ulnager.checking.dialects import MACROS, Unclear
 from ulnager.checking.translating import hoisted
 from ulnager.core.calendars.base import Calendar
 from ulnager.sources.embedded import first_line
+from ulnager.sources.engine import started
 
 Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]
@@ -35,7 +36,7 @@ class Asked(NamedTuple):
 @lru_cache(maxsize=1)
 def _engine() -> duckdb.DuckDBPyConnection:
     """An engine that can open nothing and change no setting."""
-    made = duckdb.connect()
+    made = started()
     for macro in MACROS:
         made.execute(f"CREATE MACRO {macro}")
     for setting in ("TimeZone = 'UTC'", "memory_limit = '1GB'", "enable_external_access = false",

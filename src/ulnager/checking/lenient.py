@@ -10,10 +10,13 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book
 from ulnager.book.languages import one_language
-from ulnager.book.reading import book_of, values_of_file
+from ulnager.book.reading import book_of, text_of_file, values_of_text
 from ulnager.core.errors import BookError
 
 _MOST: Final = 500
+_FEWEST: Final = 20
+_WORK: Final = 2_000_000
+"""So many signs of a book are read anew for its mistakes; each mistake takes one reading."""
 _NO_SUCH: Final = re.compile(r"there is no (?:book's )?(\w+) '([^']*)'")
 
 
@@ -27,11 +30,12 @@ class Mistake(NamedTuple):
 
 
 class Read(NamedTuple):
-    """What could be read: None where nothing could; the file's values, and the mistakes."""
+    """What could be read: None where nothing could; the file's values, the mistakes, its text."""
 
     book: Book | None
     values: Mapping[str, Any]
     mistakes: tuple[Mistake, ...]
+    text: str = ""
 
 
 def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
@@ -40,16 +44,18 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
     What only follows from a mistake (a name whose own entry is wrong) is left out in silence.
     """
     try:
-        values = one_language(values_of_file(path))[0]
+        text = text_of_file(path)
+        values = one_language(values_of_text(str(path), text))[0]
     except BookError as error:
         return Read(None, {}, (Mistake("book", (), error.problem, error.fix),))
     left = copy.deepcopy(values)
     found: list[Mistake] = []
     dropped: set[tuple[str, ...]] = set()
     removed: dict[tuple[str, ...], list[int]] = {}
-    for _ in range(_MOST):
+    for _ in range(max(_FEWEST, min(_MOST, _WORK // max(1, len(text))))):
         try:
-            return Read(book_of(path, left, allow_outside=allow_outside), values, tuple(found))
+            made = book_of(path, left, allow_outside=allow_outside)
+            return Read(made, values, tuple(found), text)
         except BookError as error:
             where = _path(left, error.key)
             is_known = _follows(error, where, dropped)
@@ -63,7 +69,10 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
             dropped.add(gone)
             if gone[-1].isdigit():
                 removed.setdefault(gone[:-1], []).append(int(_in_file(gone, removed)[-1]))
-    return Read(None, values, tuple(found))
+    else:
+        found.append(Mistake("book", (), f"there may be more mistakes than these {len(found)}",
+                             "Mend these first."))  # fmt: skip
+    return Read(None, values, tuple(found), text)
 
 
 def _in_file(

@@ -8,7 +8,13 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import picture_options, values_where
-from ulnager.cli.options import basis_options, json_option, locale_option, reading_options
+from ulnager.cli.options import (
+    basis_options,
+    json_option,
+    locale_option,
+    reading_options,
+    spreadsheets_option,
+)
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
@@ -24,6 +30,7 @@ from ulnager.core.words import words_of
 @click.option("--rows", type=int, metavar="N", help="The N oldest rows, the open ones first.")
 @click.option("--write", metavar="FILE", help="All rows with their ages, into .csv or .parquet.")
 @click.option("--replace", is_flag=True, help="Write over a file that is there.")
+@spreadsheets_option
 @click.option("--for", "target", metavar="ENGINE", help="Print the age as SQL for that engine.")
 @click.option("--date-table", metavar="T", help="With --for: the date table of business days.")
 @picture_options
@@ -41,6 +48,7 @@ def command(
     rows: int | None,
     write: str | None,
     replace: bool,
+    for_spreadsheets: bool,
     target: str | None,
     date_table: str | None,
     picture: str | None,
@@ -82,8 +90,10 @@ def command(
         title = words.say_of(said, name.removeprefix("demo:"), since, until or "")
         draw_ages(found, picture, title=title, size=size, words=words)
         echo(f"drawn into {picture}", err=True)
+    if for_spreadsheets and write is None:
+        raise SettingError("--for-spreadsheets is about --write; name that too")
     if write is not None:
-        count = found.write(write, replace=replace)
+        count = found.write(write, replace=replace, for_spreadsheets=for_spreadsheets)
         echo(f"{count:,} rows written to {write}", err=True)
     if as_json:
         plain = found.to_dict()

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, data_options, json_option
+from ulnager.cli.options import basis_options, data_options, json_option, spreadsheets_option
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.calendars.months import GREGORIAN
@@ -38,6 +38,7 @@ _SHOWN = (
     "--to", "target", metavar="TARGET", help="A .csv or .parquet file, or a database URL."
 )
 @click.option("--name", metavar="T", help="Of a database: the table. [default: date_table]")
+@spreadsheets_option
 @json_option
 @data_options
 @basis_options
@@ -51,6 +52,7 @@ def command(
     replace: bool,
     target: str | None,
     name: str | None,
+    for_spreadsheets: bool,
     as_json: bool,
 ) -> None:
     """Write a table with a row for each day from FIRST to LAST, both in.
@@ -98,6 +100,8 @@ def command(
             else period("today").resolve(**{**basis, "calendar": None})
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
+    if for_spreadsheets and target is None:
+        raise SettingError("--for-spreadsheets is about --to; name that too")
     if target is not None:
         rows = write_table(
             columns,
@@ -105,6 +109,7 @@ def command(
             name=name or ("periods" if periods or bounds else "date_table"),
             password=os.environ.get("ULNAGER_PASSWORD"),
             replace=replace,
+            for_spreadsheets=for_spreadsheets,
         )
         echo(f"{rows:,} rows and {len(columns)} columns written", err=True)
     elif as_json:

@@ -105,7 +105,12 @@ def _run(given: list[str], debug: bool) -> int:
         _tell("Error: there is no standard output to write to")
         return 1
     try:
-        with commands.make_context("ulnager", given) as context:
+        with contextlib.ExitStack() as held:
+            if raised := os.environ.get("ULNAGER_LIMITS"):
+                from ulnager.sources.limits import limits, limits_of_text
+
+                held.enter_context(limits(**limits_of_text(raised)))
+            context = held.enter_context(commands.make_context("ulnager", given))
             commands.invoke(context)
     except click.exceptions.Exit as left:
         return left.exit_code

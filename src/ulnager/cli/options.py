@@ -109,3 +109,11 @@ def _decorated(command: Command, options: tuple[Callable[[Command], Command], ..
     for option in reversed(options):
         command = option(command)
     return command
+
+
+spreadsheets_option = click.option(
+    "--for-spreadsheets",
+    "for_spreadsheets",
+    is_flag=True,
+    help="An apostrophe before texts of a .csv that begin like formulas.",
+)

@@ -9,7 +9,13 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, json_option, key_option, reading_options
+from ulnager.cli.options import (
+    basis_options,
+    json_option,
+    key_option,
+    reading_options,
+    spreadsheets_option,
+)
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
@@ -46,6 +52,7 @@ if TYPE_CHECKING:
 )
 @click.option("--name", metavar="T", help="Of a database: the new table. [default: kept_rows]")
 @click.option("--replace", is_flag=True, help="Make that file or table anew if it is there.")
+@spreadsheets_option
 @json_option
 @reading_options
 @basis_options
@@ -62,6 +69,7 @@ def command(
     write: str | None,
     name: str | None,
     replace: bool,
+    for_spreadsheets: bool,
     as_json: bool,
 ) -> None:
     """Print which rows of SOURCE the PERIOD keeps, and the first of them.
@@ -81,8 +89,9 @@ def command(
         raise SettingError("--against-table is a table of --against; name that too")
     if name is not None and "://" not in (write or ""):
         raise SettingError("--name is a table of a database, and --write names none")
-    if replace and write is None:
-        raise SettingError("--replace is about --write; name that too")
+    if (replace or for_spreadsheets) and write is None:
+        option = "--replace" if replace else "--for-spreadsheets"
+        raise SettingError(f"{option} is about --write; name that too")
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
@@ -90,7 +99,7 @@ def command(
     if write is not None:
         written = found.write(
             write, name=name or "kept_rows", password=os.environ.get("ULNAGER_PASSWORD"),
-            replace=replace,
+            replace=replace, for_spreadsheets=for_spreadsheets,
         )  # fmt: skip
         echo(f"{written:,} rows written to {masked(write)}", err=True)
     other = None

@@ -70,8 +70,8 @@ class Ages:
     def write(self, target: str, *, replace: bool = False, **place: Any) -> int:
         """Write all rows with their ages to a .csv or .parquet file, or a table of a database.
 
-        How many were written; ``place`` is ``name=`` and ``password=`` as for
-        :meth:`ulnager.Preview.write`.
+        How many were written; ``place`` is ``name=``, ``password=`` and ``for_spreadsheets=`` as
+        for :meth:`ulnager.Preview.write`.
         """
         assert self._dated is not None
         rows = self._dated.rows()

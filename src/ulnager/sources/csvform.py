@@ -64,14 +64,16 @@ class CsvForm:
     names: tuple[str, ...]
 
 
-def form_of(path: str, settings: CsvSettings) -> CsvForm:
-    """The form of a file, by its first lines and by what is said of it.
+def form_of(path: str, settings: CsvSettings, at: str | None = None) -> CsvForm:
+    """The form of a file, by its first lines and by what is said of it; ``at`` is where it lies, if
+    that is not ``path``.
 
     Raises SourceError for another encoding, a file without a header where it might have one, and
     for lines that do not fit.
     """
-    sample = _sample(path)
-    encoding = _encoding(path, sample, settings.encoding)
+    at = at or path
+    sample = _sample(path, at)
+    encoding = _encoding(path, sample, settings.encoding, at)
     text = sample.decode("utf-8-sig" if encoding == "utf-8" else encoding, errors="replace")
     delimiter = settings.delimiter or _delimiter(text)
     records = _records(text, delimiter)
@@ -86,7 +88,7 @@ def form_of(path: str, settings: CsvSettings) -> CsvForm:
     return CsvForm(delimiter, header, encoding, names)
 
 
-def check_records(path: str, form: CsvForm) -> None:
+def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
     """SourceError for the first record of a file that does not fit its form.
 
     The whole file is read, so this is for a file that is known to be wrong.
@@ -95,14 +97,17 @@ def check_records(path: str, form: CsvForm) -> None:
     encoding = "utf-8-sig" if form.encoding == "utf-8" else form.encoding
     line = 1
     try:
-        with _opened(path) as raw, io.TextIOWrapper(raw, encoding=encoding, newline="") as lines:
+        with (
+            _opened(at or path) as raw,
+            io.TextIOWrapper(raw, encoding=encoding, newline="") as lines,
+        ):
             reader = csv.reader(_whole(lines), delimiter=form.delimiter, strict=True)
             for record in reader:
                 begun, line = line, reader.line_num + 1
                 if record and len(record) != expected:
                     raise _unfit(path, begun, record, expected, reader)
     except UnicodeDecodeError:
-        raise SourceError(_undecodable(path, form.encoding)) from None
+        raise SourceError(_undecodable(path, form.encoding, at or path)) from None
     except csv.Error as error:
         what = "a quote is opened and never closed" if "end of data" in str(error) else str(error)
         raise SourceError(f"{path}, line {line}: {what}") from None
@@ -130,9 +135,9 @@ def _unfit(path: str, line: int, record: list[str], expected: int, reader: Any) 
     )
 
 
-def _sample(path: str) -> bytes:
+def _sample(path: str, at: str) -> bytes:
     try:
-        with _opened(path) as raw:
+        with _opened(at) as raw:
             found: bytes = raw.read(_SAMPLE)
             return found
     except (OSError, EOFError) as error:
@@ -144,7 +149,7 @@ def _opened(path: str) -> Any:
     return gzip.open(path) if path.lower().endswith(".gz") else open(path, "rb")  # noqa: PTH123
 
 
-def _encoding(path: str, sample: bytes, given: str | None) -> str:
+def _encoding(path: str, sample: bytes, given: str | None, at: str) -> str:
     if given is not None:
         return given
     if sample.startswith((b"\xff\xfe", b"\xfe\xff")) or b"\0" in sample[:2_000]:
@@ -160,13 +165,13 @@ def _encoding(path: str, sample: bytes, given: str | None) -> str:
     except UnicodeDecodeError as error:
         # The sample may end inside a character.
         if error.start < len(sample) - 4 or len(sample) < _SAMPLE:
-            raise SourceError(_undecodable(path, "utf-8")) from None
+            raise SourceError(_undecodable(path, "utf-8", at)) from None
     return "utf-8"
 
 
-def _undecodable(path: str, encoding: str) -> str:
+def _undecodable(path: str, encoding: str, at: str) -> str:
     """Which line of a file is not in the encoding."""
-    with _opened(path) as raw:
+    with _opened(at) as raw:
         for number, line in enumerate(raw, 1):
             try:
                 line.decode(encoding)

@@ -6,9 +6,13 @@ is sent in a way that takes one statement only, and every connection is read-onl
 
 from __future__ import annotations
 
+import contextlib
+import os
 import re
+import socket
 from collections.abc import Callable
 from datetime import date, datetime, tzinfo
+from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 import sqlalchemy as sa
@@ -16,6 +20,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
+from ulnager.sources.asking import GRACE, asked
 from ulnager.sources.base import Column, Source, named_table, too_long
 from ulnager.sources.keys import KEY_TYPES
 from ulnager.sources.queries import checked_query, looks_like_query
@@ -31,6 +36,8 @@ from ulnager.sources.urls import Address
 
 CONNECT_SECONDS: Final = 10
 """How long it may take to reach a server."""
+_CANCEL_SECONDS: Final = 1
+"""How long it may take to tell a server to stop."""
 _LOOKED_AT: Final = 200
 """So many first values tell the type of a SQLite column that says none."""
 
@@ -39,13 +46,14 @@ class Server(NamedTuple):
     """How an engine is kept from writing, and from taking too long.
 
     ``connect`` gives the arguments of its driver for a time limit in seconds, ``opened`` is done
-    to every new connection, ``begun`` to each before it is asked, and ``is_late`` tells whether an
-    error means that the time was up.
+    to every new connection, ``begun`` to each before it is asked, ``stopped`` ends what one is at,
+    from another thread, and ``is_late`` tells whether an error means that the time was up.
     """
 
     connect: Callable[[float | None], dict[str, Any]]
     opened: Callable[[Any, float | None], None]
     begun: Callable[[sa.Connection, float | None], None]
+    stopped: Callable[[Any], None]
     is_late: Callable[[Any], bool]
 
 
@@ -73,8 +81,37 @@ def _postgresql_begun(connection: sa.Connection, timeout: float | None) -> None:
         connection.exec_driver_sql(f"SET LOCAL statement_timeout = {int(timeout * 1000)}")
 
 
+def _postgresql_stopped(connection: Any) -> None:
+    with contextlib.suppress(Exception):
+        connection.cancel_safe(timeout=_CANCEL_SECONDS)
+    # A server that is silent does not hear that either; what waits for it hears this.
+    _hung_up(connection.pgconn.socket)
+
+
+def _hung_up(handle: int) -> None:
+    """Ends what goes over a connection, from another thread; its owner closes it."""
+    with contextlib.suppress(OSError), socket.socket(fileno=os.dup(handle)) as other:
+        other.shutdown(socket.SHUT_RDWR)
+
+
+def _mysql_stopped(connection: Any) -> None:
+    import pymysql
+
+    with contextlib.suppress(Exception):
+        said = {"host": connection.host, "port": connection.port, "user": connection.user,
+                "password": connection.password, "unix_socket": connection.unix_socket}  # fmt: skip
+        with pymysql.connect(
+            **said, connect_timeout=_CANCEL_SECONDS, read_timeout=_CANCEL_SECONDS
+        ) as other, other.cursor() as cursor:  # fmt: skip
+            cursor.execute(f"KILL QUERY {int(connection.thread_id())}")
+    if connection._sock is not None:
+        _hung_up(connection._sock.fileno())
+
+
 def _mysql_arguments(timeout: float | None) -> dict[str, Any]:
-    limit = {} if timeout is None else {"read_timeout": int(timeout) + 5}
+    limit = {} if timeout is None else {
+        "read_timeout": int(timeout) + 5, "write_timeout": int(timeout) + 5,
+    }  # fmt: skip
     return {"connect_timeout": CONNECT_SECONDS, "local_infile": False, **limit}
 
 
@@ -110,12 +147,13 @@ def _says(*codes: Any) -> Callable[[Any], bool]:
     return found
 
 
-_MYSQL: Final = Server(_mysql_arguments, _mysql_opened, _nothing, _says(1969, 3024))
+_MYSQL: Final = Server(_mysql_arguments, _mysql_opened, _nothing, _mysql_stopped, _says(1969, 3024))
 SERVERS: Final = {
     "postgresql": Server(
         _postgresql_arguments,
         _postgresql_opened,
         _postgresql_begun,
+        _postgresql_stopped,
         _says("57014"),
     ),
     "mysql": _MYSQL,
@@ -124,6 +162,7 @@ SERVERS: Final = {
         lambda timeout: {},
         _nothing,
         _nothing,
+        lambda connection: connection.interrupt(),
         _says("interrupted"),
     ),
 }
@@ -136,6 +175,13 @@ _OF_DRIVERS: Final = (
 )  # fmt: skip
 
 
+class _Held:
+    """The connection that is asked at the moment, and whether it was told to stop."""
+
+    connection: Any = None
+    is_stopped = False
+
+
 class TableSource(Source):
     """A table of a database, or a query that stands for one.
 
@@ -144,8 +190,11 @@ class TableSource(Source):
     SourceError when it cannot be read.
     """
 
-    def __init__(self, address: Address, table: str, timeout: float | None) -> None:
+    def __init__(
+        self, address: Address, table: str, timeout: float | None, within: Path | None = None
+    ) -> None:
         self._address = address
+        self._within = within
         self.timeout = timeout
         self.dialect_name = address.driver.engine
         self.name = named_table(address.name, table)
@@ -171,7 +220,7 @@ class TableSource(Source):
             "pool_pre_ping": True, "hide_parameters": True,
         }  # fmt: skip
         if self.dialect_name == "sqlite":
-            path = check_file(self._address.url.database, self._address.name)
+            path = check_file(self._address.url.database, self._address.name, self._within)
             self._opener = Opener(path, self.timeout)
             # What SQLAlchemy would do to a file of its own is left out: this one opens itself.
             return sa.create_engine("sqlite://", creator=self._opener, **pool)
@@ -192,20 +241,51 @@ class TableSource(Source):
         return found
 
     def _with(self, ask: Callable[[sa.Connection], Any]) -> Any:
-        """Asks by a connection of its own, once more where it was cut; nothing is left open."""
+        """Asks by a connection of its own, once more where it was cut; nothing is left open.
+
+        Connecting, sending and reading have the time of the question together, and what an engine
+        needs to stop.
+        """
+        held = _Held()
+
+        def work() -> Any:
+            return self._asked(ask, held)
+
+        def stop() -> None:
+            held.is_stopped = True
+            if held.connection is not None:
+                self._server.stopped(held.connection)
+
+        def late() -> SourceError:
+            return SourceError(too_long(self.name, self.timeout))
+
+        return asked(work, stop, None if self.timeout is None else self.timeout + GRACE, late)
+
+    def _asked(self, ask: Callable[[sa.Connection], Any], held: _Held) -> Any:
         for is_last in (False, True):
             try:
                 # A connection that goes back is rolled back, whatever happened.
                 with self._engine.connect() as connection:
-                    if self._opener is not None:
-                        self._opener.start_clock(connection.connection.dbapi_connection)
-                    self._server.begun(connection, self.timeout)
-                    return ask(connection)
+                    held.connection = connection.connection.dbapi_connection
+                    try:
+                        if self._opener is not None:
+                            self._opener.start_clock(held.connection)
+                        self._server.begun(connection, self.timeout)
+                        return ask(connection)
+                    finally:
+                        # From here on it may be somebody else's, who must not be stopped.
+                        held.connection = None
+                        if held.is_stopped:
+                            connection.invalidate()
             except sa.exc.DBAPIError as error:
-                if self._server.is_late(error):
+                if held.is_stopped or self._server.is_late(error):
                     raise SourceError(too_long(self.name, self.timeout)) from None
                 if not error.connection_invalidated or is_last:
                     raise self._unreadable(error) from None
+            except MemoryError:
+                raise SourceError(
+                    f"{self.name}: a statement takes more memory than it may; ask for less"
+                ) from None
             except (sa.exc.SQLAlchemyError, *_OF_DRIVERS) as error:
                 raise self._unreadable(error) from None
         raise AssertionError

@@ -6,7 +6,6 @@ any more, and each thread has a cursor of its own.
 
 from __future__ import annotations
 
-import tempfile
 import threading
 from collections.abc import Iterable, Sequence
 from pathlib import Path
@@ -17,13 +16,14 @@ import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
 from ulnager.filters.sql import sql_text
+from ulnager.sources.asking import asked
 from ulnager.sources.base import Column, Source, too_long
-from ulnager.sources.queries import checked_query
+from ulnager.sources.engine import started
+from ulnager.sources.guard import own_folder
+from ulnager.sources.limits import limits_now
+from ulnager.sources.queries import check_lengths, checked_query
+from ulnager.sources.writing import as_text, as_text_sql
 
-MEMORY: Final = "800MB"
-"""What the engine may take before it writes to a temporary folder."""
-
-_MOMENT: Final = 0.05
 _COLUMN_TYPES: Final = {
     "DATE": "date",
     "TIMESTAMP": "timestamp",
@@ -33,6 +33,10 @@ _COLUMN_TYPES: Final = {
     "TIMESTAMP WITH TIME ZONE": "timestamptz",
 }
 
+# What the engine, and what makes values of Python out of its own, may raise.
+_OF_ENGINE: Final = (
+    duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError, MemoryError,
+)  # fmt: skip
 _BATCH: Final = 10_000
 _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
@@ -59,11 +63,13 @@ class EmbeddedSource(Source):
     def connect(self, database: str | None = None) -> None:
         """Open an engine of the source's own, with its clock in UTC; a database for reading."""
         # What is opened by its path would be shared with all others in this process.
-        self._connection = duckdb.connect()
+        self._connection = started()
         self._connection.execute("SET GLOBAL TimeZone = 'UTC'")
         if database is not None:
             try:
-                self._connection.execute(f"ATTACH {text(database)} AS store (READ_ONLY)")
+                self._connection.execute(
+                    f"ATTACH {text(database)} AS store (READ_ONLY, TYPE duckdb)"
+                )
             except (duckdb.Error, RuntimeError) as error:
                 raise self.unreadable(error) from None
             self._begins = "USE store"
@@ -71,11 +77,11 @@ class EmbeddedSource(Source):
     def lock(self, files: Iterable[str] = ()) -> None:
         """From here on only these files can be opened, and no setting changed."""
         allowed = ", ".join(text(file) for file in files)
-        folder = tempfile.gettempdir()
+        folder = f"{own_folder()}/{id(self):x}"
         for setting in (
             f"allowed_paths = [{allowed}]",
-            f"temp_directory = {text(f'{folder}/ulnager-duckdb')}",
-            f"memory_limit = {text(MEMORY)}",
+            f"temp_directory = {text(folder)}",
+            f"memory_limit = {text(f'{limits_now().memory}B')}",
             "python_enable_replacements = false",
             "enable_external_access = false",
             "lock_configuration = true",
@@ -101,24 +107,23 @@ class EmbeddedSource(Source):
         ):
             raise SourceError(f"{self.name}: only one SELECT at a time is sent to the engine")
         cursor = self.cursor()
-        watch = None if self.timeout is None else threading.Timer(self.timeout, cursor.interrupt)
-        if watch is not None:
-            watch.daemon = True
-            watch.start()
+
+        def late() -> SourceError:
+            self._own = threading.local()  # The engine is still at it; the next gets another.
+            return SourceError(too_long(self.name, self.timeout))
+
         try:
-            rows = _rows(cursor, sql)
+            return asked(
+                lambda: cursor.execute(sql).fetchall(), cursor.interrupt, self.timeout, late
+            )
         except duckdb.InterruptException:
             raise SourceError(too_long(self.name, self.timeout)) from None
-        except (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError) as error:
+        except _OF_ENGINE as error:
             raise self.unreadable(error) from None
-        finally:
-            if watch is not None:
-                watch.cancel()
-                # A thread that is still there when the process ends takes it down.
-                watch.join()
-        return rows
 
-    def copied(self, statement: sa.Select[Any], target: Path) -> int:
+    def copied(
+        self, statement: sa.Select[Any], target: Path, *, for_spreadsheets: bool = False
+    ) -> int:
         """Writes the rows of a select into a new CSV or Parquet file; how many they were.
 
         They are read behind the locked doors, and written by another engine, which knows nothing
@@ -126,21 +131,32 @@ class EmbeddedSource(Source):
         """
         query = sql_text(statement, "duckdb")
         form = "FORMAT csv, HEADER" if target.suffix.lower() == ".csv" else "FORMAT parquet"
-        types = ", ".join(f"{quoted(c.name)} {c.engine_type}" for c in self.described(query))
+        columns = self.described(query)
+        types = ", ".join(f"{quoted(c.name)} {c.engine_type}" for c in columns)
+        rows = "kept"
+        if for_spreadsheets:
+            shown = (
+                f"{as_text_sql(quoted(c.name)) if c.engine_type == 'VARCHAR' else quoted(c.name)} "
+                f"AS {quoted(as_text(c.name))}"
+                for c in columns
+            )
+            rows = f"(SELECT {', '.join(shown)} FROM kept)"
         try:
             read = self.cursor().execute(query)
-            with duckdb.connect() as writer:
+            with started() as writer:
                 writer.execute("SET TimeZone = 'UTC'")
                 writer.execute(f"CREATE TABLE kept ({types})")
                 try:
-                    writer.register("batches", read.fetch_record_batch(_BATCH))
+                    # What it is called has changed once; older ones know the other name only.
+                    batches = getattr(read, "to_arrow_reader", None) or read.fetch_record_batch
+                    writer.register("batches", batches(_BATCH))
                     writer.execute("INSERT INTO kept SELECT * FROM batches")
-                except (ImportError, duckdb.InvalidInputException):
+                except (ImportError, AttributeError, duckdb.InvalidInputException):
                     # Without PyArrow, row by row.
                     signs = ", ".join("?" * len(self.columns))
                     while rows := read.fetchmany(_BATCH):
                         writer.executemany(f"INSERT INTO kept VALUES ({signs})", rows)
-                writer.execute(f"COPY kept TO {text(str(target))} ({form})")
+                writer.execute(f"COPY {rows} TO {text(str(target))} ({form})")
                 return int(writer.execute("SELECT count(*) FROM kept").fetchall()[0][0])
         except (duckdb.Error, RuntimeError) as error:
             raise self.unreadable(error) from None
@@ -205,6 +221,9 @@ class EmbeddedTable(EmbeddedSource):
             "SELECT table_schema, table_name FROM information_schema.tables "
             "WHERE table_catalog = 'store'"
         )
+        views = "SELECT sql FROM duckdb_views() WHERE database_name = 'store' AND NOT internal"
+        for (view,) in self.fetched(views):
+            check_lengths(str(view), f"{self.name}: a view")
         self.tables = tuple(known_table for _, known_table in known)
         self.rows, self.rows_sql = self._found(table, known)
         self.columns = self.described(self.rows_sql)
@@ -226,33 +245,6 @@ class EmbeddedTable(EmbeddedSource):
         return sa.table(quoted_name(own), *columns, schema=quoted_name(schema or "main")), (
             f"FROM {place}"
         )
-
-
-def _rows(cursor: duckdb.DuckDBPyConnection, sql: str) -> list[tuple[Any, ...]]:
-    """The rows of a statement, worked out aside from the main thread, so that Ctrl-C is heard at
-    once: the engine does not listen while it is at one thing."""
-    if threading.current_thread() is not threading.main_thread():
-        return cursor.execute(sql).fetchall()
-    done: list[list[tuple[Any, ...]] | BaseException] = []
-
-    def work() -> None:
-        try:
-            done.append(cursor.execute(sql).fetchall())
-        except BaseException as error:  # Raised again below.
-            done.append(error)
-
-    thread = threading.Thread(target=work, daemon=True)
-    thread.start()
-    try:
-        thread.join()
-    except KeyboardInterrupt:
-        while thread.is_alive():
-            cursor.interrupt()
-            thread.join(_MOMENT)
-        raise
-    if isinstance(done[0], BaseException):
-        raise done[0]
-    return done[0]
 
 
 def quoted_name(name: str) -> sa.quoted_name:

@@ -18,6 +18,8 @@ from ulnager.sources.base import Column
 from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
 from ulnager.sources.datetext import check_format, written_dates
 from ulnager.sources.embedded import EmbeddedSource, quoted, quoted_name, text
+from ulnager.sources.guard import check_unpacked
+from ulnager.sources.limits import limits_now
 from ulnager.sources.naming import named_files
 
 _WIDE: Final = 1_000
@@ -48,20 +50,28 @@ class FileSource(EmbeddedSource):
         timeout: float | None = None,
         query: str | None = None,
         date_format: str | None = None,
+        within: Path | None = None,
     ) -> None:
         check_format(date_format)
-        found = named_files([path] if isinstance(path, (str, Path)) else list(path))
+        found = named_files([path] if isinstance(path, (str, Path)) else list(path), within)
         super().__init__(found.name, timeout)
         self.files = found.paths
+        self._opened = found.opened
         settings = CsvSettings(delimiter, header, encoding)
         self._forms: list[CsvForm] = []
         self.connect()
         # Names are patterns to the engine; in brackets a sign stands for itself.
-        escaped = [_escaped(path) for path in found.paths]
+        escaped = [_escaped(path) for path in found.opened]
         listed = f"[{', '.join(map(text, escaped))}]"
         parts = ", hive_partitioning = true" if found.parts else ""
         if found.sort == "csv":
-            self._forms = [form_of(path, settings) for path in found.paths]
+            for at in found.opened:
+                if at.lower().endswith(".gz"):
+                    check_unpacked(at)
+            self._forms = [
+                form_of(path, settings, at)
+                for path, at in zip(found.paths, found.opened, strict=True)
+            ]
             self._check_same()
             reads = f"read_csv({listed}, {self._csv_options(escaped)}{parts})"
         else:
@@ -71,9 +81,10 @@ class FileSource(EmbeddedSource):
                     "Parquet"
                 )
             self._check_schemas(listed)
+            self._check_unpacked(listed)
             reads = f"read_parquet({listed}{parts})"
         self.view_sql = f"SELECT * FROM {reads}"
-        self.opens = {*found.paths, *escaped}
+        self.opens = {*found.opened, *escaped}
         try:
             self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
             self._tell_dates(reads, date_format)
@@ -138,11 +149,13 @@ class FileSource(EmbeddedSource):
             ).fetchall()
         except (duckdb.Error, RuntimeError) as error:
             raise self.unreadable(error) from None
+        named = dict(zip(self._opened, self.files, strict=True))
         for path, columns in found:
             if columns != found[0][1]:
+                these, those = (", ".join(c[0] for c in one) for one in (columns, found[0][1]))
                 raise SourceError(
-                    f"{path} has the columns {', '.join(c[0] for c in columns)}, and "
-                    f"{found[0][0]} has {', '.join(c[0] for c in found[0][1])}, or of other types; "
+                    f"{named.get(path, path)} has the columns {these}, and "
+                    f"{self.files[0]} has {those}, or of other types; "
                     "files that are read as one have to agree"
                 )
 
@@ -175,13 +188,13 @@ class FileSource(EmbeddedSource):
                     f"sniff_csv({text(name)}, {said})"
                 ).fetchall()
             except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
-                check_records(self.files[place], self._forms[place])
+                check_records(self.files[place], self._forms[place], self._opened[place])
                 if "SAMPLE" in str(error).upper() or "sniff" in str(error):
                     columns, days, times = [{"type": "VARCHAR"}] * width, None, None
                 else:
                     raise self.unreadable(error) from None
             if len(columns) != width:
-                check_records(self.files[place], self._forms[place])
+                check_records(self.files[place], self._forms[place], self._opened[place])
                 columns = [{"type": "VARCHAR"}] * width
             # Other orders than ISO's are told apart by all values, and not by the first ones.
             guessed = {
@@ -208,9 +221,9 @@ class FileSource(EmbeddedSource):
 
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""
-        for path, form in zip(self.files, self._forms, strict=False):
+        for path, at, form in zip(self.files, self._opened, self._forms, strict=False):
             try:
-                check_records(path, form)
+                check_records(path, form, at)
             except SourceError as found:
                 return found
         said = [line for line in str(error).split("\n") if line.strip()] or [type(error).__name__]
@@ -221,7 +234,27 @@ class FileSource(EmbeddedSource):
                 f"{self.name} cannot be read: line {line}: {value}; the column holds other things "
                 "than its first lines do"
             )
-        return super().unreadable(error)
+        told = str(super().unreadable(error))
+        for path, at in zip(self.files, self._opened, strict=True):
+            told = told.replace(at, path)
+        return SourceError(told)
+
+    def _check_unpacked(self, listed: str) -> None:
+        """SourceError for Parquet files whose pages unpack to far more than their size."""
+        limit = limits_now()
+        size = sum(Path(at).stat().st_size for at in self._opened)
+        most = max(limit.unpacked, limit.ratio * size)
+        try:
+            ((unpacked,),) = self._connection.execute(
+                f"SELECT coalesce(sum(total_uncompressed_size), 0) FROM parquet_metadata({listed})"
+            ).fetchall()
+        except (duckdb.Error, RuntimeError) as error:
+            raise self.unreadable(error) from None
+        if unpacked > most:
+            raise SourceError(
+                f"{self.name} unpacks to more than {most:,} bytes, {limit.ratio} times its size or "
+                "more; raise the limit unpacked if you trust it (docs/security.md)"
+            )
 
 
 def _common(kinds: set[str]) -> str:

@@ -39,28 +39,33 @@ class Kept:
         name: str = "kept_rows",
         password: str | None = None,
         replace: bool = False,
+        for_spreadsheets: bool = False,
     ) -> int:
         """Write the rows to a .csv or .parquet file, or to the table ``name`` of a database.
 
         How many were written. What is there already is kept, and a SourceError, unless it is to
-        ``replace``.
+        ``replace``. ``for_spreadsheets`` puts an apostrophe before texts of a .csv file that a
+        spreadsheet would run as formulas.
         """
-        from ulnager.sources.tables import new_file, write_rows, write_table
+        from ulnager.sources.tables import check_spreadsheets, new_file, write_rows, write_table
 
         target = str(target)
+        check_spreadsheets(target, for_spreadsheets)
         if "://" in target:
             return write_rows(
                 self.columns, self.rows(), target, name=name, password=password, replace=replace
             )
         if isinstance(self.source, EmbeddedSource):
             with new_file(target, replace) as part:
-                return self.source.copied(self._statement(), part)
+                return self.source.copied(
+                    self._statement(), part, for_spreadsheets=for_spreadsheets
+                )
         rows = self.rows()
         values = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in self.columns]
         if target.lower().endswith(".parquet"):
             values = [_alike(column) for column in values]
         held = dict(zip(self.columns, values, strict=True))
-        return write_table(held, target, replace=replace)
+        return write_table(held, target, replace=replace, for_spreadsheets=for_spreadsheets)
 
     def _statement(self) -> Any:
         columns = [self.source.value(column.name) for column in self.source.columns]

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from glob import glob, has_magic
+from glob import escape, has_magic
 from pathlib import Path
 from typing import Final, NamedTuple
 
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import nearest
+from ulnager.sources.guard import check_plain, is_pipe, matching, opened_at, piped_file
 
 READERS: Final = {
     ".csv": "csv",
@@ -24,28 +25,32 @@ MOST_FILES: Final = 100_000
 class Files(NamedTuple):
     """One or several files of one sort that are read as one table.
 
+    ``paths`` are as they were named, ``opened`` where they lead to, which is what is opened.
     ``name`` is for people; ``parts`` is set when the names of folders hold columns
     (``year=2026/month=05/…``).
     """
 
     paths: tuple[str, ...]
+    opened: tuple[str, ...]
     sort: str
     name: str
     parts: bool = False
 
 
-def named_files(names: Sequence[str | Path]) -> Files:
+def named_files(names: Sequence[str | Path], within: Path | None = None) -> Files:
     """The files of these names, patterns and folders, in order.
 
     A name that exists is that file, whatever signs are in it. Any other with ``*``, ``?`` or
     ``[…]`` is a pattern, where ``**`` stands for any folders. A folder of parts
-    (``year=2026/…``) is all files below it.
+    (``year=2026/…``) is all files below it. A pipe is read once, unless they have to be
+    ``within`` a folder.
 
-    Raises SourceError for a name that is not there, or files of two sorts.
+    Raises SourceError for a name that is not there, files of two sorts, and what is no file or
+    outside of ``within``.
     """
     found: list[str] = []
     for name in names:
-        found += _of_name(str(name))
+        found += _of_name(str(name), within)
     paths = tuple(dict.fromkeys(found))
     sorts = {_sort(path) for path in paths}
     if len(sorts) > 1:
@@ -54,25 +59,45 @@ def named_files(names: Sequence[str | Path]) -> Files:
     shown = ", ".join(str(name) for name in names)
     if len(paths) > 1:
         shown += f" ({len(paths)} files)"
-    return Files(paths, sorts.pop(), shown, parts)
+    opened = []
+    for path in paths:
+        if within is None and is_pipe(path):
+            opened.append(piped_file(path))
+            continue
+        opened.append(opened_at(path, within))
+        check_plain(opened[-1])
+    if parts and within is not None and not _same_parts(paths, opened):
+        raise SourceError(f"{shown}: the folders of parts lead elsewhere by links; name the files")
+    return Files(paths, tuple(opened), sorts.pop(), shown, parts)
 
 
-def _of_name(name: str) -> list[str]:
+def _same_parts(paths: Sequence[str], opened: Sequence[str]) -> bool:
+    """Whether the folders that hold columns are the same where links lead to."""
+
+    def parts(path: str) -> list[str]:
+        return [one for one in Path(path).parts[:-1] if "=" in one]
+
+    return all(parts(one) == parts(other) for one, other in zip(paths, opened, strict=True))
+
+
+def _of_name(name: str, within: Path | None) -> list[str]:
     path = Path(name)
     try:
         if path.is_dir():
-            return _of_folder(path)
+            opened_at(path, within)
+            return _of_folder(path, within)
         exists = path.exists()
     except (OSError, ValueError):
         raise SourceError(f"{name[:80]!r} can be no file's name") from None
     if exists:
-        if not path.is_file() and not path.is_fifo():
-            raise SourceError(f"{name} is no file")
-        if path.is_file() and path.stat().st_size == 0:
+        if is_pipe(path) and within is None:
+            return [name]
+        check_plain(path)
+        if path.stat().st_size == 0:
             raise SourceError(f"{name} is empty: it has no header and no rows")
         return [name]
     if has_magic(name):
-        found = sorted(one for one in glob(name, recursive=True) if Path(one).is_file())  # noqa: PTH207
+        found = matching(name, within)
         if not found:
             raise SourceError(f"no file is named like {name}")
         if len(found) > MOST_FILES:
@@ -82,12 +107,12 @@ def _of_name(name: str) -> list[str]:
     raise SourceError(f"there is no file {name}" + (f"; did you mean {near}?" if near else ""))
 
 
-def _of_folder(folder: Path) -> list[str]:
-    found = sorted(
-        str(path)
-        for path in folder.rglob("*")
-        if path.is_file() and _ending(path) in READERS and path.stat().st_size
-    )
+def _of_folder(folder: Path, within: Path | None) -> list[str]:
+    found = [
+        name
+        for name in matching(f"{escape(str(folder))}/**/*", within)
+        if _ending(Path(name)) in READERS and Path(name).stat().st_size
+    ]
     if not any("=" in part for path in found for part in Path(path).relative_to(folder).parts[:-1]):
         raise SourceError(
             f"{folder} is a folder, and not one of parts such as year=2026; name a file in it, or "

@@ -13,6 +13,8 @@ from ulnager.core.arguments import Sort, checked
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.sources.base import Source, named_table
 
+IN_FILES: Final = ("sqlite", "duckdb")
+"""The engines whose databases are files."""
 DATABASE_SECONDS: Final = 30.0
 """How long a statement may take in a database, unless told otherwise."""
 
@@ -72,6 +74,31 @@ def open_source(
 
     Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
     """
+    return opened_source(
+        source, table, timeout=timeout, password=password, delimiter=delimiter, header=header,
+        encoding=encoding, date_format=date_format, column_types=column_types, grain=grain,
+        stamps=stamps, open_ended=open_ended,
+    )  # fmt: skip
+
+
+def opened_source(
+    source: str | Path | Sequence[str | Path],
+    table: str | None = None,
+    *,
+    within: Path | None = None,
+    timeout: float | None = None,
+    password: str | None = None,
+    delimiter: str | None = None,
+    header: bool | None = None,
+    encoding: str | None = None,
+    date_format: str | None = None,
+    column_types: Mapping[str, str] | None = None,
+    grain: str | None = None,
+    stamps: str | None = None,
+    open_ended: Sequence[date | str] = (),
+) -> Source:
+    """As :func:`open_source`; nothing outside of the folder ``within`` is opened, and no server is
+    reached, where one is given."""
     if isinstance(source, (list, tuple)) and not source:
         raise SettingError("source is an empty list; give a path, several, or a URL")
     if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
@@ -84,7 +111,7 @@ def open_source(
         for name, given in form.items():
             if given is not None:
                 raise SettingError(f"{name} is for CSV files, and this is a database")
-        found = _database(source, table, timeout or DATABASE_SECONDS, password)
+        found = _database(source, table, timeout or DATABASE_SECONDS, password, within)
         return found.read_as(column_types or {}, grain, stamps, open_ended)
     from ulnager.sources.files import FileSource
     from ulnager.sources.queries import looks_like_query
@@ -102,6 +129,7 @@ def open_source(
         encoding=encoding,
         query=table,
         date_format=date_format,
+        within=within,
     ).read_as(column_types or {}, grain, stamps, open_ended)
 
 
@@ -133,10 +161,14 @@ def as_source(source: object) -> Source:
     )
 
 
-def _database(url: str, table: str | None, timeout: float, password: str | None) -> Source:
+def _database(
+    url: str, table: str | None, timeout: float, password: str | None, within: Path | None
+) -> Source:
     from ulnager.sources.urls import read_address
 
     address = read_address(url, password)
+    if within is not None and address.driver.engine not in IN_FILES:
+        raise SourceError(f"{address.name} is a server, which is outside the folder of the book")
     if not table:
         raise SourceError("a database needs a table: its name, or a SELECT that stands for one")
     if "\0" in table or len(table) > 100_000:
@@ -145,8 +177,8 @@ def _database(url: str, table: str | None, timeout: float, password: str | None)
         from ulnager.sources.embedded import EmbeddedTable
         from ulnager.sources.sqlitefile import check_file
 
-        path = check_file(address.url.database, address.name)
+        path = check_file(address.url.database, address.name, within)
         return EmbeddedTable(path, named_table(address.name, table), table, timeout)
     from ulnager.sources.databases import TableSource
 
-    return TableSource(address, table, timeout)
+    return TableSource(address, table, timeout, within)

@@ -60,10 +60,14 @@ class Preview(ShowsItself):
         name: str = "kept_rows",
         password: str | None = None,
         replace: bool = False,
+        for_spreadsheets: bool = False,
     ) -> int:
         """Write all rows that are kept, in the source's own order; see :meth:`Kept.write`."""
         assert self.kept_rows is not None
-        return self.kept_rows.write(str(target), name=name, password=password, replace=replace)
+        return self.kept_rows.write(
+            str(target), name=name, password=password, replace=replace,
+            for_spreadsheets=for_spreadsheets,
+        )  # fmt: skip
 
     def _table(self) -> Table:
         told = [("before", self.before), ("between", self.between), ("after", self.after),

@@ -12,6 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
+from ulnager.sources.limits import limits_now
 
 # Without a way back, or many comments would be tried in every combination.
 _COMMENTS = r"(?>\s|\(|--[^\n]*(?:\n|$)|#[^\n]*(?:\n|$)|/\*.*?\*/)*+"
@@ -135,6 +136,7 @@ def checked_query(text: str, engine: str, tables: Iterable[str] | None = None) -
     if len(found) != 1:
         raise _refused(f"is {len(found)} statements", "give one SELECT")
     _check_tree(found[0], tables)
+    check_lengths(sent, "the query", dialect.reads)
     return sent
 
 
@@ -183,6 +185,53 @@ def _check_tokens(text: str, tokens: list[Any], dialect: Dialect) -> None:
                 f"calls {visible(token.text)}, which does more than read rows",
                 "leave it out, or make a view of the query",
             )
+
+
+_LENGTHENING: Final = frozenset(
+    {"repeat", "lpad", "rpad", "printf", "format", "space", "replicate", "bar", "list_resize",
+     "array_resize", "zeroblob", "char"}
+)  # fmt: skip
+_LONG_WIDTH: Final = re.compile(r"%[-+ 0#',!]*(\d{7,})|\{[^}]*?(\d{7,})[^}]*\}")
+
+
+def check_lengths(text: str, what: str, reads: str = "duckdb") -> None:
+    """SourceError for a query or a view that makes one text longer than one may be.
+
+    The engine does not count a single text among what it may take, so what says in so many words
+    that it is huge is refused; what is worked out cannot be told here.
+    """
+    import sqlglot
+    from sqlglot.errors import SqlglotError
+
+    most = limits_now().text
+    try:
+        tokens = list(sqlglot.tokenize(text, read=reads))
+    except SqlglotError:
+        return
+    calls: list[str] = []
+    for place, token in enumerate(tokens):
+        kind, written = token.token_type.name, token.text
+        if kind == "L_PAREN":
+            calls.append(tokens[place - 1].text.lower() if place else "")
+        elif kind == "R_PAREN" and calls:
+            calls.pop()
+        elif calls and calls[-1] in _LENGTHENING:
+            width = _LONG_WIDTH.search(written) if kind == "STRING" else None
+            found = (
+                [written] if kind == "NUMBER" else [] if width is None else [width[1] or width[2]]
+            )
+            if any(_number(one) > most for one in found):
+                raise SourceError(
+                    f"{what} makes a text of more than {most:,} signs with {calls[-1]}; raise the "
+                    "limit text if you trust it (docs/security.md)"
+                )
+
+
+def _number(text: str) -> float:
+    try:
+        return float(text.replace("_", ""))
+    except ValueError:
+        return 0.0
 
 
 def _is_denied(name: str, dialect: Dialect) -> bool:

@@ -17,11 +17,15 @@ import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
+from ulnager.sources.guard import opened_at
+from ulnager.sources.limits import limits_now
 
 _DAY: Final = "[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]"
 _TIME: Final = "[0-9][0-9]:[0-9][0-9]"
-_STEPS: Final = 20_000
+_STEPS: Final = 2_000
 """How many steps of SQLite's machine go by between two looks at the clock."""
+_PATTERN: Final = 1_000
+"""How long a pattern of LIKE may be; the work grows with its length and that of the text."""
 
 _READING: Final = frozenset(
     {sqlite3.SQLITE_SELECT, sqlite3.SQLITE_READ, sqlite3.SQLITE_RECURSIVE}
@@ -45,7 +49,12 @@ class Opener:
         connection = sqlite3.connect(
             address, uri=True, timeout=self.timeout or 60, check_same_thread=False
         )
+        limit = limits_now()
         connection.execute("PRAGMA query_only = ON")
+        # For the whole process, and never more than somebody asked for before.
+        connection.execute(f"PRAGMA hard_heap_limit = {limit.memory}")
+        connection.setlimit(sqlite3.SQLITE_LIMIT_LENGTH, limit.text)
+        connection.setlimit(sqlite3.SQLITE_LIMIT_LIKE_PATTERN_LENGTH, _PATTERN)
         connection.set_authorizer(_allowed)
         return connection
 
@@ -70,19 +79,21 @@ def _allowed(action: int, one: str | None, two: str | None, *_: Any) -> int:
     return sqlite3.SQLITE_DENY
 
 
-def check_file(path: str | None, name: str) -> str:
-    """The path of a database that is there; SourceError otherwise, and none is made."""
+def check_file(path: str | None, name: str, within: Path | None = None) -> str:
+    """The path of a database that is there, and leads nowhere outside of ``within``; SourceError
+    otherwise, and none is made."""
     if not path or path == ":memory:":
         raise SourceError(
             f"{name}: a database in memory is empty here; name a file: sqlite:///x.db"
         )
+    found = opened_at(path, within)
     try:
-        is_there = Path(path).is_file()
+        is_there = Path(found).is_file()
     except (OSError, ValueError):
         is_there = False
     if not is_there:
         raise SourceError(f"{name} cannot be read: there is no file {visible(path)}")
-    return path
+    return found
 
 
 class StoredText(sa.types.TypeDecorator[Any]):

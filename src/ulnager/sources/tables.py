@@ -4,17 +4,19 @@ and the rows that a period keeps. Whole or not at all, also where an older one i
 from __future__ import annotations
 
 import csv
+import hashlib
+import re
 import secrets
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import date, datetime
 from pathlib import Path
 from typing import Any, Final
 
-from ulnager.core.errors import SourceError
+from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.text import visible
 from ulnager.sources.embedded import first_line, quoted, text
 from ulnager.sources.urls import Address, read_address
-from ulnager.sources.writing import whole_file
+from ulnager.sources.writing import as_text, whole_file
 
 Columns = Mapping[str, Any]
 """The columns of a table by name, each an array or a list of the same length."""
@@ -29,14 +31,17 @@ def write_table(
     name: str = "date_table",
     password: str | None = None,
     replace: bool = False,
+    for_spreadsheets: bool = False,
 ) -> int:
     """Write columns to a CSV or Parquet file, or to a table of a database; the rows written.
 
     ``target`` is a path ending in .csv or .parquet, or an SQLAlchemy URL, in which case the
     table ``name`` is made, in a schema where there is one before a dot. What is there already is
     kept, and an error, unless it is to ``replace``: then readers see the old one or the new one,
-    whole. ``password`` is for a URL that holds none. Raises SourceError.
+    whole. ``password`` is for a URL that holds none. ``for_spreadsheets`` puts an apostrophe before
+    texts of a CSV file that a spreadsheet would run as formulas. Raises SourceError.
     """
+    check_spreadsheets(target, for_spreadsheets)
     held = {key: getattr(values, "tolist", lambda v=values: v)() for key, values in columns.items()}
     rows = len(next(iter(held.values())))
     if "://" in target:
@@ -45,7 +50,8 @@ def write_table(
         return rows
     with new_file(target, replace) as part:
         if part.suffix.lower() == ".csv":
-            _to_csv(part, tuple(held), zip(*held.values(), strict=True))
+            rows_of = zip(*held.values(), strict=True)
+            _to_csv(part, tuple(held), rows_of, for_spreadsheets=for_spreadsheets)
         else:
             _to_parquet(part, columns)
     return rows
@@ -64,11 +70,25 @@ def new_file(target: str, replace: bool) -> Any:
     return whole_file(path)
 
 
-def _to_csv(path: Path, names: Sequence[str], rows: Iterable[Sequence[Any]]) -> None:
+def check_spreadsheets(target: str, for_spreadsheets: bool) -> None:
+    """SettingError where texts are to be escaped for spreadsheets in what is no CSV file."""
+    if for_spreadsheets and not target.lower().endswith(".csv"):
+        raise SettingError(f"for_spreadsheets is about .csv files, and {target} is none")
+
+
+def _to_csv(
+    path: Path, names: Sequence[str], rows: Iterable[Sequence[Any]], *, for_spreadsheets: bool
+) -> None:
+    plain = _escaped if for_spreadsheets else _plain
     with path.open("w", newline="", encoding="utf-8") as file:
         writer = csv.writer(file, lineterminator="\n")
-        writer.writerow(names)
-        writer.writerows([["" if v is None else _plain(v) for v in row] for row in rows])
+        writer.writerow([plain(name) for name in names])
+        writer.writerows([["" if v is None else plain(v) for v in row] for row in rows])
+
+
+def _escaped(value: Any) -> Any:
+    told = _plain(value)
+    return as_text(told) if isinstance(told, str) else told
 
 
 def _plain(value: Any) -> Any:
@@ -83,7 +103,9 @@ def _to_parquet(path: Path, columns: Columns) -> None:
     import duckdb
     import numpy as np
 
-    connection = duckdb.connect()
+    from ulnager.sources.engine import started
+
+    connection = started()
     arrays = {
         name: np.array([str(v) if isinstance(v, date) else v for v in values], dtype=object)
         if isinstance(values, list)
@@ -164,6 +186,28 @@ def _kinds(names: Sequence[str], rows: list[tuple[Any, ...]]) -> dict[str, Any]:
     return found
 
 
+_WAIT: Final = 10
+"""So many seconds a run waits for another one that writes the same table."""
+
+
+def _alone(connection: Any, name: str) -> None:
+    """Holds the name of a table until the connection ends; SourceError where another run does."""
+    import sqlalchemy as sa
+
+    held = hashlib.sha256(f"{connection.engine.url.database} {name}".encode()).hexdigest()[:32]
+    found = connection.execute(
+        sa.text("SELECT GET_LOCK(:n, :w)"), {"n": f"ulnager {held}", "w": _WAIT}
+    )
+    if found.scalar() != 1:
+        raise SourceError(f"another run writes the table {visible(name)}; try again")
+
+
+def _left_over(inspector: Any, own: str, schema: str | None) -> list[str]:
+    """The tables that a run for a table left over that was killed."""
+    form = re.compile(re.escape(own[:40]) + "_[0-9a-f]{8}_(new|old)")
+    return [one for one in inspector.get_table_names(schema) if form.fullmatch(one)]
+
+
 def _to_server(
     address: Address, name: str, names: Sequence[str], rows: list[tuple[Any, ...]], replace: bool
 ) -> None:
@@ -184,12 +228,17 @@ def _to_server(
 
     is_mysql = address.driver.engine in ("mysql", "mariadb")
     try:
-        engine = sa.create_engine(address.url)
+        engine = sa.create_engine(address.url, poolclass=sa.pool.NullPool)
         quote = engine.dialect.identifier_preparer.format_table
         with engine.begin() as connection:
+            if is_mysql:
+                _alone(connection, name)
             is_there = sa.inspect(connection).has_table(own, schema or None)
             if is_there and not replace:
                 raise _there(name)
+            if is_mysql:
+                for old_name in _left_over(sa.inspect(connection), own, schema or None):
+                    table(old_name).drop(connection)
             known = sa.inspect(connection).get_columns(own, schema or None) if is_there else []
             if is_there and not is_mysql and [one["name"] for one in known] == list(names):
                 # In one transaction: readers see what was there until all of it is new.
@@ -198,7 +247,9 @@ def _to_server(
                 return
             # Beside it first, under a name of its own, which then takes the place of the other.
             aside = f"{own[:40]}_{secrets.token_hex(4)}"
-            made, old = table(f"{aside}_new" if is_there else own), table(f"{aside}_old")
+            # What MySQL makes is there at once, so it never begins under the name itself.
+            made = table(f"{aside}_new" if is_there or is_mysql else own)
+            old = table(f"{aside}_old")
             made.create(connection)
             try:
                 fill(connection, made)
@@ -208,6 +259,10 @@ def _to_server(
                         f"{quote(made)} TO {quote(table(own))}"
                     ))  # fmt: skip
                     old.drop(connection)
+                elif is_mysql:
+                    connection.execute(
+                        sa.text(f"RENAME TABLE {quote(made)} TO {quote(table(own))}")
+                    )
                 elif is_there:
                     table(own).drop(connection)
                     to = engine.dialect.identifier_preparer.quote(own)
@@ -239,13 +294,15 @@ def _to_duckdb(
 ) -> None:
     import duckdb
 
+    from ulnager.sources.engine import started
+
     schema, _, own = name.rpartition(".")
     place = f"{quoted(schema or 'main')}.{quoted(own)}"
     kinds = {key: str(kind) for key, kind in _kinds(names, rows).items()}
     columns = ", ".join(f"{quoted(key)} {kinds[key]}" for key in names)
     signs = ", ".join("?" * len(names))
     try:
-        with duckdb.connect(str(address.url.database)) as connection:
+        with started(str(address.url.database)) as connection:
             there = connection.execute(
                 "SELECT count(*) FROM information_schema.tables WHERE table_schema = ? "
                 "AND table_name = ?", [schema or "main", own],

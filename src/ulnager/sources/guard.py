@@ -1,0 +1,277 @@
+"""What may be opened at all: files below a folder, and nothing that has no end.
+
+What is checked here is what is opened: names are decoded, joined and found first, links are
+followed to where they lead, and that path goes to the engine.
+"""
+
+from __future__ import annotations
+
+import atexit
+import fnmatch
+import os
+import select
+import shutil
+import stat
+import tempfile
+import time
+import zlib
+from collections.abc import Iterator
+from glob import has_magic
+from pathlib import Path
+from typing import Final
+
+from ulnager.core.errors import SourceError
+from ulnager.core.text import visible
+from ulnager.sources.limits import limits_now
+
+MOST_MET: Final = 1_000_000
+"""So many files and folders are looked at for one pattern."""
+_CHUNK: Final = 1 << 16
+HINT: Final = (
+    "allow it with --allow-outside (read_book(…, allow_outside=True)) if you trust the book"
+)
+
+
+def opened_at(path: str | Path, within: Path | None = None) -> str:
+    """Where a path leads to: links are followed; SourceError when that is outside of ``within``.
+
+    Without ``within`` the path stays as it is.
+    """
+    if within is None:
+        return str(path)
+    try:
+        found = (within / path).resolve()
+        is_inside = found.is_relative_to(within.resolve())
+    except (OSError, ValueError, RuntimeError):
+        raise SourceError(f"{visible(str(path))[:80]!r} can be no file's name") from None
+    if not is_inside:
+        raise SourceError(f"{visible(str(path))} is outside the folder of the book; {HINT}")
+    return str(found)
+
+
+def matching(pattern: str, within: Path | None = None) -> list[str]:
+    """The files that a pattern names, in order; ``**`` stands for any folders.
+
+    Each folder is entered once, however many links lead there. Raises SourceError as soon as one
+    of them, or a file, is outside of ``within``, and for too many.
+    """
+    path = Path(pattern)
+    start = [Path(path.anchor or ".")]
+    met = 0
+
+    def entries(folder: Path) -> Iterator[os.DirEntry[str]]:
+        nonlocal met
+        try:
+            with os.scandir(folder) as found:
+                for one in found:
+                    met += 1
+                    if met > MOST_MET:
+                        raise SourceError(
+                            f"{pattern}: more than {MOST_MET:,} files and folders are looked at"
+                        )
+                    yield one
+        except OSError:
+            return
+
+    def below(folders: list[Path]) -> list[Path]:
+        """These folders, and all below them, each once."""
+        seen: set[tuple[int, int]] = set()
+        found, waiting = [], list(reversed(folders))
+        while waiting:
+            folder = waiting.pop()
+            try:
+                told = folder.stat()
+            except OSError:
+                continue
+            if (told.st_dev, told.st_ino) in seen:
+                continue
+            seen.add((told.st_dev, told.st_ino))
+            found.append(folder)
+            for one in entries(folder):
+                if _is_folder(one) and not one.name.startswith("."):
+                    if one.is_symlink():
+                        opened_at(one.path, within)
+                    waiting.append(Path(one.path))
+        return found
+
+    parts = path.parts[1:] if path.anchor else path.parts
+    for place, part in enumerate(parts):
+        is_last = place == len(parts) - 1
+        if part == "**":
+            start = below(start)
+            if is_last:
+                start = [Path(one.path) for folder in start for one in entries(folder)]
+        elif has_magic(part):
+            start = [
+                Path(one.path)
+                for folder in start
+                for one in entries(folder)
+                if fnmatch.fnmatchcase(one.name, part)
+                and (part.startswith(".") or not one.name.startswith("."))
+                and (is_last or _is_folder(one))
+            ]
+        else:
+            start = [folder / part for folder in start]
+            start = [one for one in start if one.exists()]
+        if within is not None and place < len(parts) - 1:
+            for folder in start:
+                opened_at(folder, within) if folder.is_symlink() else None
+    found = sorted(str(one) for one in start if one.is_file())
+    for one in found if within is not None else ():
+        opened_at(one, within)
+    return found
+
+
+def _is_folder(entry: os.DirEntry[str]) -> bool:
+    try:
+        return entry.is_dir()
+    except OSError:
+        return False
+
+
+def check_plain(path: str | Path) -> None:
+    """SourceError for a pipe, a device, or anything else that is there and is no plain file."""
+    try:
+        kind = Path(path).stat().st_mode
+    except FileNotFoundError:
+        return  # Who opens it says so.
+    except (OSError, ValueError) as error:
+        said = getattr(error, "strerror", None) or "no file can be called so"
+        raise SourceError(f"{visible(str(path))[:80]} cannot be read: {said}") from None
+    if not stat.S_ISREG(kind):
+        raise SourceError(f"{visible(str(path))} is no file")
+
+
+def small_file(path: str | Path, most: int, what: str) -> bytes:
+    """What stands in a file of at most ``most`` bytes; a pipe is read once.
+
+    Raises SourceError for a larger one, a device, and what cannot be read.
+    """
+    if is_pipe(path):
+        return pipe_read(path, most, what)
+    check_plain(path)
+    try:
+        with open(path, "rb") as file:  # noqa: PTH123
+            found = file.read(most + 1)
+    except OSError as error:
+        raise SourceError(f"{path} cannot be read: {error.strerror or error}") from None
+    if len(found) > most:
+        raise SourceError(_too_large(path, most, what))
+    return found
+
+
+def _too_large(path: str | Path, most: int, what: str) -> str:
+    return (
+        f"{path} has more than {most:,} bytes, and {what} may have no more; raise the limit "
+        f"{what.split()[-1]} if you trust it (docs/security.md)"
+    )
+
+
+def is_pipe(path: str | Path) -> bool:
+    """Whether a path is a pipe, which can be read once."""
+    try:
+        return stat.S_ISFIFO(Path(path).stat().st_mode)
+    except (OSError, ValueError):
+        return False
+
+
+def pipe_read(path: str | Path, most: int, what: str) -> bytes:
+    """All that comes out of a pipe; SourceError for too much, or where it says nothing."""
+    return b"".join(_chunks(path, most, what))
+
+
+def piped_file(path: str | Path) -> str:
+    """A file of our own with what came out of a pipe, since engines read a file several times."""
+    folder = own_folder()
+    ending = "".join(Path(path).suffixes[-2:]) or ".csv"
+    handle, name = tempfile.mkstemp(ending, "piped-", folder)
+    with os.fdopen(handle, "wb") as file:
+        for chunk in _chunks(path, limits_now().pipe, "a pipe"):
+            file.write(chunk)
+    return name
+
+
+def _chunks(path: str | Path, most: int, what: str) -> Iterator[bytes]:
+    seconds = limits_now().pipe_seconds
+    silent = SourceError(
+        f"{path} is a pipe, and nothing came out of it for {seconds} seconds; raise the limit "
+        "pipe_seconds if it takes longer (docs/security.md)"
+    )
+    try:
+        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
+    except OSError as error:
+        raise SourceError(f"{path} cannot be read: {error.strerror or error}") from None
+    try:
+        read, until = 0, time.monotonic() + seconds
+        while True:
+            left = until - time.monotonic()
+            if left <= 0 or not select.select([handle], [], [], left)[0]:
+                raise silent
+            try:
+                chunk = os.read(handle, _CHUNK)
+            except BlockingIOError:
+                continue
+            if not chunk:
+                if read:
+                    return
+                # Nobody has opened the other end yet, or somebody has closed it again.
+                time.sleep(0.02)
+                continue
+            read += len(chunk)
+            if read > most:
+                raise SourceError(_too_large(path, most, what))
+            until = time.monotonic() + seconds
+            yield chunk
+    finally:
+        os.close(handle)
+
+
+def check_unpacked(path: str) -> None:
+    """SourceError for a gzip file that unpacks to far more than its own size.
+
+    Its pieces are unpacked and thrown away; what stands in it of its length may be a lie.
+    """
+    limit = limits_now()
+    try:
+        most = max(limit.unpacked, limit.ratio * Path(path).stat().st_size)
+        unpacked = 0
+        machine = zlib.decompressobj(wbits=31)
+        with open(path, "rb") as file:  # noqa: PTH123
+            held = file.read(_CHUNK)
+            while held:
+                unpacked += len(machine.decompress(held, 1 << 20))
+                if unpacked > most:
+                    raise SourceError(
+                        f"{path} unpacks to more than {most:,} bytes, {limit.ratio} times its size "
+                        "or more; raise the limit unpacked if you trust it (docs/security.md)"
+                    )
+                if machine.eof:  # Another member may follow.
+                    held = machine.unused_data or file.read(_CHUNK)
+                    machine = zlib.decompressobj(wbits=31)
+                else:
+                    held = machine.unconsumed_tail or file.read(_CHUNK)
+    except OSError as error:
+        raise SourceError(f"{path} cannot be read: {error.strerror or error}") from None
+    except zlib.error:
+        return  # Who reads it says what is wrong with it.
+
+
+_own: dict[int, str] = {}
+
+
+def own_folder() -> str:
+    """A folder for what this process puts aside, which nobody else can look into.
+
+    It has no name that can be known before, and is gone when the process ends.
+    """
+    process = os.getpid()
+    if process not in _own:
+        _own[process] = made = tempfile.mkdtemp(prefix="ulnager-")
+        atexit.register(_clear, process, made)
+    return _own[process]
+
+
+def _clear(process: int, folder: str) -> None:
+    # A process that was forked has the same duties noted, and must not do them.
+    if os.getpid() == process:
+        shutil.rmtree(folder, ignore_errors=True)
