@@ -72,7 +72,7 @@ def book_in(folder, more=MORE):
 def served(book, *options, today=TODAY):
     """The address of a service that runs meanwhile, and its process."""
     args = [sys.executable, "-m", "ulnager", "serve", "--book", str(book), "--port", "0", *options]
-    args += ["--today", today] if today else []
+    args += ["--today", today, "--any-day"] if today else []
     process = subprocess.Popen(args, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     try:
         line = process.stdout.readline()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import os
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
@@ -145,12 +145,13 @@ class BookAnchor:
     running: bool | None
     sources: tuple[BookSource, ...] = ()
 
-    def extent(self) -> Extent | None:
+    def extent(self, look: Callable[[str], Extent | None]) -> Extent | None:
         """The dates that all its sources hold; None when it has none.
 
         Of several sources the earliest latest day counts, and the latest earliest one.
         """
-        extents = [source.profile().extent for source in self.sources]
+        found = (look(source.name) for source in self.sources)
+        extents = [one for one in found if one is not None]
         if not extents:
             return None
         return Extent(
@@ -211,6 +212,8 @@ class Book:
     pages: dict[str, Page] = field(default_factory=dict)
     schedules: dict[str, Schedule] = field(default_factory=dict)
     language: Language = PLAIN
+    asks: Callable[[str], Extent | None] | None = field(default=None, compare=False, repr=False)
+    """What is asked for the dates of a source in place of the source itself."""
 
     def picker(self, name: str) -> Picker:
         """The picker of that name; BookError when there is none."""
@@ -231,6 +234,8 @@ class Book:
 
     def look(self, source: str) -> Extent | None:
         """The dates that a source holds, as they are now; None for one that is not there."""
+        if self.asks is not None:
+            return self.asks(source)
         found = self.sources.get(source)
         return None if found is None else found.profile().extent
 
@@ -275,7 +280,7 @@ class Book:
         """The dates that answer for latest where a phrase speaks of these names."""
         for name in names:
             anchor = self.anchors.get(name) or self.periods[name].anchor
-            extent = None if anchor is None else anchor.extent()
+            extent = None if anchor is None else anchor.extent(self.look)
             if extent is not None:
                 return extent
         return None
@@ -317,7 +322,7 @@ class Book:
     def _measured(self, anchor: BookAnchor, basis: dict[str, Any]) -> dict[str, Any]:
         """The basis with a named anchor, and its data where none was given."""
         basis = {**basis, "as_of": None}
-        extent = anchor.extent()
+        extent = anchor.extent(self.look)
         if extent is not None:
             basis["data"] = extent
         text = str(anchor.point)

@@ -7,7 +7,7 @@ from typing import Any
 
 from ulnager.book.book import Book
 from ulnager.core.choices.pages import OpenedChart
-from ulnager.core.errors import UlnagerError
+from ulnager.core.errors import UlnagerError, sentence_of
 from ulnager.numbers.pages import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import running_period, running_plan
@@ -41,7 +41,7 @@ def values_of(
             try:
                 plans[key] = _plan(book, chart, opened, by)
             except UlnagerError as error:
-                found[key] = str(error)
+                found[key] = sentence_of(error)
     return found | answered_together(plans, looked)
 
 

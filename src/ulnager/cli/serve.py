@@ -27,11 +27,14 @@ _LOOPBACK = ("127.0.0.1", "localhost", "::1")
 @click.option("--book", metavar="FILE", help="The book; demo:ferries is the demo's.")
 @click.option("--today", metavar="DATE", help="A day at which the clock stands. [default: now]")
 @click.option(
+    "--any-day", is_flag=True, help="Let viewers set the day; of no book with a link_key."
+)
+@click.option(
     "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
 )
 def command(
     host: str, port: int, names: tuple[str, ...], book: str | None, today: str | None,
-    allow_outside: bool,
+    any_day: bool, allow_outside: bool,
 ) -> None:  # fmt: skip
     """Serve the book: a page for each of its pages, and JSON for any front end.
 
@@ -49,7 +52,7 @@ def command(
         ) from None
     opened = _checked(named_book(book), today, allow_outside=allow_outside)
     hosts = () if "*" in names else tuple(dict.fromkeys((*_own(host), *names)))
-    run(opened, host, port, today, hosts)
+    run(opened, host, port, today, hosts, any_day=any_day)
 
 
 def _own(host: str) -> tuple[str, ...]:

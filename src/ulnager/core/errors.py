@@ -153,3 +153,14 @@ class SourceError(UlnagerError):
 
 class FilterError(UlnagerError):
     """A condition that cannot be written for that column or target."""
+
+
+class Private(str):
+    """A sentence for developers: it may name files, databases and columns that no viewer sees."""
+
+    __slots__ = ()
+
+
+def sentence_of(error: UlnagerError) -> str:
+    """What an error says; Private where it speaks of what lies behind a source."""
+    return Private(error) if isinstance(error, SourceError) else str(error)

@@ -7,7 +7,7 @@ from typing import Any, Final, NamedTuple
 
 from sqlalchemy import func, select
 
-from ulnager.core.errors import UlnagerError
+from ulnager.core.errors import UlnagerError, sentence_of
 from ulnager.core.periods.spans import Range, union
 from ulnager.numbers.cube import FROM_DAYS, Asked, Gathered, Measure, gathered
 from ulnager.numbers.plan import FromSource, Plan
@@ -152,7 +152,7 @@ def _gathered(plans: Sequence[tuple[str, Plan]]) -> dict[str, Any]:
     try:
         held = gathered(asked, [plan.measure for _, plan in plans], ranges)
     except UlnagerError as error:
-        return {key: str(error) for key, _ in plans}
+        return {key: sentence_of(error) for key, _ in plans}
     return {key: _answer(plan, held) for key, plan in plans}
 
 
@@ -190,7 +190,7 @@ def _exactly(plans: Sequence[tuple[str, Plan]]) -> dict[str, Any]:
         try:
             found[key] = plan.finish(answer)
         except UlnagerError as error:
-            found[key] = str(error)
+            found[key] = sentence_of(error)
     return found
 
 
@@ -198,4 +198,4 @@ def _answer(plan: Plan, held: Gathered | None) -> Any:
     try:
         return plan.answered(held)
     except UlnagerError as error:
-        return str(error)
+        return sentence_of(error)

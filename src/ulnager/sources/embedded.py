@@ -15,6 +15,7 @@ import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.core.text import visible
 from ulnager.filters.sql import sql_text
 from ulnager.sources.asking import asked
 from ulnager.sources.base import Column, Source, too_long
@@ -221,12 +222,27 @@ class EmbeddedTable(EmbeddedSource):
             "SELECT table_schema, table_name FROM information_schema.tables "
             "WHERE table_catalog = 'store'"
         )
-        views = "SELECT sql FROM duckdb_views() WHERE database_name = 'store' AND NOT internal"
-        for (view,) in self.fetched(views):
-            check_lengths(str(view), f"{self.name}: a view")
+        self._check_views(table)
         self.tables = tuple(known_table for _, known_table in known)
         self.rows, self.rows_sql = self._found(table, known)
         self.columns = self.described(self.rows_sql)
+
+    def _check_views(self, table: str) -> None:
+        """SourceError for a view behind a table or a query that makes huge texts, itself or by
+        other views."""
+        views = dict(
+            self.fetched(
+                "SELECT lower(view_name), sql FROM duckdb_views() "
+                "WHERE database_name = 'store' AND NOT internal"
+            )
+        )
+        waiting = [table]
+        while waiting:
+            said = waiting.pop().lower()
+            for name in [one for one in views if one in said]:
+                sql = views.pop(name)
+                check_lengths(sql, f"{self.name}: the view {visible(name)}")
+                waiting.append(sql)
 
     def _found(self, table: str, known: Sequence[tuple[Any, ...]]) -> tuple[sa.FromClause, str]:
         from ulnager.core.suggest import no_such

@@ -6,30 +6,33 @@ not change since, and nothing of a viewer.
 
 from __future__ import annotations
 
+import json
 import re
-from collections.abc import Mapping
+from collections.abc import Hashable, Mapping
 from dataclasses import replace
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
 from zoneinfo import ZoneInfo
 
-from ulnager.book.book import Book
+from ulnager.book.book import Book, BookPeriod
 from ulnager.core.arguments import shown
+from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import OpenedPage, Page
 from ulnager.core.choices.picker import OF_DATA
 from ulnager.core.choices.view import View
-from ulnager.core.errors import BookError, SettingError, UlnagerError
+from ulnager.core.errors import BookError, Private, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.clock import as_day, as_instant
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
 from ulnager.numbers.rows import Totals
+from ulnager.sources.asking import GivenUp
 from ulnager.sources.opening import within
 from ulnager.web.kept import Kept, stamp_of
-from ulnager.web.problems import UNREADABLE
+from ulnager.web.problems import UNREADABLE, Refused
 
 SECONDS: Final = 15.0
 """So long a question to a source may take."""
@@ -56,29 +59,65 @@ class Answer(NamedTuple):
 
 
 class Answers:
-    """What one book answers; ``today`` stops its clock."""
+    """What one book answers; ``today`` stops its clock, and with ``any_day`` viewers may set it.
 
-    def __init__(self, book: Book, today: str | date | None = None) -> None:
-        self.book = book
+    What viewers may know of is decided here and in :class:`OpenedPage`: the pickers that are
+    offered, the periods that are not in hidden ones alone, and no sentence about what lies behind a
+    source.
+    """
+
+    def __init__(
+        self, book: Book, today: str | date | None = None, *, any_day: bool = False
+    ) -> None:
+        if any_day and any(one.signer is not None for one in book.pickers.values()):
+            raise SettingError(
+                "viewers may not set the day of a book with a link_key: they would go round what "
+                "its links fix; leave any_day (--any-day) out"
+            )
+        for one in book.pickers.values():
+            if one.signer is not None:
+                one.signer.check()
         self.today = None if today is None else as_day(today, "today")
+        self.any_day = any_day
         self._extents, self._values = Kept(200), Kept(200)
-        self.pickers = {name: replace(one, look=self._look) for name, one in book.pickers.items()}
+        pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
+        self.book = replace(
+            book, asks=self._asked, pickers=pickers, periods=_for_viewers(book, pickers)
+        )
+        self.pickers = {name: self._dressed(one) for name, one in pickers.items()}
         self.pages = {name: self._served(page) for name, page in book.pages.items()}
 
+    def _dressed(self, picker: Picker) -> Picker:
+        """A picker that asks what is kept here, and whose links expire by the real clock."""
+        return replace(picker, look=self._look, clock=now_utc)
+
+    def day(self, today: str | None) -> str | None:
+        """The day that a request sets; Refused where it may not."""
+        if today is not None and not self.any_day:
+            raise Refused(400, "day", "the day cannot be set here; leave 'today' out")
+        return today
+
     def _served(self, page: Page) -> Page:
-        pickers = {name: replace(one, look=self._look) for name, one in page.pickers.items()}
+        pickers = {name: self._dressed(one) for name, one in page.pickers.items()}
         return replace(page, look=self._look, pickers=pickers)
 
     def _look(self, name: str) -> Extent | None:
         """The dates of a source; None for one that cannot be read, which its charts tell."""
+        try:
+            return self._asked(name)
+        except GivenUp:
+            raise
+        except UlnagerError:
+            return None
+
+    def _asked(self, name: str) -> Extent | None:
+        """The dates of a source, asked once while it does not change; None where there is none."""
         source = self.book.sources.get(name)
         if source is None:
             return None
-        try:
-            stamp = stamp_of(source)
-            return self._extents.of((name, stamp), lambda: source.profile().extent)
-        except UlnagerError:
-            return None
+        # Its own period may hang on the day.
+        day = None if source.limit is None else date.today()
+        return self._extents.of((name, stamp_of(source), day), lambda: source.profile().extent)
 
     def clock(
         self, today: str | None = None, tz: str | None = None, locale: str | None = None
@@ -186,7 +225,7 @@ class Answers:
     # What viewers choose.
 
     def at_a_glance(self, today: str | None = None) -> Answer:
-        """Every period with its dates, and the names of what is offered."""
+        """Every period with its dates, and the names of what viewers may know of."""
         periods = []
         for entry in self.book.periods.values():
             dates, slots = None, sorted(getattr(entry.period, "inputs", {}))
@@ -262,16 +301,26 @@ class Answers:
 
     def values(self, opened: OpenedPage) -> dict[str, Any]:
         """The numbers of a page's charts; a sentence for one that has none."""
-        sources = sorted({chart.chart.source for chart in opened.charts.values()})
-        stamps = tuple(stamp_of(self.book.sources[name]) for name in sources)
-        asked = tuple((key, chart.resolution and chart.resolution.ranges, chart.by,
-                       chart.problems) for key, chart in opened.charts.items())  # fmt: skip
-        key = (opened.page.name, opened.moment.today, asked, stamps, opened.moment.words)
         try:
-            found = self._values.of(key, lambda: self._worked_out(opened))
+            return self._values.of(self._question(opened), lambda: self._worked_out(opened))
         except _Unread as unread:
-            found = unread.values
-        return found
+            return unread.values
+
+    def _question(self, opened: OpenedPage) -> Hashable:
+        """What the numbers of a page hang on, all of it: the page as it was told, with what viewers
+        touched; the moment; what the sources look like, and what they hold."""
+        sources = sorted({chart.chart.source for chart in opened.charts.values()})
+        moment = opened.moment
+        told = opened.to_dict()
+        hidden = [
+            view.to_dict() for name, view in opened.views.items() if name not in told["pickers"]
+        ]
+        return (
+            json.dumps([told, hidden], sort_keys=True, default=str),
+            (moment.today, moment.now, str(moment.tz), moment.words),
+            tuple(stamp_of(self.book.sources[name]) for name in sources),
+            tuple(_held(moment.extent((name,))) for name in sources),
+        )
 
     def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
         found = {
@@ -290,6 +339,10 @@ class Answers:
     def schedule(self, name: str, now: str | None = None) -> Answer:
         """The next moments of a schedule, and what goes out at each."""
         schedule = self._named("schedule", name, self.book.schedules)
+        if now is not None:
+            _checked_instant(now)
+            if not self.any_day:
+                raise Refused(400, "day", "the moment cannot be set here; leave 'now' out")
         at = (
             now
             if now is not None
@@ -299,6 +352,10 @@ class Answers:
         schedule = replace(schedule, page=self.pages[schedule.page.name])
         with within(SECONDS):
             told = [schedule.to_dict(moment) for moment in moments]
+        for one in told:
+            for chart in one["charts"].values():
+                chart["problems"] = [discreet(problem) for problem in chart["problems"]]
+            one["links"] = {k: link for k, link in one["links"].items() if k in self.pickers}
         until = None if now is not None or self.today else next(iter(moments), None)
         return Answer({"moments": told}, until)
 
@@ -309,6 +366,39 @@ class Answers:
         return known[name]
 
 
+def now_utc() -> datetime:
+    """The real clock, whatever a service shows."""
+    return datetime.now(UTC)
+
+
+def _checked_instant(now: str) -> None:
+    """SettingError for what is no instant with its offset, or one at the edge of time."""
+    found = as_instant(now)
+    if found.tzinfo is None:
+        raise SettingError("now is a time without a zone; add its offset: +00:00")
+    if not 2 <= found.year <= 9997:
+        raise SettingError("now lies outside of years 2 to 9997")
+
+
+def _held(extent: Extent | None) -> Hashable:
+    """What is known of dates, without what asks for more."""
+    if extent is None:
+        return None
+    return (extent.first, extent.last, extent.last_whole, extent.missing, extent.before_last,
+            extent.stand_ins)  # fmt: skip
+
+
+def _for_viewers(book: Book, pickers: Mapping[str, Picker]) -> dict[str, BookPeriod]:
+    """The periods that viewers may know of: all but those that only hidden pickers offer."""
+    seen = {one.key for picker in pickers.values() for one in picker.choices}
+    seen |= {c.pinned.key for page in book.pages.values() for c in page.charts if c.pinned}
+    hidden = {
+        one.key for name, picker in book.pickers.items() if name not in pickers
+        for one in picker.choices
+    }  # fmt: skip
+    return {name: one for name, one in book.periods.items() if name in seen or name not in hidden}
+
+
 class _Unread(Exception):  # noqa: N818
     def __init__(self, values: dict[str, Any]) -> None:
         super().__init__()
@@ -316,9 +406,9 @@ class _Unread(Exception):  # noqa: N818
 
 
 def discreet(text: str) -> str:
-    """A sentence as viewers may read it: without the place of a file or a database, and without
-    advice for developers where the data could not be read."""
-    return UNREADABLE if _PLACE.search(text) else text
+    """A sentence as viewers may read it: nothing of what lies behind a source, of which it says
+    that it cannot be read."""
+    return UNREADABLE if isinstance(text, Private) or _PLACE.search(text) else text
 
 
 def links_of(view: View) -> dict[str, str | None]:

@@ -24,7 +24,8 @@ from ulnager.web.told import (
 )
 
 _WHY: Final = {
-    400: "The request cannot be read.", 404: "The book has nothing of that name.",
+    400: "The request cannot be read, or sets the day where it may not.",
+    404: "The book has nothing of that name.",
     413: "The body is too large.", 414: "The path or the query is too long.",
     415: "The body is not JSON.", 421: "The service does not answer to that host.",
     422: "What is asked for is wrong; the detail says how.", 500: "Something went wrong inside.",
@@ -66,7 +67,8 @@ Phrase = Annotated[
 ]
 Today = Annotated[
     str | None,
-    Query(description="Another day as the clock's, in ISO 8601.", max_length=40,
+    Query(description="Another day as the clock's, in ISO 8601; only of a service that was started "
+                      "with --any-day.", max_length=40,
           json_schema_extra={"format": "date"}),
 ]  # fmt: skip
 Zone = Annotated[
@@ -90,7 +92,7 @@ def routes(answers: Answers) -> APIRouter:
     @api.get("/book", responses=responses(BookAnswer, "The book at a glance.", 422, *body))
     async def book(request: Request) -> Response:
         """Every period with its dates now, and the names of pickers, pages and schedules."""
-        return answered(request, await worked_out(answers.at_a_glance))
+        return answered(request, await worked_out(request, answers.at_a_glance))
 
     @api.get("/resolve", responses=responses(ResolutionAnswer, "The dates.", *body))
     async def resolve(
@@ -105,15 +107,18 @@ def routes(answers: Answers) -> APIRouter:
         locale: Spoken = None,
     ) -> Response:
         """The dates of a phrase or of a period of the book, with the steps that led there."""
-        make = lambda: answers.resolution(phrase, today, as_of, tz, locale)  # noqa: E731
-        return answered(request, await worked_out(make))
+        day = answers.day(today)
+        make = lambda: answers.resolution(phrase, day, as_of, tz, locale)  # noqa: E731
+        return answered(request, await worked_out(request, make))
 
     @api.get("/readings", responses=responses(ReadingsAnswer, "The readings.", *body))
     async def readings(
         request: Request, phrase: Phrase, today: Today = None, tz: Zone = None
     ) -> Response:
         """Every way to read a phrase, side by side."""
-        return answered(request, await worked_out(lambda: answers.readings(phrase, today, tz)))
+        day = answers.day(today)
+        make = lambda: answers.readings(phrase, day, tz)  # noqa: E731
+        return answered(request, await worked_out(request, make))
 
     @api.get("/condition", responses=responses(ConditionAnswer, "The condition.", *body))
     async def condition(
@@ -135,12 +140,13 @@ def routes(answers: Answers) -> APIRouter:
         today: Today = None,
     ) -> Response:  # fmt: skip
         """The condition that keeps the rows of a period, frozen or live."""
+        day = answers.day(today)
 
         def make() -> Answer:
             return answers.condition(phrase, column, target, column_type=column_type, tz=tz,
-                                     live=live, today=today)  # fmt: skip
+                                     live=live, today=day)  # fmt: skip
 
-        return answered(request, await worked_out(make))
+        return answered(request, await worked_out(request, make))
 
     @api.get("/pickers/{name}", openapi_extra=_FIELDS,
              responses=responses(ViewAnswer, "The view.", *body))  # fmt: skip
@@ -149,7 +155,9 @@ def routes(answers: Answers) -> APIRouter:
     ) -> Response:
         """What a picker shows for the fields in the query."""
         fields, own = _fields(answers, request, today=today, locale=locale)
-        return answered(request, await worked_out(lambda: answers.view(name, fields, **own)))
+        return answered(
+            request, await worked_out(request, lambda: answers.view(name, fields, **own))
+        )
 
     @api.post("/pickers/{name}", openapi_extra=_BODY,
               responses=responses(ViewAnswer, "The view."))  # fmt: skip
@@ -157,10 +165,9 @@ def routes(answers: Answers) -> APIRouter:
         request: Request, name: Name, today: Today = None, locale: Spoken = None
     ) -> Response:
         """What a picker shows for the fields in the body."""
-        fields = await state_of(request)
-        return answered(
-            request, await worked_out(lambda: answers.view(name, fields, today, locale))
-        )
+        fields, day = await state_of(request), answers.day(today)
+        make = lambda: answers.view(name, fields, day, locale)  # noqa: E731
+        return answered(request, await worked_out(request, make, await request.body()))
 
     @api.get("/pages/{name}", openapi_extra=_FIELDS,
              responses=responses(PageAnswer, "The page.", *body))  # fmt: skip
@@ -173,7 +180,9 @@ def routes(answers: Answers) -> APIRouter:
     ) -> Response:
         """A page for the fields in the query: what governs each chart, its dates, its numbers."""
         fields, own = _fields(answers, request, today=today, locale=locale, values=values)
-        return answered(request, await worked_out(lambda: answers.page(name, fields, **own)))
+        return answered(
+            request, await worked_out(request, lambda: answers.page(name, fields, **own))
+        )
 
     @api.post("/pages/{name}", openapi_extra=_BODY,
               responses=responses(PageAnswer, "The page."))  # fmt: skip
@@ -185,21 +194,22 @@ def routes(answers: Answers) -> APIRouter:
         values: Values = True,
     ) -> Response:
         """A page for the fields in the body."""
-        fields = await state_of(request)
-        make = lambda: answers.page(name, fields, today, locale, values=values)  # noqa: E731
-        return answered(request, await worked_out(make))
+        fields, day = await state_of(request), answers.day(today)
+        make = lambda: answers.page(name, fields, day, locale, values=values)  # noqa: E731
+        return answered(request, await worked_out(request, make, await request.body()))
 
     @api.get("/schedules/{name}", responses=responses(ScheduleAnswer, "The moments.", *body))
     async def schedule(
         request: Request,
         name: Name,
         now: Annotated[
-            str | None, Query(description="Another instant, in ISO 8601 with its offset.",
+            str | None, Query(description="Another instant, in ISO 8601 with its offset; only of a "
+                                          "service that was started with --any-day.",
                               max_length=60, json_schema_extra={"format": "date-time"})
         ] = None,
     ) -> Response:  # fmt: skip
         """The next moments of a schedule, and what goes out at each."""
-        return answered(request, await worked_out(lambda: answers.schedule(name, now)))
+        return answered(request, await worked_out(request, lambda: answers.schedule(name, now)))
 
     return api
 
@@ -210,4 +220,5 @@ def _fields(
     """The fields of a query, and the parameters beside them, but for those whose name a picker has:
     then the field is the picker's."""
     known = {name: value for name, value in own.items() if name not in answers.pickers}
+    answers.day(known.get("today"))
     return fields_of(request, *known), known

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from typing import Any
 
@@ -16,54 +17,74 @@ from ulnager.web.told import ProblemTold
 _PHRASE = "last 3 whole months"
 
 
-def described(app: FastAPI, answers: Answers) -> Callable[[], dict[str, Any]]:
-    """What gives the description, worked out when it is first asked for."""
+class Description:
+    """The description of a service, with answers of its book as examples.
 
-    def openapi() -> dict[str, Any]:
-        if app.openapi_schema is None:
-            found = get_openapi(
+    The examples are worked out once, when the service starts; asking for the description asks no
+    data.
+    """
+
+    def __init__(self, app: FastAPI, answers: Answers) -> None:
+        self._app, self._answers = app, answers
+        self._examples: dict[str, Any] | None = None
+
+    def prepare(self) -> None:
+        """Works the examples out; one whose source cannot be read is left out."""
+        self._examples = _examples(self._answers)
+
+    def __call__(self) -> dict[str, Any]:
+        app = self._app
+        if app.openapi_schema is None or not app.openapi_schema["paths"]:
+            app.openapi_schema = get_openapi(
                 title=app.title, version=app.version, description=app.description,
                 routes=app.routes, servers=[{"url": "/", "description": "This service."}],
                 tags=[{"name": "book", "description": "What a book answers."}],
             )  # fmt: skip
-            schemas = found["components"]["schemas"]
+            schemas = app.openapi_schema["components"]["schemas"]
             schemas["ProblemTold"] = ProblemTold.model_json_schema()
             for name in ("HTTPValidationError", "ValidationError"):
                 schemas.pop(name, None)
-            _exemplify(found["paths"], answers)
-            app.openapi_schema = found
+            _exemplify(app.openapi_schema["paths"], self._answers)
+        if self._examples:
+            for path, example in self._examples.items():
+                for operation in app.openapi_schema["paths"].get(path, {}).values():
+                    content = operation["responses"]["200"]["content"]["application/json"]
+                    content["example"] = example
+            self._examples = None
         return app.openapi_schema
 
-    return openapi
 
-
-def _exemplify(paths: dict[str, Any], answers: Answers) -> None:
-    """Real answers beside the descriptions of answers, and values of this book for parameters."""
-    book = answers.book
-    named: dict[str, str | None] = {
-        "pickers": next(iter(book.pickers), None), "pages": next(iter(book.pages), None),
-        "schedules": next(iter(book.schedules), None),
+def _named(answers: Answers) -> dict[str, str | None]:
+    return {
+        "pickers": next(iter(answers.pickers), None), "pages": next(iter(answers.pages), None),
+        "schedules": next(iter(answers.book.schedules), None),
     }  # fmt: skip
+
+
+def _examples(answers: Answers) -> dict[str, Any]:
+    """Real answers by the paths that give them."""
     makes: dict[str, Callable[[], Answer]] = {
         "/api/book": answers.at_a_glance,
         "/api/resolve": lambda: answers.resolution(_PHRASE),
         "/api/readings": lambda: answers.readings("last 3 months"),
         "/api/condition": lambda: answers.condition(_PHRASE, "sold_on"),
     }
-    for kind, name in named.items():
+    for kind, name in _named(answers).items():
         if name is not None:
             makes[f"/api/{kind}/{{name}}"] = _of(answers, kind, name)
+    found = {}
+    for path, make in makes.items():
+        with contextlib.suppress(UlnagerError):
+            found[path] = make().to_dict()
+    return found
+
+
+def _exemplify(paths: dict[str, Any], answers: Answers) -> None:
+    """Values of this book for parameters, and what a phrase that cannot be read gives."""
+    named = _named(answers)
     for path, methods in paths.items():
         name = named.get(path.split("/")[2]) if path.count("/") > 2 else None
-        example = None
-        if path in makes:
-            try:
-                example = makes[path]().to_dict()
-            except UlnagerError:
-                example = None  # Such as a source that is not there at the moment.
         for operation in methods.values():
-            if example is not None:
-                operation["responses"]["200"]["content"]["application/json"]["example"] = example
             for parameter in operation.get("parameters", ()):
                 known = {"name": name, "phrase": _PHRASE, "column": "sold_on"}
                 value = known.get(parameter["name"])

@@ -10,12 +10,15 @@ import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
 from concurrent.futures import Future
-from glob import glob
+from glob import escape
 from pathlib import Path
 from threading import Lock
 from typing import Any, Final, TypeVar
 
 from ulnager.book.book import BookSource
+from ulnager.core.errors import SourceError
+from ulnager.sources.asking import GivenUp
+from ulnager.sources.guard import matching
 
 Found = TypeVar("Found")
 FRESH_SECONDS: Final = 5
@@ -31,24 +34,32 @@ class Kept:
         self._lock = Lock()
 
     def of(self, key: Hashable, make: Callable[[], Found]) -> Found:
-        """What ``make`` gives, or gave for that key; others that ask meanwhile wait for it."""
-        with self._lock:
-            found = self._held.get(key)
-            is_mine = found is None
-            if found is None:
-                found = self._held[key] = Future()
-            self._held.move_to_end(key)
-            while len(self._held) > self._most:
-                self._held.popitem(last=False)
-        if is_mine:
+        """What ``make`` gives, or gave for that key; others that ask meanwhile wait for it.
+
+        Where the one who asked first gives up, the next asks itself.
+        """
+        while True:
+            with self._lock:
+                found = self._held.get(key)
+                is_mine = found is None
+                if found is None:
+                    found = self._held[key] = Future()
+                self._held.move_to_end(key)
+                while len(self._held) > self._most:
+                    self._held.popitem(last=False)
+            if is_mine:
+                try:
+                    found.set_result(make())
+                except BaseException as error:
+                    with self._lock:
+                        if self._held.get(key) is found:
+                            del self._held[key]
+                    found.set_exception(error)
             try:
-                found.set_result(make())
-            except BaseException as error:
-                with self._lock:
-                    if self._held.get(key) is found:
-                        del self._held[key]
-                found.set_exception(error)
-        return found.result()  # type: ignore[no-any-return]
+                return found.result()  # type: ignore[no-any-return]
+            except GivenUp:
+                if is_mine:
+                    raise
 
 
 def stamp_of(source: BookSource) -> Hashable:
@@ -62,12 +73,14 @@ def stamp_of(source: BookSource) -> Hashable:
             found.append(int(time.monotonic() / FRESH_SECONDS))
             continue
         path = Path(place)
-        if path.is_dir():
-            found += [_of_file(one) for one in sorted(path.rglob("*"))]
-        elif path.exists():
+        if path.exists() and not path.is_dir():
             found.append(_of_file(path))
         else:
-            found += [_of_file(Path(one)) for one in sorted(glob(place, recursive=True))]  # noqa: PTH207
+            place = f"{escape(place)}/**/*" if path.is_dir() else place
+            try:
+                found += [_of_file(Path(one)) for one in matching(place, source.within)]
+            except SourceError:
+                found.append(None)  # Whoever opens it is told.
     return tuple(found)
 
 

@@ -57,8 +57,7 @@ class Limits:
             body = await asyncio.wait_for(_body(receive), SECONDS_TO_SEND)
             if body is None:
                 return  # Whoever asked has gone.
-            app = self.app(scope, _once(body, receive), answer)
-            await asyncio.wait_for(app, SECONDS_TO_ANSWER)
+            await _while_there(self.app(scope, _once(body), answer), receive)
         except Refused as refused:
             await answer.refuse(refused)
         except TimeoutError:
@@ -99,17 +98,42 @@ async def _body(receive: Receive) -> bytes | None:
             return found
 
 
-def _once(body: bytes, receive: Receive) -> Receive:
+def _once(body: bytes) -> Receive:
     sent = False
 
     async def again() -> Message:
         nonlocal sent
         if sent:
-            return await receive()
+            await asyncio.Event().wait()  # Whether somebody is there is looked at elsewhere.
         sent = True
         return {"type": "http.request", "body": body, "more_body": False}
 
     return again
+
+
+async def _while_there(app: Awaitable[None], receive: Receive) -> None:
+    """Answers while whoever asked is there; TimeoutError when it takes too long."""
+    answering = asyncio.ensure_future(app)
+    gone = asyncio.ensure_future(_gone(receive))
+    try:
+        done, _ = await asyncio.wait(
+            {answering, gone}, timeout=SECONDS_TO_ANSWER, return_when=asyncio.FIRST_COMPLETED
+        )
+        if answering in done:
+            answering.result()
+        elif gone not in done:
+            raise TimeoutError
+    finally:
+        for one in (answering, gone):
+            one.cancel()
+        await asyncio.wait({answering, gone})
+        if not answering.cancelled():
+            answering.exception()
+
+
+async def _gone(receive: Receive) -> None:
+    while (await receive())["type"] != "http.disconnect":
+        pass
 
 
 class _Answer:

@@ -102,7 +102,7 @@ def html_routes(answers: Answers) -> APIRouter:
     async def front(request: Request) -> Response:
         if len(answers.pages) == 1 and not answers.book.pickers.keys() - _used(answers):
             return RedirectResponse(f"pages/{next(iter(answers.pages))}", 302)
-        told = await worked_out(answers.at_a_glance)
+        told = await worked_out(request, answers.at_a_glance)
         return _html(request, "book.html", title="The book at a glance", book=told.told, lang="en")
 
     @html.get("/pages/{name}")
@@ -111,7 +111,8 @@ def html_routes(answers: Answers) -> APIRouter:
                if one not in answers.pickers}  # fmt: skip
         fields = fields_of(request, *own)
         own["locale"] = _known(own.get("locale"))
-        told = await worked_out(lambda: _context(answers, name, fields, **own))
+        answers.day(own.get("today"))
+        told = await worked_out(request, lambda: _context(answers, name, fields, **own))
         return _html(request, "page.html", base=name, **told)
 
     @html.get("/static/{name}")
@@ -162,7 +163,8 @@ def _context(
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker) for picker in opened.views)
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
-    offered = [one for one in pickers if one.told["viewers"] != "nothing"]
+    offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
+    stands = answers.today or (None if today is None else opened.moment.today)
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
         "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
@@ -172,6 +174,8 @@ def _context(
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until, "until_told": _moment(until),
+        "stands": None if stands is None else words.say_of(
+            "The clock stands here: {0}", words.day(opened.moment.today)),
         "others": [one for one in answers.pages.values() if one.name != name],
     }  # fmt: skip
 

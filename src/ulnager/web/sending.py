@@ -5,36 +5,29 @@ from __future__ import annotations
 import hashlib
 import json
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Hashable
 from datetime import datetime
 from typing import Any, Final, TypeVar
 from urllib.parse import parse_qs
 
-import anyio
-from anyio.lowlevel import RunVar
 from starlette.requests import Request
 from starlette.responses import Response
 
 from ulnager.core.arguments import shown
 from ulnager.web.answers import Answer
+from ulnager.web.asking import Workers
 from ulnager.web.problems import Refused
 
 Found = TypeVar("Found")
 MOST_FIELDS: Final = 500
-_MOST_AT_ONCE: Final = 8
 _KEPT_WITHOUT_CLOCK: Final = 3_600
-_limiter: RunVar[anyio.CapacityLimiter] = RunVar("limiter")
 
 
-async def worked_out(make: Callable[[], Found]) -> Found:
-    """What a function gives, worked out beside the others; few at once, the rest wait."""
-    try:
-        limiter = _limiter.get()
-    except LookupError:
-        limiter = anyio.CapacityLimiter(_MOST_AT_ONCE)
-        _limiter.set(limiter)
-    # Given up where the time is over; its question to a source has a time of its own.
-    return await anyio.to_thread.run_sync(make, limiter=limiter, abandon_on_cancel=True)
+async def worked_out(request: Request, make: Callable[[], Found], *more: Hashable) -> Found:
+    """What a function gives for a request, worked out beside the others: few at once, and once for
+    all that ask the same at the time."""
+    workers: Workers = request.app.state.workers
+    return await workers.answer((request.url.path, request.url.query, *more), make)
 
 
 def answered(request: Request, answer: Answer) -> Response:
@@ -89,6 +82,7 @@ async def state_of(request: Request) -> dict[str, str | list[str]]:
         raise Refused(415, "media", "send the state as application/json")
     try:
         told = json.loads(await request.body())
+        json.dumps(told, ensure_ascii=False).encode()  # Half a character is no text.
     except (ValueError, RecursionError):
         raise Refused(400, "body", "the body is no JSON that can be read") from None
     if not isinstance(told, dict) or not told.keys() <= {"state"}:

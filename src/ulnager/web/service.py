@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import asyncio
+import json
+from collections.abc import AsyncIterator, Sequence
+from contextlib import asynccontextmanager
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from fastapi import FastAPI
 from fastapi.exceptions import RequestValidationError
@@ -20,7 +23,8 @@ from ulnager.core.arguments import Sort, checked
 from ulnager.core.errors import UlnagerError
 from ulnager.web.answers import Answers
 from ulnager.web.api import routes
-from ulnager.web.describing import described
+from ulnager.web.asking import Workers
+from ulnager.web.describing import Description
 from ulnager.web.limits import Limits
 from ulnager.web.pages import html_routes, problem_page
 from ulnager.web.problems import MEDIA_TYPE, Refused, of_error, problem, written
@@ -32,10 +36,12 @@ def service(
     *,
     today: str | date | None = None,
     hosts: Sequence[str] = (),
+    any_day: bool = False,
 ) -> Any:
     """A book over HTTP as an ASGI application, for any server of such.
 
-    ``today`` stops its clock, to try a day. ``hosts`` are the names that it answers to; none is any
+    ``today`` stops its clock, to try a day; with ``any_day`` requests may set the day, which no
+    book with a link_key allows. ``hosts`` are the names that it answers to; none is any
     name, for behind a server that looks at that itself. It keeps nothing of a viewer, so many
     copies may run.
 
@@ -46,23 +52,54 @@ def service(
     Raises BookError for a book that cannot be read, SettingError for a day that is none.
     """
     opened = book if isinstance(book, Book) else read_book(book)
-    answers = Answers(opened, today)
+    answers = Answers(opened, today, any_day=any_day)
+    workers = Workers()
     app = FastAPI(
-        title="Ulnager", version="1", docs_url=None, redoc_url=None, openapi_url="/openapi.json",
+        title="Ulnager", version="1", docs_url=None, redoc_url=None, openapi_url=None,
+        lifespan=_living,
+        redirect_slashes=False,
         description="The periods, pickers and pages of a book, as JSON. Read-only; nothing of a "
         "viewer is kept between requests.",
     )  # fmt: skip
     routers = routes(answers), html_routes(answers)
     for router in routers:
         app.include_router(router)
+    app.state.workers = workers
     app.state.routes = [route for router in routers for route in router.routes]
-    app.openapi = described(app, answers)  # type: ignore[method-assign]
+    app.openapi = app.state.description = Description(app, answers)  # type: ignore[method-assign]
+
+    @app.get("/openapi.json", include_in_schema=False)
+    async def description(request: Request) -> Response:
+        """The OpenAPI description; it waits for its examples while the service starts."""
+        prepared = getattr(app.state, "prepared", None)
+        if prepared is not None:
+            await asyncio.wait({asyncio.ensure_future(asyncio.shield(prepared))}, timeout=_PATIENCE)
+        return Response(json.dumps(app.openapi(), default=str), media_type="application/json")
+
     app.add_exception_handler(UlnagerError, _ours)
     app.add_exception_handler(Exception, _inside)
     app.add_exception_handler(Refused, _refused)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _invalid)
     return Limits(app, hosts)
+
+
+_PATIENCE: Final = 10.0
+
+
+@asynccontextmanager
+async def _living(app: FastAPI) -> AsyncIterator[None]:
+    """While the service runs: the examples of its description are worked out as it starts."""
+    prepare = asyncio.ensure_future(
+        app.state.workers.answer("examples", app.state.description.prepare)
+    )
+    prepare.add_done_callback(lambda done: done.cancelled() or done.exception())
+    app.state.prepared = prepare
+    try:
+        yield
+    finally:
+        prepare.cancel()
+        app.state.workers.close()
 
 
 def _sent(

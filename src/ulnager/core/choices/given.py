@@ -193,11 +193,13 @@ class Inputs:
         key = (made.unit, made.under, made.order, extent.first, extent.last, extent.missing,
                self.calendar)  # fmt: skip
         kept = self.picker.listing
-        if key not in kept:
+        # Others may clear it meanwhile: what was found is held here.
+        options: tuple[Listed, ...] | None = kept.get(key)
+        if options is None:
+            options = listed(made, self.calendar, extent)
             if len(kept) > 64:
                 kept.clear()
-            kept[key] = listed(made, self.calendar, extent)
-        options: tuple[Listed, ...] = kept[key]
+            kept[key] = options
         return options
 
     def _read(self, base: Given, text: str) -> Any:

@@ -36,8 +36,8 @@ def link_of(
         raise SettingError(
             "links are signed with the book's key, and it has none; say link_key = 'ENV_NAME'"
         )
-    signed: dict[str, Any] = {"picker": picker.name, "state": state, "fixed": fixed,
-                              "beyond": beyond or view.beyond}  # fmt: skip
+    signed: dict[str, Any] = {"picker": picker.name, "of": picker.identity, "state": state,
+                              "fixed": fixed, "beyond": beyond or view.beyond}  # fmt: skip
     if expires is not None:
         signed["expires"] = _expiry(expires)
     return urlencode({f"{picker.name}.signed": picker.signer.sign(signed)})

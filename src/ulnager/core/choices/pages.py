@@ -8,6 +8,7 @@ from datetime import datetime, tzinfo
 from typing import Any, Final
 
 from ulnager.core.arguments import shown
+from ulnager.core.choices.frozen import bounds_of, frozen_text
 from ulnager.core.choices.hooks import filters
 from ulnager.core.choices.moment import Look, Moment, moment_from
 from ulnager.core.choices.opening import Picker
@@ -15,7 +16,7 @@ from ulnager.core.choices.picker import PLAIN, Choice, Language
 from ulnager.core.choices.reading import sent_fields
 from ulnager.core.choices.telling import dates_dict
 from ulnager.core.choices.view import View
-from ulnager.core.errors import ResolveError, SettingError, UlnagerError
+from ulnager.core.errors import Private, ResolveError, SettingError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
@@ -162,6 +163,13 @@ class OpenedPage:
         """A label of the book in the viewer's language."""
         return self.moment.words.label(text)
 
+    @property
+    def offered(self) -> tuple[str, ...]:
+        """The names of the pickers that viewers may know of; of a hidden one they see the charts
+        alone, with their dates."""
+        pickers = self.page.pickers
+        return tuple(name for name in self.views if pickers[name].viewers != "nothing")
+
     def values(self) -> dict[str, Any]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
         sentence in place of too many buckets or for a problem, None for a chart without dates.
@@ -176,7 +184,7 @@ class OpenedPage:
             "page": self.page.name,
             "label": self.labelled(self.page.label),
             "today": self.moment.today.isoformat(),
-            "pickers": {name: view.to_dict() for name, view in self.views.items()},
+            "pickers": {name: self.views[name].to_dict() for name in self.offered},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
         }
 
@@ -193,7 +201,9 @@ class OpenedChart:
         try:
             self._work_out()
         except UlnagerError as error:
-            self.resolution, self.problems = None, (opened.said(str(error)),)
+            said = sentence_of(error)
+            self.resolution = None
+            self.problems = (said if isinstance(said, Private) else opened.said(said),)
 
     @property
     def view(self) -> View | None:
@@ -286,6 +296,24 @@ class OpenedChart:
         return self._opened.said(f"{told}, {moved} {side}")
 
     @property
+    def is_hidden(self) -> bool:
+        """Whether it follows a picker that viewers do not know of."""
+        follows = self.chart.follows
+        return follows is not None and follows not in self._opened.offered
+
+    @property
+    def governed_for_viewers(self) -> str:
+        """The same without the name and the choices of a hidden picker."""
+        return self._opened.said("its dates are set here") if self.is_hidden else self.governed_by
+
+    def _dates_dict(self) -> dict[str, Any] | None:
+        found = dates_dict(self.resolution, self.moment.words)
+        if found is not None and self.is_hidden and self.resolution is not None:
+            bounds = bounds_of(self.resolution)
+            found["phrase"] = frozen_text(bounds) if bounds else found["label"]
+        return found
+
+    @property
     def by(self) -> str | None:
         """The unit that it is grouped by."""
         if self.chart.by != "viewer":
@@ -328,9 +356,9 @@ class OpenedChart:
             "label": self.label,
             "source": self.chart.source,
             "column": self.chart.column,
-            "governed_by": self.governed_by,
+            "governed_by": self.governed_for_viewers,
             "by": self.by,
-            "dates": dates_dict(self.resolution, self.moment.words),
+            "dates": self._dates_dict(),
             "problems": list(self.problems),
             "notes": [*self.notes, *([self.too_many] if self.too_many else [])],
         }

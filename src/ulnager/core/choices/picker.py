@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
@@ -99,6 +100,9 @@ class Signer:
         """The value that was signed; None where it was changed."""
         raise NotImplementedError
 
+    def check(self) -> None:
+        """SettingError for a key that is too weak to sign with."""
+
 
 @dataclass(frozen=True)
 class PickerBase:
@@ -128,6 +132,8 @@ class PickerBase:
     signer: Signer | None = field(default=None, compare=False)
     listing: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
     language: Language = PLAIN
+    clock: Callable[[], datetime] | None = field(default=None, compare=False, repr=False)
+    """By what links expire, where that is not the moment."""
 
     def moment(
         self,
@@ -151,6 +157,17 @@ class PickerBase:
             anchor=self.anchor or anchor,
             sources=sources or self.sources,
         )
+
+    @functools.cached_property
+    def identity(self) -> str:
+        """What it is, whatever machine its book lies on: its name, its choices and what they say,
+        its inputs. A signed link is for this."""
+        said = [self.name, self.viewers, str(self.anchor and self.anchor.point)]
+        for one in self.choices:
+            said += [one.key, str(one.period), str(one.anchor and one.anchor.point)]
+            said += [f"{name} {made}" for name, made in one.inputs.items()]
+        said += [f"{name} {made}" for name, made in self.inputs.items()]
+        return hashlib.sha256("\n".join(said).encode()).hexdigest()[:16]
 
     def choice(self, key: str) -> Choice | None:
         """The choice of that key, None when it has none."""

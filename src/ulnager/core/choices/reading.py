@@ -10,6 +10,7 @@ from datetime import UTC, date, datetime, time
 from typing import Any, Final
 from urllib.parse import parse_qs, parse_qsl
 
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.choices.frozen import read_frozen
 from ulnager.core.choices.moment import Moment
 from ulnager.core.choices.picker import Choice, PickerBase
@@ -21,6 +22,7 @@ RESERVED: Final = ("state", "shown", "by", "signed")
 _MOST_FIELDS: Final = 500
 _MOST_TEXT: Final = 2_000
 _CHANGED: Final = "the link was changed, so this is what it opens with"
+_OF_ANOTHER: Final = "the link is for other choices than these, so this is what it opens with"
 _EXPIRED: Final = "the link has expired, so this is what it opens with"
 
 
@@ -209,18 +211,23 @@ def _signed(picker: PickerBase, moment: Moment, token: str) -> tuple[dict[str, A
     found = None if picker.signer is None else picker.signer.read(token)
     if not isinstance(found, dict) or found.get("picker") != picker.name:
         return {}, _CHANGED
+    if found.get("of") != picker.identity:
+        return {}, _OF_ANOTHER
     expires = found.get("expires")
-    if isinstance(expires, str) and _is_over(expires, moment):
+    if isinstance(expires, str) and _is_over(expires, picker, moment):
         return {}, _EXPIRED
     return found, ""
 
 
-def _is_over(expires: str, moment: Moment) -> bool:
+def _is_over(expires: str, picker: PickerBase, moment: Moment) -> bool:
+    now = moment.now or datetime.combine(moment.today, time(), UTC)
+    today = moment.today
+    if picker.clock is not None:
+        now = picker.clock()
+        today = now.astimezone(zone_named(moment.tz or "UTC")).date()
     try:
         if len(expires) == 10:
-            return moment.today > date.fromisoformat(expires)
-        until = datetime.fromisoformat(expires)
-    except ValueError:
+            return today > date.fromisoformat(expires)
+        return now > datetime.fromisoformat(expires)
+    except (ValueError, TypeError):
         return True
-    now = moment.now or datetime.combine(moment.today, time(), UTC)
-    return now > until
