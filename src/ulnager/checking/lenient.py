@@ -10,7 +10,8 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book
 from ulnager.book.languages import one_language
-from ulnager.book.reading import book_of, text_of_file, values_of_text
+from ulnager.book.reading import book_of
+from ulnager.book.toml import text_of_file, values_of_text
 from ulnager.core.errors import BookError
 
 _MOST: Final = 500

@@ -6,14 +6,11 @@ is sent in a way that takes one statement only, and every connection is read-onl
 
 from __future__ import annotations
 
-import contextlib
-import os
 import re
-import socket
 from collections.abc import Callable
 from datetime import date, datetime, tzinfo
 from pathlib import Path
-from typing import Any, Final, NamedTuple
+from typing import Any, Final
 
 import sqlalchemy as sa
 
@@ -24,6 +21,7 @@ from ulnager.sources.asking import GRACE, asked
 from ulnager.sources.base import Column, Source, named_table, too_long
 from ulnager.sources.keys import KEY_TYPES
 from ulnager.sources.queries import checked_query, looks_like_query
+from ulnager.sources.servers import SERVERS
 from ulnager.sources.sqlitefile import (
     Opener,
     StoredText,
@@ -34,139 +32,8 @@ from ulnager.sources.sqlitefile import (
 )
 from ulnager.sources.urls import Address
 
-CONNECT_SECONDS: Final = 10
-"""How long it may take to reach a server."""
-_CANCEL_SECONDS: Final = 1
-"""How long it may take to tell a server to stop."""
 _LOOKED_AT: Final = 200
 """So many first values tell the type of a SQLite column that says none."""
-
-
-class Server(NamedTuple):
-    """How an engine is kept from writing, and from taking too long.
-
-    ``connect`` gives the arguments of its driver for a time limit in seconds, ``opened`` is done
-    to every new connection, ``begun`` to each before it is asked, ``stopped`` ends what one is at,
-    from another thread, and ``is_late`` tells whether an error means that the time was up.
-    """
-
-    connect: Callable[[float | None], dict[str, Any]]
-    opened: Callable[[Any, float | None], None]
-    begun: Callable[[sa.Connection, float | None], None]
-    stopped: Callable[[Any], None]
-    is_late: Callable[[Any], bool]
-
-
-def _postgresql_arguments(timeout: float | None) -> dict[str, Any]:
-    import psycopg
-
-    class OneStatement(psycopg.Cursor[Any]):
-        """Asks by the extended protocol, which takes one statement at a time."""
-
-        def execute(self, query: Any, params: Any = None, **options: Any) -> Any:
-            return super().execute(query, params, **{**options, "prepare": True})
-
-    return {"connect_timeout": CONNECT_SECONDS, "cursor_factory": OneStatement}
-
-
-def _postgresql_opened(connection: Any, timeout: float | None) -> None:
-    # Every transaction begins as READ ONLY, which no statement inside can take back.
-    connection.read_only = True
-
-
-def _postgresql_begun(connection: sa.Connection, timeout: float | None) -> None:
-    # For this transaction only, so that nothing is left in a connection that others share.
-    connection.exec_driver_sql("SET LOCAL standard_conforming_strings = on")
-    if timeout is not None:
-        connection.exec_driver_sql(f"SET LOCAL statement_timeout = {int(timeout * 1000)}")
-
-
-def _postgresql_stopped(connection: Any) -> None:
-    with contextlib.suppress(Exception):
-        connection.cancel_safe(timeout=_CANCEL_SECONDS)
-    # A server that is silent does not hear that either; what waits for it hears this.
-    _hung_up(connection.pgconn.socket)
-
-
-def _hung_up(handle: int) -> None:
-    """Ends what goes over a connection, from another thread; its owner closes it."""
-    with contextlib.suppress(OSError), socket.socket(fileno=os.dup(handle)) as other:
-        other.shutdown(socket.SHUT_RDWR)
-
-
-def _mysql_stopped(connection: Any) -> None:
-    import pymysql
-
-    with contextlib.suppress(Exception):
-        said = {"host": connection.host, "port": connection.port, "user": connection.user,
-                "password": connection.password, "unix_socket": connection.unix_socket}  # fmt: skip
-        with pymysql.connect(
-            **said, connect_timeout=_CANCEL_SECONDS, read_timeout=_CANCEL_SECONDS
-        ) as other, other.cursor() as cursor:  # fmt: skip
-            cursor.execute(f"KILL QUERY {int(connection.thread_id())}")
-    if connection._sock is not None:
-        _hung_up(connection._sock.fileno())
-
-
-def _mysql_arguments(timeout: float | None) -> dict[str, Any]:
-    limit = {} if timeout is None else {
-        "read_timeout": int(timeout) + 5, "write_timeout": int(timeout) + 5,
-    }  # fmt: skip
-    return {"connect_timeout": CONNECT_SECONDS, "local_infile": False, **limit}
-
-
-def _mysql_opened(connection: Any, timeout: float | None) -> None:
-    with connection.cursor() as cursor:
-        cursor.execute("SELECT VERSION()")
-        is_mariadb = "mariadb" in str(cursor.fetchone()[0]).lower()
-        # The parser reads texts and names as these servers do when no mode is set.
-        cursor.execute("SET SESSION sql_mode = ''")
-        cursor.execute("SET SESSION TRANSACTION READ ONLY")
-        if timeout is not None:
-            limit = (
-                f"max_statement_time = {timeout:.3f}"
-                if is_mariadb
-                else f"max_execution_time = {int(timeout * 1000)}"
-            )
-            cursor.execute(f"SET SESSION {limit}")
-    connection.commit()
-
-
-def _nothing(connection: Any, timeout: float | None) -> None:
-    """Nothing more has to be done."""
-
-
-def _says(*codes: Any) -> Callable[[Any], bool]:
-    """Whether an error of a driver has one of these codes of its engine."""
-
-    def found(error: Any) -> bool:
-        original = getattr(error, "orig", None)
-        first = (getattr(original, "args", None) or [None])[0]
-        return getattr(original, "sqlstate", None) in codes or first in codes
-
-    return found
-
-
-_MYSQL: Final = Server(_mysql_arguments, _mysql_opened, _nothing, _mysql_stopped, _says(1969, 3024))
-SERVERS: Final = {
-    "postgresql": Server(
-        _postgresql_arguments,
-        _postgresql_opened,
-        _postgresql_begun,
-        _postgresql_stopped,
-        _says("57014"),
-    ),
-    "mysql": _MYSQL,
-    "mariadb": _MYSQL,
-    "sqlite": Server(
-        lambda timeout: {},
-        _nothing,
-        _nothing,
-        lambda connection: connection.interrupt(),
-        _says("interrupted"),
-    ),
-}
-
 
 # What drivers let through when a setting of the URL is of the wrong sort, or a value out of range.
 _OF_DRIVERS: Final = (

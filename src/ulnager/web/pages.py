@@ -164,7 +164,7 @@ def _context(
         pickers = tuple(_shown(opened, picker) for picker in opened.views)
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
-    stands = answers.today or (None if today is None else opened.moment.today)
+    stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
         "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
@@ -174,8 +174,7 @@ def _context(
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until, "until_told": _moment(until),
-        "stands": None if stands is None else words.say_of(
-            "The clock stands here: {0}", words.day(opened.moment.today)),
+        "stands": opened.said("the clock stands still here") if stands else "",
         "others": [one for one in answers.pages.values() if one.name != name],
     }  # fmt: skip
 
