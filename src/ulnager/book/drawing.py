@@ -7,7 +7,7 @@ from typing import Any
 
 from ulnager.book.book import Book
 from ulnager.core.choices.pages import OpenedChart
-from ulnager.core.errors import UlnagerError, sentence_of
+from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
 from ulnager.numbers.pages import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import running_period, running_plan
@@ -114,7 +114,11 @@ def _plan(book: Book, chart: OpenedChart, opened: dict[str, Any], by: bool) -> P
     value, top, split = drawn.get("value"), drawn.get("top"), drawn.get("split")
     is_running = phrase is not None and by
     how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
-    asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
+    try:
+        asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
+    except SettingError as error:
+        # A column that is not there, or not of that sort: nothing that a viewer chose.
+        raise SourceError(f"{entry.source}: {error}") from None
     assert chart.resolution is not None
     if is_running:
         when = {"calendar": chart.resolution.calendar}

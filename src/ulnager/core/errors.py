@@ -162,5 +162,11 @@ class Private(str):
 
 
 def sentence_of(error: UlnagerError) -> str:
-    """What an error says; Private where it speaks of what lies behind a source."""
-    return Private(error) if isinstance(error, SourceError) else str(error)
+    """What an error says; Private where it, or what it came from, speaks of what lies behind a
+    source."""
+    found: BaseException | None = error
+    while found is not None:
+        if isinstance(found, SourceError):
+            return Private(error)
+        found = found.__context__
+    return str(error)

@@ -114,7 +114,7 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     days = "" if result is None or not result.days else chart.counted(result.days, "day")
     by = say(f"by {chart.by}") if chart.by else ""
     found = Drawn(
-        chart.key, chart.label, chart.dates, days, chart.governed_by, by, measure, "",
+        chart.key, chart.label, chart.dates, days, chart.governed_for_viewers, by, measure, "",
         "", (), (), (), tuple(problems), chart.notes, False, False, False,
     )  # fmt: skip
     if isinstance(values, str):
