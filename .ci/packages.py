@@ -1,7 +1,8 @@
 """Builds the packages and tries them in clean environments: python .ci/packages.py [3.12 …]
 
-For each Python that is here: the wheel with the newest dependencies; for the oldest one also with
-the oldest that pyproject.toml allows, and each extra by itself. Then ``py.typed`` as mypy and
+For each Python that is here: the wheel with the newest dependencies, whatever constraints.txt says,
+rows written in every format included; for the oldest one also with the oldest that pyproject.toml
+allows, and each extra by itself. Then ``py.typed`` as mypy and
 pyright see it from outside. Writes dist/sbom.json and dist/licences.md. It takes some minutes, and
 is no part of CI.
 """
@@ -21,7 +22,7 @@ ROOT = Path(__file__).resolve().parent.parent
 PROJECT = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
 VERSIONS = ("3.11", "3.12", "3.13")
 FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
-        "test_buckets", "test_reasons", "test_cli", "test_showing")  # fmt: skip
+        "test_buckets", "test_reasons", "test_cli", "test_showing", "test_stranger")  # fmt: skip
 TOOLS = ["pytest", "hypothesis", "pandas", "polars", "pyarrow", "holidays", "icalendar", "httpx"]
 OUTSIDE = """
 import ulnager
@@ -101,7 +102,7 @@ def _installed(python: str) -> Path:
 def _oldest() -> list[str]:
     """Every dependency at the oldest version that is allowed."""
     return [f"{found[1]}=={found[2]}" for need in PROJECT["dependencies"]
-            if (found := re.fullmatch(r"([\w-]+)>=([\d.]+)", need))]  # fmt: skip
+            if (found := re.match(r"([\w-]+)>=([\d.]+)", need))]  # fmt: skip
 
 
 def _extras(folder: Path, python: str, wheel: Path) -> None:

@@ -293,6 +293,11 @@ class Answers:
             found = numbers.get(key)
             is_said = found is None or isinstance(found, str)
             chart["values"] = None if found is None or is_said else found.to_dict()
+            if chart["values"] is not None and opened.charts[key].is_hidden:
+                # What a hidden picker says would say it.
+                of_picker = "over" if "over" in chart["values"] else "period"
+                chart["values"] |= {of_picker: chart["dates"]["phrase"]}
+                chart["values"] |= {"notes": []} if "notes" in chart["values"] else {}
             if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
                 chart["notes"].append(found)
         for picker in told["pickers"].values():
