@@ -295,8 +295,11 @@ os._exit(0)
 FORMULAS = ("=1+1", "+1", "-1", "@x", "\tx", "plain", "a=b", "")
 
 
-def test_texts_that_spreadsheets_run_are_escaped(tmp_path, cli):
-    """Every format, from every kind of source; escaped only where it is asked for."""
+@pytest.mark.parametrize("with_arrow", [True, False])
+def test_texts_that_spreadsheets_run_are_escaped(tmp_path, cli, monkeypatch, with_arrow):
+    """Every format, from every kind of source, also without PyArrow; escaped only where asked."""
+    if not with_arrow:
+        monkeypatch.setitem(sys.modules, "pyarrow", None)
     rows = [(date(2026, 5, day), text, day) for day, text in enumerate(FORMULAS, 1)]
     with sqlite3.connect(tmp_path / "s.db") as base:
         base.execute('CREATE TABLE s (d DATE, "=v" TEXT, n INTEGER)')

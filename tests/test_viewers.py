@@ -14,7 +14,7 @@ from hypothesis import strategies as st
 import ulnager
 from serving import MORE, TODAY, book_in, served
 from ulnager import SettingError
-from ulnager.book.book import BookSource
+from ulnager.book.sources import BookSource
 from ulnager.sources.asking import GivenUp, asked
 from ulnager.web.asking import Workers
 from ulnager.web.kept import Kept

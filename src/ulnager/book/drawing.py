@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 from ulnager.book.book import Book
+from ulnager.core.choices.moment import Moment
 from ulnager.core.choices.pages import OpenedChart
 from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
 from ulnager.numbers.pages import Looked, answered_together, first_looks
@@ -56,11 +57,12 @@ def _first_looks(
         by_source.setdefault(chart.chart.source, []).append(chart)
     for name, some in by_source.items():
         entry = book.sources[name]
-        if not some[0].moment.has_to_look(name):
+        moment = some[0].moment
+        if not moment.has_to_look(name) or moment.up_to is not None:
             continue
         asked = []
         try:
-            rows = opened_once(book, name, opened)
+            rows = opened_once(book, name, opened, some[0].moment)
             for chart in some:
                 drawn, result = dict(chart.chart.drawn), chart.resolution
                 is_plain = drawn.get("split") is None and not drawn.get("where")
@@ -86,10 +88,10 @@ def _first_looks(
     return found
 
 
-def opened_once(book: Book, name: str, opened: dict[str, Any]) -> Any:
-    """A source of the book, opened when it is first asked for."""
+def opened_once(book: Book, name: str, opened: dict[str, Any], moment: Moment) -> Any:
+    """A source of the book as it is at a moment, opened when it is first asked for."""
     if name not in opened:
-        opened[name] = book.sources[name].opened()
+        opened[name] = book.sources[name].opened(moment=moment)
     return opened[name]
 
 
@@ -97,7 +99,7 @@ def kept_by(book: Book, chart: OpenedChart, opened: dict[str, Any]) -> int | Non
     """How many rows of its source a chart keeps; None where it has no dates."""
     if chart.resolution is None:
         return None
-    source = opened_once(book, chart.chart.source, opened)
+    source = opened_once(book, chart.chart.source, opened, chart.moment)
     column = source.column(chart.chart.column)
     days = source.days_in(column, book.sources[chart.chart.source].tz, chart.resolution.ranges)
     kept: int = source.kept(column.name, days)[0]
@@ -107,9 +109,9 @@ def kept_by(book: Book, chart: OpenedChart, opened: dict[str, Any]) -> int | Non
 def _plan(book: Book, chart: OpenedChart, opened: dict[str, Any], by: bool) -> Plan:
     entry, drawn = chart.chart, dict(chart.chart.drawn)
     source = book.sources[entry.source]
-    rows, extent = opened_once(book, entry.source, opened), chart.extent
+    rows, extent = opened_once(book, entry.source, opened, chart.moment), chart.extent
     if extent is None:
-        extent = source.profile().extent
+        extent = source.extent(chart.moment)
     phrase, per = drawn.pop("running", None), drawn.pop("per", None)
     value, top, split = drawn.get("value"), drawn.get("top"), drawn.get("split")
     is_running = phrase is not None and by

@@ -70,6 +70,7 @@ KEYS: Final = {
     "readings": "How ambiguous phrases are read.",
     "running": "A phrase that is measured from every day in turn.",
     "schedules": "Pages at set times, by name.",
+    "loaded": "How long after their day its rows come, for moments of the past: 3 days later.",
     "share": "The part of a usual day's rows that makes a day whole.",
     "shifted": "The dates at another time, such as '1 year earlier'.",
     "short": "The short label.",

@@ -8,35 +8,24 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from typing import Any, Final
 
-from ulnager.book.book import Book, BookAnchor, BookPeriod
+from ulnager.book.book import Book, BookPeriod
 from ulnager.book.languages import language_of
 from ulnager.book.offers import HeadingEntry, PickerEntry
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import (
-    OF_DATA,
-    AnchorPoint,
-    Choice,
-    Grouping,
-    Language,
-    Signer,
-)
+from ulnager.core.choices.picker import Choice, Grouping, Language, Signer
 from ulnager.core.choices.reading import RESERVED
+from ulnager.core.choices.resolver import AnchorPoint, asks_data
 from ulnager.core.errors import BookError, ResolveError, UlnagerError
-from ulnager.core.language.inputs import Input, checked_input
+from ulnager.core.language.inputs import Input, checked_input, fixed_day
 from ulnager.core.language.openperiod import OpenPeriod, cut_by, open_period
 from ulnager.core.language.period import Period, period
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.suggest import no_such
 
 _OPENING: Final = ("count", "day", "unit", "word")
 _USUAL: Final = "month_so_far"
-
-
-def anchor_point(anchor: BookAnchor) -> AnchorPoint:
-    """An anchor of the book as pickers measure from it."""
-    names = tuple(source.name for source in anchor.sources)
-    return AnchorPoint(anchor.name, anchor.point, anchor.running, names)
 
 
 def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
@@ -48,7 +37,7 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
         entry.short or entry.label or entry.name.replace("_", " ").capitalize(),
         heading,
         entry.period.inputs,
-        None if entry.anchor is None else anchor_point(entry.anchor),
+        None if entry.anchor is None else entry.anchor.as_point,
         entry.calendar,
         entry.ranges,
     )
@@ -57,9 +46,9 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
 class Offers:
     """Makes the pickers of a book from what its file says."""
 
-    def __init__(self, book: Book, anchor: AnchorPoint | None, signer: Signer | None) -> None:
-        self.book, self.anchor, self.signer = book, anchor, signer
-        self.anchors = {name: anchor_point(one) for name, one in book.anchors.items()}
+    def __init__(self, book: Book, signer: Signer | None) -> None:
+        self.book, self.signer = book, signer
+        self.anchors = book.resolver.anchors
 
     def wrong(self, key: str, problem: str, fix: str = "") -> BookError:
         """The error for a mistake at a key."""
@@ -72,7 +61,7 @@ class Offers:
             raise self.wrong(key, no_such(what, name, names))
         return name
 
-    def picker(self, name: str, entry: PickerEntry, sources: tuple[str, ...]) -> Picker:
+    def picker(self, name: str, entry: PickerEntry) -> Picker:
         """The picker of that name."""
         key = f"pickers.{name}"
         if entry.tz is not None:
@@ -80,11 +69,12 @@ class Offers:
                 zone_named(entry.tz)
             except UlnagerError as error:
                 raise self.wrong(f"{key}.tz", str(error)) from None
-        choices = self._choices(key, entry)
-        inputs = self._inputs(key, entry.inputs, choices)
-        anchor = self.anchor
+        anchor = None
         if entry.anchor is not None:
             anchor = self.anchors[self.known(f"{key}.anchor", "anchor", entry.anchor, self.anchors)]
+        choices = self._choices(key, entry, anchor)
+        self._check_anchor(key, entry, choices)
+        inputs = self._inputs(key, entry.inputs, choices)
         opens = entry.opens or (_USUAL if not entry.choices else choices[0].key)
         picker = Picker(
             name,
@@ -93,15 +83,11 @@ class Offers:
             opens,
             inputs,
             anchor,
-            self.anchors,
+            self.book.resolver,
             entry.labels,
             entry.viewers,
             entry.tz,
             self._grouping(key, entry),
-            self.book.calendar,
-            self.book.calendars,
-            self.book.defaults,
-            sources,
             {},
             self.book.look,
             self.signer,
@@ -117,9 +103,29 @@ class Offers:
         language_of(self.book.file, f"{key}.", None, entry.dates_as, {})
         return self.book.language._replace(dates_as=entry.dates_as)
 
-    def _choices(self, key: str, entry: PickerEntry) -> tuple[Choice, ...]:
+    def _check_anchor(self, key: str, entry: PickerEntry, choices: tuple[Choice, ...]) -> None:
+        """BookError for an anchor of a picker that was meant for periods of the book: in version
+        0.2 they were measured from it, and now they would be from the clock."""
+        if entry.anchor is None or self.book.anchor is not None:
+            return
+        for choice in choices:
+            period = self.book.periods.get(choice.key)
+            if period is None or period.anchor is not None:
+                continue
+            if hangs_on_anchor(period.period.definition):
+                raise self.wrong(
+                    f"{key}.anchor",
+                    f"the picker's anchor has no say over {choice.key!r}, which is a period of the "
+                    "book and has the same dates wherever it is shown",
+                    f'Write anchor = "{entry.anchor}" at the top of the book, for all periods that '
+                    f"name none; or in [periods.{choice.key}].",
+                )
+
+    def _choices(
+        self, key: str, entry: PickerEntry, anchor: AnchorPoint | None
+    ) -> tuple[Choice, ...]:
         if not entry.choices:
-            return self._usual()
+            return self._usual(anchor)
         found: list[Choice] = []
         heading: str | None = None
         for place, one in enumerate(entry.choices):
@@ -134,7 +140,7 @@ class Offers:
             raise self.wrong(f"{key}.choices", "there are headings, and no choice")
         return tuple(found)
 
-    def _usual(self) -> tuple[Choice, ...]:
+    def _usual(self, anchor: AnchorPoint | None) -> tuple[Choice, ...]:
         """What a picker without choices offers: the usual ones of its calendar."""
         calendar = self.book.calendar or GREGORIAN
         said: list[tuple[str, Period, str, str | None]] = [
@@ -164,7 +170,7 @@ class Offers:
             ("own_dates", own, "Dates of your own", None),
         ]
         return tuple(
-            Choice(name, one, label, short or label, None, one.inputs)
+            Choice(name, one, label, short or label, None, one.inputs, anchor)
             for name, one, label, short in said
         )
 
@@ -272,19 +278,22 @@ class Offers:
             for name in made.of:
                 if name != "day":
                     self.known(f"{key}.of", "anchor", name, self.anchors)
+        if made.kind == "day" and not picker.sources_of(choice, made):
+            for setting in (made.min, made.max, made.opens):
+                is_point = isinstance(setting, str) and fixed_day(setting) is None
+                if is_point and asks_data(period(str(setting)).definition):
+                    raise self.wrong(
+                        key, f"'{setting}' speaks of the data, and nobody says which",
+                        "Add source = '…', or give the book an anchor with sources.",
+                    )  # fmt: skip
         if made.kind == "listed" and not picker.sources_of(choice, made):
             raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
 
     def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:
-        anchor = choice.anchor or picker.anchor
-        parts = list(choice.period.definition.walk())
-        if anchor is not None:
-            parts += list(anchor.point.definition.walk())
-        word = next((part for part in parts if part.rule.key in OF_DATA), None)
-        if word is not None and not picker.sources_of(choice):
+        if asks_data(choice.period.definition) and not picker.sources_of(choice):
             raise self.wrong(
-                key, f"the choice {choice.key} speaks of the data ('{word}'), and nobody says "
-                "which", "Give its anchor sources = ['…'].",
+                key, f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
+                "says which", "Give it an anchor with sources = ['…'].",
             )  # fmt: skip
 
 

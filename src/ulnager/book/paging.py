@@ -6,9 +6,9 @@ import functools
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ulnager.book.book import Book
+from ulnager.book.book import Book, BookPeriod
 from ulnager.book.drawing import values_of
-from ulnager.book.offering import Offers, anchor_point, choice_of, is_open
+from ulnager.book.offering import Offers, choice_of, is_open
 from ulnager.book.offers import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
 from ulnager.core.calendars.months import GREGORIAN
@@ -16,34 +16,14 @@ from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import Chart, Page
 from ulnager.core.choices.picker import Choice
 from ulnager.core.choices.reading import state_problem
-from ulnager.core.errors import UlnagerError
-from ulnager.core.language.period import period
+from ulnager.core.choices.resolver import asks_data
+from ulnager.core.errors import BookError, UlnagerError
+from ulnager.core.language.period import Period, period
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
 
 MOST_BUCKETS: Final = 60
 """So many buckets are drawn of a chart unless it says otherwise."""
-
-
-def followed(entry: PageEntry, home: str | None) -> dict[str, str]:
-    """Which picker each chart follows; charts that are pinned or have no dates are not in it."""
-    return {
-        name: picker
-        for name, chart in entry.charts.items()
-        if chart.period is None and chart.dates is None and (picker := chart.follows or home)
-    }
-
-
-def sources_of_pickers(
-    pages: Mapping[str, PageEntry], home: str | None, all_sources: tuple[str, ...]
-) -> dict[str, tuple[str, ...]]:
-    """The sources of the charts that follow each picker; under the empty name those of others."""
-    found: dict[str, dict[str, None]] = {}
-    for page in pages.values():
-        for chart, picker in followed(page, page.picker or home).items():
-            found.setdefault(picker, {})[page.charts[chart].source] = None
-    only = all_sources if len(all_sources) == 1 else ()
-    return {"": only, **{name: tuple(sources) for name, sources in found.items()}}
 
 
 class Pages:
@@ -58,24 +38,25 @@ class Pages:
         own = entry.picker or home
         if own is not None:
             self.offers.known(f"{key}.picker", "picker", own, self.pickers)
-        anchor = None
         if entry.anchor is not None:
-            known = self.book.anchors
-            self.offers.known(f"{key}.anchor", "anchor", entry.anchor, known)
-            anchor = anchor_point(known[entry.anchor])
+            raise self.offers.wrong(
+                f"{key}.anchor", "a page has no anchor: where a period is shown changes nothing",
+                f'Write anchor = "{entry.anchor}" at the top of the book, or in the periods that '
+                "it is for; the usual choices of a picker take its anchor.",
+            )  # fmt: skip
         charts = tuple(self._chart(f"{key}.charts.{one}", one, chart, own)
                        for one, chart in entry.charts.items())  # fmt: skip
         names = dict.fromkeys([*([own] if own else []), *(c.follows for c in charts if c.follows)])
         pickers = {}
         for one in names:
             state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
-            sources = tuple(dict.fromkeys(c.source for c in charts if c.follows == one))
-            pickers[one] = self.pickers[one].on_page(state, anchor, sources)
+            pickers[one] = self.pickers[one].opened_by(state)
         self._check_opens(f"{key}.opens", entry.opens, pickers)
         label = entry.label or name.replace("_", " ").capitalize()
         draw = functools.partial(values_of, self.book)
         look, language = self.book.look, self.book.language
-        return Page(name, label, charts, pickers, own, look, draw, language)
+        resolver = self.book.resolver
+        return Page(name, label, charts, pickers, own, look, draw, language, resolver)
 
     def _check_opens(
         self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]
@@ -122,6 +103,7 @@ class Pages:
             follows,
             None if entry.shifted is None else self._shift(f"{key}.shifted", entry.shifted),
             source.limit,
+            source.days_that_count if source.limit is not None else None,
             by,
             entry.partial,
             entry.max_buckets or MOST_BUCKETS,
@@ -139,13 +121,27 @@ class Pages:
         entry = self.book.periods.get(name)
         if entry is None:
             try:
-                return Choice(name, self.book.read(name), f"'{name}'", name)
+                phrase = self.book.read(name)
+                self._check_data(key, phrase, None)
+                return Choice(name, phrase, f"'{name}'", name)
+            except BookError:
+                raise
             except UlnagerError:
                 self.offers.known(key, "period", name, self.book.periods)
         assert entry is not None
+        self._check_data(key, entry.period, entry)
         if is_open(entry.period):
             raise self.offers.wrong(key, f"{name} has open slots, which a pin cannot fill")
         return choice_of(entry)
+
+    def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
+        """BookError for a phrase that speaks of data, where nobody says which."""
+        own = None if entry is None or entry.anchor is None else entry.anchor.as_point
+        if asks_data(phrase.definition) and not self.book.resolver.sources(own):
+            raise self.offers.wrong(
+                key, f"'{phrase}' speaks of the data, and nobody says which",
+                "Give it an anchor with sources = ['…'].",
+            )  # fmt: skip
 
     def _shift(self, key: str, text: str) -> tuple[int, Unit]:
         try:

@@ -5,19 +5,20 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, Final, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from ulnager.book.book import Book, BookAnchor, BookPeriod, BookSource, read_phrase
+from ulnager.book.book import Book, BookAnchor, BookPeriod, read_phrase
 from ulnager.book.house import House
 from ulnager.book.languages import language_of, one_language
-from ulnager.book.offering import Offers, anchor_point
+from ulnager.book.offering import Offers
 from ulnager.book.offers import ByEntry, ChartEntry, PageEntry, PickerEntry, ScheduleEntry
-from ulnager.book.paging import Pages, checked_names, sources_of_pickers
+from ulnager.book.paging import Pages, checked_names
 from ulnager.book.schema import (
     AnchorEntry,
     BookFile,
@@ -28,12 +29,14 @@ from ulnager.book.schema import (
     SourceEntry,
 )
 from ulnager.book.signing import KeySigner
+from ulnager.book.sources import BookSource
 from ulnager.book.toml import values_of_file
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.calendars.weeks import WeekCalendar
+from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.openperiod import open_period
 from ulnager.core.language.period import Period
@@ -113,14 +116,9 @@ def _with_offers(book: Book, entries: BookFile) -> Book:
     if not (entries.pickers or entries.pages or entries.schedules or entries.picker):
         return book
     signer = None if entries.link_key is None else KeySigner(entries.link_key)
-    anchor = None if book.anchor is None else anchor_point(book.anchor)
-    offers = Offers(book, anchor, signer)
+    offers = Offers(book, signer)
     checked_names(offers, entries.pickers, entries.pages, entries.schedules)
-    sources = sources_of_pickers(entries.pages, entries.picker, tuple(book.sources))
-    pickers = {
-        name: offers.picker(name, entry, sources.get(name) or sources[""])
-        for name, entry in entries.pickers.items()
-    }
+    pickers = {name: offers.picker(name, entry) for name, entry in entries.pickers.items()}
     if entries.picker is not None:
         offers.known("picker", "picker", entries.picker, pickers)
     paged = Pages(book, offers, pickers)
@@ -248,11 +246,25 @@ def _sources(
             tuple((column, tuple(one) if isinstance(one, list) else (one,))
                   for column, one in entry.where.items()),
             within=house.within,
+            lag=_lag(file, key, entry.loaded),
         )  # fmt: skip
     for name, entry in entries.sources.items():
         if entry.query is not None:
             found[name] = replace(found[name], **_asked(file, name, entry, found))
     return found
+
+
+_LAG: Final = re.compile(r"(\d{1,4}) days? later")
+
+
+def _lag(file: str, key: str, loaded: str | None) -> int:
+    """How many days after their day the rows of a source come."""
+    if loaded is None:
+        return 0
+    found = _LAG.fullmatch(loaded.strip().lower())
+    if found is None:
+        raise BookError(file, f"{key}.loaded", f"{loaded!r} says no time", "Write '3 days later'.")
+    return int(found[1])
 
 
 def _asked(
@@ -319,9 +331,17 @@ def _anchor(
             f"'{entry.point}' is a period, and an anchor is one day",
             f"Write 'start of {point}' or 'end of {point}'.",
         )
-    found = (_named(file, f"{key}.sources", "source", named, sources) for named in entry.sources)
+    named = [_named(file, f"{key}.sources", "source", one, sources) for one in entry.sources]
+    found = tuple(one for one in named if one is not None)
+    if not found and asks_data(point.definition):
+        if len(sources) > 1:
+            raise BookError(
+                file, key, f"'{entry.point}' speaks of the data, and nobody says which",
+                f"Write {name} = {{ point = \"{entry.point}\", sources = ['…'] }}.",
+            )  # fmt: skip
+        found = tuple(sources.values())
     running = None if entry.day is None else entry.day == "running"
-    return BookAnchor(name, point, running, tuple(source for source in found if source))
+    return BookAnchor(name, point, running, found)
 
 
 def _phrase_with_inputs(

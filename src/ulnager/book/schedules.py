@@ -10,6 +10,7 @@ from typing import Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.zones import zone_name, zone_named
+from ulnager.core.choices.moment import Moment, moment_from, past_moment
 from ulnager.core.choices.pages import OpenedPage, Page
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.clock import as_instant
@@ -51,22 +52,63 @@ class Schedule:
                 found.append(moment)
         return found
 
-    def open(self, moment: datetime | str, data: object = None) -> OpenedPage:
-        """The page as it goes out at a moment: with its dates, labels and frozen links."""
-        local = _aware(moment).astimezone(self.zone)
-        zone = zone_name(self.zone)
-        return self.page.read(self.opens, now=local, tz=zone, data=data, who="schedule")
+    def open(
+        self,
+        moment: datetime | str,
+        data: object = None,
+        *,
+        today: object = None,
+        now: datetime | str | None = None,
+    ) -> OpenedPage:
+        """The page as it goes out at a moment: with its dates, labels and frozen links.
 
-    def to_dict(self, moment: datetime | str, data: object = None) -> dict[str, Any]:
+        A moment before the clock (the machine's, or ``today`` or ``now``) is reconstructed: each
+        source counts as if it went up to the day before, unless ``data`` is given.
+        """
+        page, zone = self.page, zone_name(self.zone)
+        words = page.language.words()
+        local = _aware(moment).astimezone(self.zone)
+        at = moment_from(None, local, zone, data, page.look, words)
+        clock = moment_from(today, now, None if today is not None else zone)
+        if data is None and _is_before(at, clock):
+            at = past_moment(at, clock)
+        return page.read_at(at, self.opens, "schedule")
+
+    def notes(self, opened: OpenedPage) -> tuple[str, ...]:
+        """What is worth knowing of what goes out."""
+        day = opened.moment.up_to
+        if day is None:
+            return ("as the data stands",)
+        return (
+            f"reconstructed: the data counts as if it went up to {day}; late changes to older rows "
+            "cannot be undone",
+        )
+
+    def to_dict(
+        self,
+        moment: datetime | str,
+        data: object = None,
+        *,
+        today: object = None,
+        now: datetime | str | None = None,
+    ) -> dict[str, Any]:
         """What goes out at a moment as plain values, for whoever mails it."""
-        opened = self.open(moment, data)
+        opened = self.open(moment, data, today=today, now=now)
         links = {
             name: None if view.resolution is None or view.resolution.is_empty
             else view.link(frozen=True)
             for name, view in opened.views.items()
         }  # fmt: skip
+        notes = list(map(opened.said, self.notes(opened)))
         return {"schedule": self.name, "label": self.label, "moment": _aware(moment).isoformat(),
-                **opened.to_dict(), "links": links}  # fmt: skip
+                **opened.to_dict(), "links": links, "notes": notes}  # fmt: skip
+
+
+def _is_before(one: Moment, clock: Moment) -> bool:
+    """Whether a moment lies before the clock: by the instant, or the day where that is all."""
+    if one.now is not None and clock.now is not None:
+        return one.now < clock.now
+    return one.today < clock.today
 
 
 def _aware(moment: datetime | str) -> datetime:

@@ -61,7 +61,8 @@ class SourceEntry(Accepting):
 
     The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
     ``table``; ``password_env`` names the environment variable that holds its password.
-    ``column_type`` says that the column is a key, ``grain`` and ``stamps`` what one row stands for.
+    ``column_type`` says that the column is a key, ``grain`` and ``stamps`` what one row stands for,
+    ``loaded`` how long after their day its rows come: ``3 days later``.
     """
 
     file: str | list[str] | None = None
@@ -81,6 +82,7 @@ class SourceEntry(Accepting):
     tz: str | None = None
     calendar: str | None = None
     share: float | None = None
+    loaded: str | None = None
     period: str | None = None
     where: dict[str, str | int | float | list[str | int | float]] = {}
 

@@ -3,21 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from datetime import date
+from dataclasses import replace
+from datetime import date, datetime, time
 from functools import cached_property
 from pathlib import Path
 from typing import Any, Final
 
-from ulnager.book.book import Book, BookPeriod
+from ulnager.book.book import Book, BookAnchor, BookPeriod
 from ulnager.checking.findings import RULES, Finding
 from ulnager.checking.places import line_of, lines_of
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.choices.moment import Moment, moment_from
+from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import ResolveError, SourceError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
-from ulnager.core.periods.anchors import Anchor, Extent
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.resolution import Resolution
 from ulnager.sources.base import Source
 from ulnager.sources.profile import Profile, profile
@@ -91,7 +94,7 @@ class Checking:
         """A source, opened once; None where it cannot be, which is told as missing."""
         if name not in self._opened:
             try:
-                self._opened[name] = self.book.sources[name].opened()
+                self._opened[name] = self.book.sources[name].opened(moment=self.moment)
             except UlnagerError as error:
                 self._opened[name] = None
                 self.add("missing", ("sources", name), str(error),
@@ -115,13 +118,20 @@ class Checking:
 
     def extent(self, names: Iterable[str]) -> Extent | None:
         """The dates that all of some sources hold."""
-        found = [one.extent for name in names if (one := self.profile(name)) is not None]
-        if len(found) < 2:
-            return found[0] if found else None
-        return Extent(
-            max(one.first for one in found), min(one.last for one in found),
-            min(one.last_whole or one.last for one in found), found[0].missing,
-        )  # fmt: skip
+        return self.moment.extent(tuple(names))
+
+    def look(self, name: str, moment: Moment) -> Extent | None:
+        """The dates of a source, from its profile."""
+        held = self.profile(name)
+        return None if held is None else held.extent
+
+    @cached_property
+    def moment(self) -> Moment:
+        """The moment at which the book is judged: midday of the day, where hours are asked."""
+        zones = {one.tz for one in self.book.sources.values()} - {None}
+        noon = datetime.combine(self.today, time(12))
+        made = moment_from(None, noon, next(iter(zones), None) or "UTC", None, self.look)
+        return replace(made, today=self.today)
 
     # What the periods are.
 
@@ -131,8 +141,9 @@ class Checking:
         book = self.book
         found: dict[str, dict[str, None]] = {name: {} for name in book.periods}
         for name, entry in book.periods.items():
-            if entry.anchor is not None:
-                found[name].update(dict.fromkeys(one.name for one in entry.anchor.sources))
+            anchor = self.anchor_of(entry)
+            if anchor is not None:
+                found[name].update(dict.fromkeys(one.name for one in anchor.sources))
         for page in book.pages.values():
             for chart in page.charts:
                 if chart.pinned is not None and chart.pinned.key in found:
@@ -162,8 +173,14 @@ class Checking:
 
     def asks_data(self, entry: BookPeriod) -> bool:
         """Whether the data says what an entry is measured from."""
-        phrases = [entry.period, *([entry.anchor.point] if entry.anchor else [])]
-        return any(part.rule.key in OF_DATA for one in phrases for part in one.definition.walk())
+        anchor = self.anchor_of(entry)
+        phrases = [entry.period, *([anchor.point] if anchor else [])]
+        return any(asks_data(one.definition) for one in phrases)
+
+    def anchor_of(self, entry: BookPeriod) -> BookAnchor | None:
+        """What an entry is measured from; None for the clock, or where nothing has a say."""
+        found = entry.anchor or self.book.anchor
+        return found if found is not None and hangs_on_anchor(entry.period.definition) else None
 
     def resolved(self, entry: BookPeriod) -> Resolution | None:
         """The dates of an entry on the day; None where it has none, with the reason told."""
@@ -190,27 +207,7 @@ class Checking:
         phrase = self.period(entry)
         if phrase is None:
             return None
-        book, anchor = self.book, entry.anchor
-        names = [one.name for one in anchor.sources] if anchor else self.used_by[entry.name]
-        zones = {book.sources[name].tz for name in names} - {None}
-        basis: dict[str, Any] = {
-            "today": self.today, "calendar": self.calendar(entry), "calendars": book.calendars,
-            "defaults": book.defaults, "data": self.extent(names or self.used_by[entry.name]),
-        }  # fmt: skip
-        if phrase.definition.is_sub_day:
-            from datetime import datetime, time
-
-            basis["now"] = datetime.combine(basis.pop("today"), time(12))
-            basis["tz"] = next(iter(zones), "UTC")
-        if anchor is not None:
-            text = str(anchor.point)
-            if anchor.running is None:
-                basis["as_of"] = text
-            else:
-                day = anchor.point.resolve(**basis).start
-                assert day is not None
-                basis["as_of"] = Anchor(day, anchor.running, text)
-        return phrase.resolve(**basis)
+        return self.book.resolve_phrase(phrase, entry=entry, moment=self.moment)
 
     def kept(self, name: str, result: Resolution) -> int:
         """How many rows of a source lie in a resolution."""

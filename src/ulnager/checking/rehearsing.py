@@ -15,7 +15,7 @@ from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period, as_period
@@ -226,7 +226,7 @@ def windows_of(period: Period, days: Days, settings: Mapping[str, Any]) -> Windo
 
 
 def _asks_data(definition: Definition) -> bool:
-    return any(part.rule.key in OF_DATA for part in definition.walk())
+    return asks_data(definition)
 
 
 def _at_once(

@@ -89,8 +89,9 @@ def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
     phrase = checking.period(entry)
     if phrase is None or checking.asks_data(entry) or phrase.definition.is_sub_day:
         return ""
-    if entry.anchor is not None:
-        point = entry.anchor.point.definition.args[0]
+    anchor = checking.anchor_of(entry)
+    if anchor is not None:
+        point = anchor.as_point.definition
         phrase = Period(Definition(RULES["as_of"], (phrase.definition, point)))
     low, high = held.first.toordinal(), checking.today.toordinal()
     days = np.arange(max(low, high - _BACK), high + 1, dtype=np.int64)

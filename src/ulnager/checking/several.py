@@ -9,9 +9,11 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import Page
 from ulnager.core.choices.picker import Choice
+from ulnager.core.choices.resolver import AnchorPoint
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 
@@ -46,7 +48,7 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
 def _of_picker(picker: Picker) -> dict[str, Named]:
     found = {}
     for choice in picker.choices:
-        period = _filled(choice, picker, {})
+        period = _filled(choice, picker, {}, picker.anchor_for(choice))
         if period is not None:
             found[choice.key] = Named(period, choice.calendar or picker.calendar)
     return found
@@ -63,7 +65,7 @@ def _of_page(page: Page, opens: dict[str, str] | None = None) -> dict[str, Named
             choice = picker.choice(state.get(picker.name, picker.opens))
         if choice is None:
             continue
-        period = _filled(choice, picker, state)
+        period = _filled(choice, picker, state, choice.anchor or page.resolver.anchor)
         if period is None:
             continue
         if chart.shift is not None:
@@ -75,7 +77,9 @@ def _of_page(page: Page, opens: dict[str, str] | None = None) -> dict[str, Named
     return found
 
 
-def _filled(choice: Choice, picker: Picker | None, state: dict[str, str]) -> Period | None:
+def _filled(
+    choice: Choice, picker: Picker | None, state: dict[str, str], anchor: AnchorPoint | None
+) -> Period | None:
     """The period of a choice with its anchor in the phrase."""
     period = choice.period
     if isinstance(period, OpenPeriod):
@@ -87,8 +91,6 @@ def _filled(choice: Choice, picker: Picker | None, state: dict[str, str]) -> Per
             period = period.filled(**values)
         except UlnagerError:
             return None
-    anchor = choice.anchor or (picker.anchor if picker else None)
-    if anchor is None:
+    if anchor is None or not hangs_on_anchor(period.definition):
         return period
-    point = anchor.point.definition.args[0]
-    return Period(Definition(RULES["as_of"], (period.definition, point)))
+    return Period(Definition(RULES["as_of"], (period.definition, anchor.definition)))

@@ -159,7 +159,7 @@ def _named(request: Request, basis: dict[str, Any]) -> list[Named]:
     if open_ones:
         echo(f"note: viewers fill in {', '.join(open_ones)}; not in the table", err=True)
     return [
-        (entry.name, entry.label, book.resolve(entry.name, **basis))
+        (entry.name, entry.label, request.resolve(entry.name, basis))
         for entry in book.periods.values()
         if not entry.period.inputs
     ]

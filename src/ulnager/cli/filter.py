@@ -153,6 +153,7 @@ def command(
             # Another file answers for latest: its dates are looked up, and rows counted by them.
             extent = request.opened(other[0]).extent(other[2])
             basis = request.basis(phrase, reads=True) | {"data": extent}
+            basis.pop("spare", None)
             clause = where(request.resolve(phrase, basis), on, **holds, rounding=rounding)
         elif on is not column:
             _, clause, _ = _live(request, phrase, on, rounding=rounding, **holds, **moving)
@@ -285,8 +286,10 @@ def _live(
     from ulnager.filters.live import live_notes, live_where
 
     book = request.open_book
-    entry = book.periods.get(phrase) if book else None
+    entry = book.period(phrase) if book and phrase in book.periods else None
     period = entry.anchored if entry else request.named(phrase)
+    if book is not None and entry is None:
+        period = book.measured(period)
     defaults = request.chosen_defaults
     clause = live_where(
         period,

@@ -144,9 +144,16 @@ class Request:
             data = self.opened(self.source)
             column, tz = self.looked_at(self.source, self.source_column)
         if data is not None:
-            basis["data"] = self._extent(
-                "whole day" if whole else text, data, column, tz or self.tz
-            )
+            found, zone = data, tz or self.tz
+
+            def extent() -> Extent:
+                return self._extent("whole day" if whole else text, found, column, zone)
+
+            if self.open_book is None or self.source is not None:
+                basis["data"] = extent()
+            else:
+                # Of a book its own sources answer; this one where nobody says which.
+                basis["spare"] = functools.cache(extent)
         return basis
 
     def looked_at(self, name: str, column: str | None) -> tuple[str | None, str | None]:
@@ -206,6 +213,18 @@ class Request:
         table: str | None = None,
         column_types: dict[str | None, str | None] | None = None,
     ) -> Source:
+        """The files or the database of these names, or a source of the book, with days that start
+        as the options say."""
+        return self._opened(*names, table=table, column_types=column_types).starting(
+            self.day_starts
+        )
+
+    def _opened(
+        self,
+        *names: str,
+        table: str | None = None,
+        column_types: dict[str | None, str | None] | None = None,
+    ) -> Source:
         """The files or the database of these names, or a source of the book."""
         from ulnager.sources.opening import open_source
 
@@ -233,7 +252,8 @@ class Request:
                 if option == "column_types" or getattr(self, option) not in (None, ()):
                     name_of = option.replace("column_types", "type").replace("_", "-")
                     raise SettingError(f"--{name_of}: how {name} is read is said in the book")
-            return book.sources[name].opened(self.timeout)
+            moment = book.moment(self.today, self.now, self.tz, day_starts=self.day_starts)
+            return book.sources[name].opened(self.timeout, moment)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and not rest.startswith("//"):
             from ulnager.demo import table as demo_table
@@ -286,29 +306,31 @@ class Request:
     def resolve_as(self, name: str, way: Period, basis: dict[str, Any]) -> Resolution:
         """Another phrase where a name of the book stands: with its anchor and its calendar."""
         book = self.open_book
-        entry = book.periods.get(name) if book else None
         if book is None:
             return way.resolve(**basis)
-        anchor = basis["as_of"] if basis["as_of"] in book.anchors else None
-        if entry is not None and anchor is None:
-            if basis.get("calendar") is None or self.calendar is None:
-                basis = {**basis, "calendar": entry.calendar or basis.get("calendar")}
-            if entry.anchor is not None and basis["as_of"] is None:
-                anchor = entry.anchor.name
-        return book.resolve_phrase(way, anchor, **basis)
+        entry = book.period(name) if name in book.periods else None
+        return book.resolve_phrase(way, entry=entry, **self._of_book(entry is not None, basis))
 
     def resolve(self, text: str, basis: dict[str, Any]) -> Resolution:
         """The dates of a phrase, or of a name in the book."""
         book = self.open_book
         if book is None:
             return self.named(text).resolve(**basis)
-        anchor = basis["as_of"] if basis["as_of"] in book.anchors else None
-        if text in book.periods and anchor is None:
-            return book.resolve(text, **basis)
         if text in book.periods:
-            return book.resolve_phrase(self.named(text), anchor, **basis)
+            return book.resolve(text, **self._of_book(True, basis))
         self.named(text)  # Its error names what the book holds.
-        return book.resolve_text(text, anchor, **basis)
+        return book.resolve_text(text, **self._of_book(False, basis))
+
+    def _of_book(self, is_name: bool, basis: dict[str, Any]) -> dict[str, Any]:
+        """The basis for a book: of a name its own calendar goes before the book's."""
+        if is_name and not self._says_calendar:
+            return {**basis, "calendar": None}
+        return basis
+
+    @property
+    def _says_calendar(self) -> bool:
+        described = (self.calendar, self.year_starts, self.week_starts, self.days_off)
+        return any(one is not None for one in described) or bool(self.holiday or self.working_day)
 
 
 def _with_names(error: PeriodSyntaxError, text: str, names: list[str]) -> PeriodSyntaxError:

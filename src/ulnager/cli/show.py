@@ -204,6 +204,8 @@ def _pairs(view: View) -> Iterator[tuple[str, str]]:
         units = ", ".join(f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
                           for one in view.units if one.buckets is not None)  # fmt: skip
         yield "by", f"{view.by}; there are: {units}"
+    if view.picker.is_of_several:
+        yield "measured from", view.measured_from or "the clock"
     yield "today", f"{view.moment.today}"
     for text in view.problems:
         yield "problem", text
@@ -258,13 +260,14 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
 
 def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> None:
     now = _now(schedule, clock)
+    when = {"today": clock["today"], "now": clock["now"]}
     moments = schedule.moments(now, _MOMENTS)
     if as_json:
-        show_json([schedule.to_dict(moment) for moment in moments])
+        show_json([schedule.to_dict(moment, **when) for moment in moments])
         return
     rows = []
     for moment in moments:
-        opened = schedule.open(moment)
+        opened = schedule.open(moment, **when)
         for place, chart in enumerate(opened.charts.values()):
             rows.append(("" if place else f"{moment:%a %Y-%m-%d %H:%M}", chart.label, chart.dates,
                          chart.governed_by))  # fmt: skip
@@ -285,13 +288,13 @@ def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
 
 def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
     rows = []
-    when = {name: value for name, value in clock.items() if value is not None}
+    moment = book.moment(**clock)
     for entry in book.periods.values():
         if entry.period.inputs:
             dates = "viewers fill it in"
         else:
             try:
-                dates = book.resolve(entry.name, **when).label
+                dates = book.resolve(entry.name, moment=moment).label
             except UlnagerError as error:
                 dates = f"has no dates: {error}".splitlines()[0]
         rows.append((entry.name, entry.label, dates, str(entry.period)))

@@ -39,7 +39,7 @@ def run_demo(book: Book, sailings: FileSource, today: date) -> list[DemoRow]:
     for entry in book.periods.values():
         if entry.period.inputs:
             continue  # Viewers fill its slots.
-        result = book.resolve(entry.name, today=today, data=extent)
+        result = book.resolve(entry.name, today=today, spare=lambda: extent)
         kept = condition(result, "sailed_on", target="duckdb", literal=True)
         ((rows, passengers),) = sailings.query(
             f"SELECT count(*), coalesce(sum(passengers), 0)::BIGINT FROM data WHERE {kept}"

@@ -10,12 +10,13 @@ from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
 
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import AnchorPoint, Choice, PickerBase
+from ulnager.core.choices.picker import Choice, PickerBase
+from ulnager.core.choices.resolver import AnchorPoint
 from ulnager.core.choices.view import View
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.openperiod import cut_by
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, period
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.filters.live import live_where
@@ -79,7 +80,7 @@ def _choice_where(
     for values, when, extra in combined(ways):
         definition = choice.definition([values])
         definition = _opening_pair(definition)
-        anchor = choice.anchor or picker.anchor
+        anchor = picker.anchor_for(choice)
         for name, made in picker.inputs.items():
             if made.kind == "switch" and values.get(name):
                 definition = cut_by(definition, made.phrase or "")
@@ -194,7 +195,7 @@ def parameters_of(view: View) -> dict[str, Any]:
 
 
 def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
-    found = [one for one in (choice.anchor or picker.anchor,) if one is not None]
+    found = [one for one in (picker.anchor_for(choice),) if one is not None]
     for made in picker.inputs.values():
         if made.kind == "anchor":
             found += [picker.anchors[name] for name in made.of if name != "day"]
@@ -202,11 +203,11 @@ def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
 
 
 def _anchor_day(view: View, choice: Choice, anchor: AnchorPoint) -> Any:
-    plain = anchor.point.definition
+    clock = AnchorPoint("", period("today"), None, anchor.sources)
     try:
-        return view.picker.worked_out(plain, AnchorPoint("", Period(Definition(RULES["on"], (
-            Definition(RULES["today"]),))), None, anchor.sources), choice.calendar, view.moment,
-            choice).start  # fmt: skip
+        return view.picker.resolver.resolved(
+            anchor.point.definition, view.moment, choice.anchor, choice.calendar, said=clock
+        ).start
     except ResolveError:
         return None
 

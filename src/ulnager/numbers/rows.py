@@ -64,6 +64,8 @@ class Totals(ShowsItself):
     resolution: Resolution
     notes: tuple[str, ...] = ()
     _asked: Asked | None = field(default=None, repr=False, compare=False)
+    told_as: str | None = field(default=None, repr=False, compare=False)
+    """What is told in place of the phrase, where viewers do not know that."""
 
     @cached_property
     def _outside(self) -> tuple[int, int, int]:
@@ -111,10 +113,10 @@ class Totals(ShowsItself):
     def to_dict(self) -> dict[str, Any]:
         """The totals as plain values, ready for JSON."""
         return {
-            "period": str(self.resolution.period),
+            "period": self.told_as or str(self.resolution.period),
             "label": self.resolution.label,
             "rows": [{key: _json(one) for key, one in row.to_dict().items()} for row in self.rows],
-            "notes": [*self.resolution.notes, *self.notes],
+            "notes": [*(() if self.told_as else self.resolution.notes), *self.notes],
         }
 
     def to_frame(self, library: str = "pandas") -> Any:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date, tzinfo
 from typing import Any, NamedTuple
 
@@ -62,6 +62,8 @@ class Running:
     rows: tuple[RunningRow, ...]
     period: Period
     over: Resolution
+    told_as: str | None = field(default=None, repr=False, compare=False)
+    """What is told in place of the phrase, where viewers do not know that."""
 
     def to_dict(self) -> dict[str, Any]:
         """The measure as plain values, ready for JSON."""
@@ -70,7 +72,8 @@ class Running:
             told = row.to_dict()
             rows.append({key: str(one) if isinstance(one, date) else one
                          for key, one in told.items()})  # fmt: skip
-        return {"period": str(self.period), "over": str(self.over.period), "rows": rows}
+        return {"period": str(self.period), "over": self.told_as or str(self.over.period),
+                "rows": rows}  # fmt: skip
 
 
 @checked(**SORTS)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, time, timedelta, tzinfo
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, Self
 
 from sqlalchemy import (
     BigInteger,
@@ -37,7 +37,7 @@ from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.zones import day_start, zone_name, zone_named
 from ulnager.core.errors import SourceError
 from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
-from ulnager.core.periods.clock import as_days
+from ulnager.core.periods.clock import as_days, time_after_midnight
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
@@ -102,6 +102,8 @@ class Source:
     said: tuple[str | None, str | None] = (None, None)
     """The grain and the stamps, where somebody said them."""
 
+    day_starts: timedelta = timedelta()
+    """How long after midnight a day of a column of times starts."""
     open_ended: tuple[date, ...] = ()
     """Dates that stand for none, where somebody said them."""
 
@@ -166,6 +168,11 @@ class Source:
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
 
+    def starting(self, day_starts: str) -> Self:
+        """The same with days of times that start later than at midnight."""
+        self.day_starts = time_after_midnight(day_starts)
+        return self
+
     def narrow(self, *clauses: ColumnElement[bool]) -> None:
         """From here on the source holds the rows only that all of the clauses keep."""
         self.rows = select(*self.rows.columns).where(*clauses).subquery("data")
@@ -193,9 +200,9 @@ class Source:
         def bound(number: int) -> ColumnElement[Any]:
             day: Any = date.fromordinal(number)
             if held == "timestamptz":
-                day = day_start(day, zone_named(tz or "UTC"))
+                day = day_start(day, zone_named(tz or "UTC")) + self.day_starts
             elif is_time:
-                day = datetime.combine(day, time())
+                day = datetime.combine(day, time()) + self.day_starts
             return bindparam("day", day, kind, unique=True)
 
         sides = []
@@ -351,9 +358,14 @@ class Source:
         local = self.local(column, tz)
         if column.column_type == "date":
             return local
-        if self.dialect_name in ("sqlite", "mysql", "mariadb"):
-            return as_type(func.date(local), Date())
-        return cast(local, Date())
+        minutes = int(self.day_starts.total_seconds()) // 60
+        if self.dialect_name == "sqlite":
+            shift = (f"-{minutes} minutes",) if minutes else ()
+            return as_type(func.date(local, *shift), Date())
+        if self.dialect_name in ("mysql", "mariadb"):
+            moved = func.timestampadd(text("MINUTE"), -minutes, local) if minutes else local
+            return as_type(func.date(moved), Date())
+        return cast(local - self.day_starts if minutes else local, Date())
 
     def seconds(self, column: Column) -> ColumnElement[Any]:
         """The full seconds since 1970 of a column of times, in UTC or local as they are."""

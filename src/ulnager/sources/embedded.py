@@ -134,14 +134,14 @@ class EmbeddedSource(Source):
         form = "FORMAT csv, HEADER" if target.suffix.lower() == ".csv" else "FORMAT parquet"
         columns = self.described(query)
         types = ", ".join(f"{quoted(c.name)} {c.engine_type}" for c in columns)
-        rows = "kept"
+        written = "kept"
         if for_spreadsheets:
             shown = (
                 f"{as_text_sql(quoted(c.name)) if c.engine_type == 'VARCHAR' else quoted(c.name)} "
                 f"AS {quoted(as_text(c.name))}"
                 for c in columns
             )
-            rows = f"(SELECT {', '.join(shown)} FROM kept)"
+            written = f"(SELECT {', '.join(shown)} FROM kept)"
         try:
             read = self.cursor().execute(query)
             with started() as writer:
@@ -157,7 +157,7 @@ class EmbeddedSource(Source):
                     signs = ", ".join("?" * len(self.columns))
                     while rows := read.fetchmany(_BATCH):
                         writer.executemany(f"INSERT INTO kept VALUES ({signs})", rows)
-                writer.execute(f"COPY {rows} TO {text(str(target))} ({form})")
+                writer.execute(f"COPY {written} TO {text(str(target))} ({form})")
                 return int(writer.execute("SELECT count(*) FROM kept").fetchall()[0][0])
         except (duckdb.Error, RuntimeError) as error:
             raise self.unreadable(error) from None

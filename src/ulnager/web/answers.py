@@ -16,9 +16,10 @@ from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.core.arguments import shown
+from ulnager.core.choices.moment import Moment
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import OpenedPage, Page
-from ulnager.core.choices.picker import OF_DATA
+from ulnager.core.choices.resolver import asks_data
 from ulnager.core.choices.view import View
 from ulnager.core.errors import BookError, Private, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
@@ -101,23 +102,24 @@ class Answers:
         pickers = {name: self._dressed(one) for name, one in page.pickers.items()}
         return replace(page, look=self._look, pickers=pickers)
 
-    def _look(self, name: str) -> Extent | None:
+    def _look(self, name: str, moment: Moment) -> Extent | None:
         """The dates of a source; None for one that cannot be read, which its charts tell."""
         try:
-            return self._asked(name)
+            return self._asked(name, moment)
         except GivenUp:
             raise
         except UlnagerError:
             return None
 
-    def _asked(self, name: str) -> Extent | None:
+    def _asked(self, name: str, moment: Moment) -> Extent | None:
         """The dates of a source, asked once while it does not change; None where there is none."""
         source = self.book.sources.get(name)
         if source is None:
             return None
-        # Its own period may hang on the day.
-        day = None if source.limit is None else date.today()
-        return self._extents.of((name, stamp_of(source), day), lambda: source.profile().extent)
+        # Its own period may hang on the day, and of the past less counts.
+        day = None if source.limit is None else (moment.today, moment.now and moment.tz)
+        key = (name, stamp_of(source), day, moment.up_to, moment.clock_day, moment.day_starts)
+        return self._extents.of(key, lambda: source.extent(moment))
 
     def clock(
         self, today: str | None = None, tz: str | None = None, locale: str | None = None
@@ -164,13 +166,13 @@ class Answers:
     def readings(self, phrase: str, today: str | None = None, tz: str | None = None) -> Answer:
         """Every reading of a phrase, and the phrases near it."""
         period = self._period(phrase)
-        entry = self.book.periods.get(phrase)
-        anchor = None if entry is None or entry.anchor is None else entry.anchor.name
+        entry = self.book.period(phrase) if phrase in self.book.periods else None
+        moment = self.book.moment(**self.clock(today, tz))
         ways = [*period.readings().items(), *(("near by", one) for one in period.neighbours())]
         found = []
         with within(SECONDS):
             for name, way in ways:
-                result = self.book.resolve_phrase(way, anchor, **self.clock(today, tz))
+                result = self.book.resolve_phrase(way, entry=entry, moment=moment)
                 found.append((name, result))
         told = {"readings": [{"reading": name, **_plain(result)} for name, result in found]}
         return self._told(told, [result for _, result in found], today, tz)
@@ -192,7 +194,7 @@ class Answers:
             if target in STANDARDS:
                 raise SettingError(f"{target} has no clock; leave live out")
             period = self._period(phrase)
-            entry = self.book.periods.get(phrase)
+            entry = self.book.period(phrase) if phrase in self.book.periods else None
             made = condition(period if entry is None else entry.anchored, column, target=target,
                              literal=True, **held)  # fmt: skip
             told = {"period": str(period), "text": made.text, "parameters": {}, "live": True}
@@ -215,11 +217,9 @@ class Answers:
     ) -> Answer:
         if any(isinstance(result, InstantResolution) for result in results):
             return Answer(told, None if today else datetime.now().astimezone())
-        of_data = any(
-            part.rule.key in OF_DATA
-            for result in results
-            for part in result.period.definition.walk()
-        ) or any(result.anchor.source not in ("today", "date") for result in results)
+        of_data = any(asks_data(result.period.definition) for result in results) or any(
+            result.anchor.source not in ("today", "date") for result in results
+        )
         return Answer(told, self.until(today, tz), of_data)
 
     # What viewers choose.
@@ -227,12 +227,13 @@ class Answers:
     def at_a_glance(self, today: str | None = None) -> Answer:
         """Every period with its dates, and the names of what viewers may know of."""
         periods = []
+        moment = self.book.moment(**self.clock(today))
         for entry in self.book.periods.values():
             dates, slots = None, sorted(getattr(entry.period, "inputs", {}))
             if not slots:
                 try:
                     with within(SECONDS):
-                        dates = self.book.resolve(entry.name, **self.clock(today)).label
+                        dates = self.book.resolve(entry.name, moment=moment).label
                 except UlnagerError:
                     dates = None
             label, phrase = entry.label or entry.name, str(entry.period)
@@ -293,11 +294,6 @@ class Answers:
             found = numbers.get(key)
             is_said = found is None or isinstance(found, str)
             chart["values"] = None if found is None or is_said else found.to_dict()
-            if chart["values"] is not None and opened.charts[key].is_hidden:
-                # What a hidden picker says would say it.
-                of_picker = "over" if "over" in chart["values"] else "period"
-                chart["values"] |= {of_picker: chart["dates"]["phrase"]}
-                chart["values"] |= {"notes": []} if "notes" in chart["values"] else {}
             if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
                 chart["notes"].append(found)
         for picker in told["pickers"].values():
@@ -356,7 +352,7 @@ class Answers:
         moments = schedule.moments(at or datetime.now(schedule.zone), _MOMENTS)
         schedule = replace(schedule, page=self.pages[schedule.page.name])
         with within(SECONDS):
-            told = [schedule.to_dict(moment) for moment in moments]
+            told = [schedule.to_dict(moment, today=self.today) for moment in moments]
         for one in told:
             for chart in one["charts"].values():
                 chart["problems"] = [discreet(problem) for problem in chart["problems"]]

@@ -15,7 +15,7 @@ from pathlib import Path
 from threading import Lock
 from typing import Any, Final, TypeVar
 
-from ulnager.book.book import BookSource
+from ulnager.book.sources import BookSource
 from ulnager.core.errors import SourceError
 from ulnager.sources.asking import GivenUp
 from ulnager.sources.guard import matching

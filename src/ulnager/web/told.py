@@ -128,6 +128,7 @@ class SentTold(_Told):
     pickers: dict[str, ViewTold] = Field(description="What each picker shows.")
     charts: dict[str, dict[str, Any]] = Field(description="The charts, without numbers.")
     links: dict[str, str | None] = Field(description="A frozen link for each picker.")
+    notes: list[str] = Field(description="Whether it was reconstructed, as the data was then.")
 
 
 class ResolutionAnswer(_Answer):

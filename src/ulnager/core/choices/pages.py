@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
 from typing import Any, Final
 
@@ -13,14 +13,15 @@ from ulnager.core.choices.hooks import filters
 from ulnager.core.choices.moment import Look, Moment, moment_from
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.picker import PLAIN, Choice, Language
-from ulnager.core.choices.reading import sent_fields
+from ulnager.core.choices.reading import sent_fields, view_of
+from ulnager.core.choices.resolver import Resolver
 from ulnager.core.choices.telling import dates_dict
 from ulnager.core.choices.view import View
 from ulnager.core.errors import Private, ResolveError, SettingError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.spans import intersection
+from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
 
 
@@ -40,6 +41,8 @@ class Chart:
     follows: str | None = None
     shift: tuple[int, Unit] | None = None
     limit: Period | None = None
+    cut: Callable[[Moment], tuple[Range, ...] | None] | None = field(default=None, compare=False)
+    """The days inside of that period at a moment."""
     by: str | None = None
     partial: str = "mark"
     max_buckets: int | None = None
@@ -63,6 +66,7 @@ class Page:
     )
     """What works out the numbers of charts by their keys, which lies outside of the core."""
     language: Language = PLAIN
+    resolver: Resolver = field(default_factory=Resolver)
 
     def open(
         self,
@@ -75,8 +79,17 @@ class Page:
     ) -> OpenedPage:
         """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``locale``
         is the viewer's language, the book's unless it is said."""
+        return self.opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
+
+    def opened_at(
+        self,
+        moment: Moment,
+        chosen: Mapping[str, View] | None = None,
+        locale: object = None,
+    ) -> OpenedPage:
+        """The page at a moment that was made before."""
         views = {
-            name: picker.open(today, now, tz, data, locale) for name, picker in self.pickers.items()
+            name: View(picker, picker.at(moment, locale)) for name, picker in self.pickers.items()
         }
         by = dict.fromkeys(views, "opening")
         if chosen is not None and not isinstance(chosen, Mapping):
@@ -87,7 +100,7 @@ class Page:
                 views[name] = View(own, view.moment, view.state, view.said, locked=view.locked,
                                    beyond=view.beyond)  # fmt: skip
                 by[name] = "viewer"
-        return OpenedPage(self, self._moment(today, now, tz, data, locale), views, by)
+        return OpenedPage(self, moment, views, by)
 
     def read(
         self,
@@ -101,13 +114,19 @@ class Page:
     ) -> OpenedPage:
         """The page for a form, a link or its query; nothing in it raises an error. ``who`` sent it
         unless it is a form: a link, or a schedule."""
+        return self.read_at(self._moment(today, now, tz, data, locale), fields, who, locale)
+
+    def read_at(
+        self, moment: Moment, fields: Mapping[str, Any] | str, who: str, locale: object = None
+    ) -> OpenedPage:
+        """The page for fields at a moment that was made before."""
         views = {
-            name: picker.read(fields, today, now, tz, data, locale)
+            name: view_of(picker, picker.at(moment, locale), fields)
             for name, picker in self.pickers.items()
         }
         sent = sent_fields(fields) or {}
         by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
-        return OpenedPage(self, self._moment(today, now, tz, data, locale), views, by)
+        return OpenedPage(self, moment, views, by)
 
     def _moment(self, today: object, now: Any, tz: Any, data: object, locale: object) -> Moment:
         zones = [picker.tz for picker in self.pickers.values() if picker.tz]
@@ -176,7 +195,12 @@ class OpenedPage:
 
         Charts that read one source are worked out together, from one pass over it."""
         draw = self.page.draw
-        return {} if draw is None else dict(draw(self.charts))
+        found = {} if draw is None else dict(draw(self.charts))
+        for key, chart in self.charts.items():
+            told = chart.to_dict()["dates"] if chart.is_hidden else None
+            if told is not None and hasattr(found.get(key), "told_as"):
+                found[key] = replace(found[key], told_as=told["phrase"])
+        return found
 
     def to_dict(self) -> dict[str, Any]:
         """The page as plain values, ready for JSON."""
@@ -232,8 +256,10 @@ class OpenedChart:
                 return
             found = view.resolution
         elif chart.pinned is not None:
-            picker = self._any_picker()
-            found = picker.resolved(chart.pinned, [{}], self._opened.moment)
+            pinned = chart.pinned
+            found = self._opened.page.resolver.resolved(
+                pinned.definition([{}]), self._opened.moment, pinned.anchor, pinned.calendar
+            )
         if found is None:
             return
         if chart.shift is not None:
@@ -252,23 +278,13 @@ class OpenedChart:
         """When the page was opened, and what is known of the data since."""
         return self._opened.moment
 
-    def _any_picker(self) -> Picker:
-        pickers = self._opened.page.pickers
-        home = self._opened.page.home
-        if home is not None:
-            return pickers[home]
-        empty = Picker("", "", (), "", look=self._opened.page.look)
-        return next(iter(pickers.values()), empty)
-
     def _limited(self, found: Resolution) -> Resolution:
         """The dates without what lies outside the period of the source, which is named then."""
-        limit = self.chart.limit
-        if limit is None:
+        limit, cut = self.chart.limit, self.chart.cut
+        ranges = None if cut is None else cut(self._opened.moment)
+        if limit is None or ranges is None:
             return found
-        extent = self._opened.moment.extent((self.chart.source,))
-        given: dict[str, Any] = {} if extent is None else {"data": extent}
-        outer = limit.resolve(today=self._opened.moment.today, **given)
-        kept = intersection(found.ranges, outer.ranges)
+        kept = intersection(found.ranges, ranges)
         if kept == found.ranges:
             return found
         self.notes = (self._opened.said(f"cut by the source's own period, '{limit}'"),)

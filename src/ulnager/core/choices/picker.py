@@ -10,30 +10,22 @@ from datetime import datetime, tzinfo
 from typing import Any, Final, NamedTuple, Self
 
 from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.choices.moment import Look, Moment, moment_from
+from ulnager.core.choices.resolver import AnchorPoint, Resolver, asks_data, point_from
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.openperiod import OpenPeriod, cut_by, joined
-from ulnager.core.language.period import Period, basis_of
-from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.language.period import Period
+from ulnager.core.periods.anchors import Defaults, Extent
+from ulnager.core.periods.clock import Clock
+from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 from ulnager.core.words import Words, words_of
-
-OF_DATA = frozenset(
-    {"latest", "earliest", "latest_whole_day", "latest_up_to", "latest_unit", "within_data"}
-)
-
-
-@dataclass(frozen=True)
-class AnchorPoint:
-    """A named point to measure from; ``running`` is None where the point itself decides."""
-
-    name: str
-    point: Period
-    running: bool | None = None
-    sources: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -109,7 +101,7 @@ class PickerBase:
     """Choices in order, the one a picker opens with, and what viewers may do.
 
     ``inputs`` are the picker's own, which keep their values from choice to choice; ``start`` is the
-    state that a page opens it with; ``sources`` answer for the data where an anchor has none.
+    state that a page opens it with; ``resolver`` is the book's.
     """
 
     name: str
@@ -118,15 +110,12 @@ class PickerBase:
     opens: str
     inputs: Mapping[str, Input] = field(default_factory=dict)
     anchor: AnchorPoint | None = None
-    anchors: Mapping[str, AnchorPoint] = field(default_factory=dict)
+    """Of its choices that are no periods of the book."""
+    resolver: Resolver = field(default_factory=Resolver)
     labels: str = "long"
     viewers: str = "choose"
     tz: str | None = None
     by: Grouping | None = None
-    calendar: Calendar | None = None
-    calendars: Mapping[str, Calendar] = field(default_factory=dict)
-    defaults: Defaults | None = None
-    sources: tuple[str, ...] = ()
     start: Mapping[str, str] = field(default_factory=dict)
     look: Look | None = field(default=None, compare=False)
     signer: Signer | None = field(default=None, compare=False)
@@ -134,6 +123,26 @@ class PickerBase:
     language: Language = PLAIN
     clock: Callable[[], datetime] | None = field(default=None, compare=False, repr=False)
     """By what links expire, where that is not the moment."""
+
+    @property
+    def calendar(self) -> Calendar | None:
+        """The calendar of choices that have none of their own."""
+        return self.resolver.calendar
+
+    @property
+    def calendars(self) -> Mapping[str, Calendar]:
+        """The calendars that phrases may speak of."""
+        return self.resolver.calendars
+
+    @property
+    def defaults(self) -> Defaults | None:
+        """How ambiguous phrases are read."""
+        return self.resolver.defaults
+
+    @property
+    def anchors(self) -> Mapping[str, AnchorPoint]:
+        """The anchors that viewers may choose among, by name."""
+        return self.resolver.anchors
 
     def moment(
         self,
@@ -147,16 +156,18 @@ class PickerBase:
         zone = self.tz if tz is None else tz
         return moment_from(today, now, zone, data, self.look, self.language.words(locale))
 
-    def on_page(
-        self, start: Mapping[str, str], anchor: AnchorPoint | None, sources: tuple[str, ...]
-    ) -> Self:
-        """The same as a page opens it, with the anchor and the sources of that page."""
-        return replace(
-            self,
-            start=dict(start),
-            anchor=self.anchor or anchor,
-            sources=sources or self.sources,
-        )
+    def at(self, moment: Moment, locale: object = None) -> Moment:
+        """A moment as this picker has it: in its own zone, where the instant is known, and in its
+        words."""
+        found = moment.in_words(self.language.words(locale))
+        if self.tz is None or moment.now is None or zone_named(self.tz) == moment.tz:
+            return found
+        here = Clock(None, moment.now, self.tz, moment.day_starts).basis(GREGORIAN)
+        return replace(found, today=date_of(here.anchor), tz=here.zone, known={})
+
+    def opened_by(self, start: Mapping[str, str]) -> Self:
+        """The same as a page opens it."""
+        return replace(self, start=dict(start))
 
     @functools.cached_property
     def identity(self) -> str:
@@ -177,14 +188,26 @@ class PickerBase:
         """The inputs of a choice that the picker has none of itself."""
         return {name: one for name, one in choice.inputs.items() if name not in self.inputs}
 
+    def anchor_for(self, choice: Choice) -> AnchorPoint | None:
+        """What a choice is measured from, unless a viewer says; None for the clock."""
+        return choice.anchor or self.resolver.anchor
+
     def sources_of(self, choice: Choice | None, made: Input | None = None) -> tuple[str, ...]:
-        """Which sources answer for the data."""
+        """Which sources answer for the data; of the picker as a whole those of its own anchor, or
+        the ones that all its choices have in common."""
         if made is not None and made.source is not None:
             return (made.source,)
-        anchor = (choice.anchor if choice else None) or self.anchor
-        if anchor is not None and anchor.sources:
-            return anchor.sources
-        return self.sources
+        if choice is not None:
+            return self.resolver.sources(choice.anchor)
+        found = self.resolver.sources(self.anchor)
+        of_choices = {one.anchor.sources for one in self.choices if one.anchor} - {()}
+        return found or (of_choices.pop() if len(of_choices) == 1 else ())
+
+    @functools.cached_property
+    def is_of_several(self) -> bool:
+        """Whether its choices are measured from different anchors."""
+        moving = [one for one in self.choices if hangs_on_anchor(one.period.definition)]
+        return len({anchor and anchor.name for anchor in map(self.anchor_for, moving)}) > 1
 
     def resolved(
         self, choice: Choice, each: Sequence[Mapping[str, Any]], moment: Moment
@@ -193,82 +216,22 @@ class PickerBase:
 
         Raises ResolveError where it has none here.
         """
-        definition, anchor = choice.definition(each), choice.anchor or self.anchor
+        definition, said = choice.definition(each), None
         for name, made in self.inputs.items():
             value = each[0].get(name)
             if made.kind == "switch" and value:
                 definition = cut_by(definition, made.phrase or "")
             elif made.kind == "anchor" and value is not None and name not in choice.inputs:
-                anchor = self.anchor_of(value)
-        return self.worked_out(definition, anchor, choice.calendar, moment, choice)
-
-    def worked_out(
-        self,
-        definition: Definition,
-        anchor: AnchorPoint | None,
-        calendar: Calendar | None,
-        moment: Moment,
-        choice: Choice | None = None,
-    ) -> Resolution:
-        """The dates of a definition, measured from an anchor, at a moment."""
-        asks = _asks_data(definition)
-        if anchor is not None:
-            asks = asks or _asks_data(anchor.point.definition)
-        sources = (anchor.sources if anchor else ()) or self.sources_of(choice) if asks else ()
-        # Many choices are measured against the same; what that is, is found once for a moment.
-        is_sub_day = definition.is_sub_day
-        name = "" if anchor is None else anchor.name
-        key = ("basis", name, id(calendar or self.calendar), sources, asks, is_sub_day)
-        # An anchor that a viewer typed has no name in the book.
-        is_named = anchor is None or name in self.anchors
-        basis = moment.known.get(key) if is_named else None
-        if basis is None:
-            basis = self._basis(anchor, calendar, moment, moment.extent(sources) if asks else None,
-                                is_sub_day)  # fmt: skip
-            if is_named:
-                moment.known[key] = basis
-        return Period(definition).resolve_on(basis)
-
-    def _basis(
-        self,
-        anchor: AnchorPoint | None,
-        calendar: Calendar | None,
-        moment: Moment,
-        data: Extent | None,
-        is_sub_day: bool,
-    ) -> Basis:
-        given: dict[str, Any] = {
-            **moment.clock(in_hours=is_sub_day),
-            "calendar": calendar or self.calendar,
-            "calendars": self.calendars,
-            "defaults": self.defaults,
-            "data": data,
-            "locale": moment.words,
-        }
-        if anchor is None:
-            return basis_of(**given)
-        point = anchor.point.definition.args[0]
-        if anchor.running is None:
-            return basis_of(**given, as_of=str(point))
-        day = anchor.point.resolve(**given).start
-        assert day is not None
-        return basis_of(**given, as_of=Anchor(day, anchor.running, str(point)))
+                said = self.anchor_of(value)
+        return self.resolver.resolved(definition, moment, choice.anchor, choice.calendar, said=said)
 
     def anchor_of(self, value: Any) -> AnchorPoint:
         """The anchor that an input gives: one of the book's by name, or a day."""
         if isinstance(value, str):
             return self.anchors[value]
         if isinstance(value, Definition):
-            return AnchorPoint("", Period(Definition(RULES["on"], (value,))))
-        day = Definition(RULES["on"], (Definition(RULES["day"], (value,)),))
-        return AnchorPoint(str(value), Period(day))
-
-
-@functools.lru_cache(maxsize=4096)
-@functools.lru_cache(maxsize=4096)
-def _asks_data(definition: Definition) -> bool:
-    """Whether a definition speaks of the data."""
-    return any(part.rule.key in OF_DATA for part in definition.walk())
+            return point_from(value)
+        return point_from(Definition(RULES["day"], (value,)))
 
 
 def point_day(
@@ -278,8 +241,8 @@ def point_day(
     from ulnager.core.language.period import period
 
     found = period(str(text))
-    needs = any(part.rule.key in OF_DATA for part in found.definition.walk())
+    needs = asks_data(found.definition)
     given: dict[str, Any] = {"data": data()} if needs else {}
     return found.resolve(
-        today=moment.today, calendar=picker.calendar, calendars=picker.calendars, **given
+        **moment.clock(), calendar=picker.calendar, calendars=picker.calendars, **given
     )

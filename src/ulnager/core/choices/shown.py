@@ -21,6 +21,8 @@ from ulnager.core.choices.picker import Choice, PickerBase
 from ulnager.core.choices.telling import choice_label
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input
+from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.words import Words
 
@@ -220,13 +222,16 @@ class Shown:
         values = [{name: given.fills for name, given in one.items()} for one in each]
         return self.picker.resolved(choice, values, self.moment)
 
+    def _fixed(self, definition: Definition) -> Resolution:
+        return self.picker.resolver.fixed(definition, self.moment)
+
     @cached_property
     def resolution(self) -> Resolution | None:
         """The dates; None while there are problems."""
         if self.chosen is None:
             assert self.frozen is not None
             definition = definition_of(self.frozen)
-            return self.picker.worked_out(definition, None, None, self.moment)
+            return self._fixed(definition)
         return self.result_of(self.chosen)
 
     @property
@@ -308,6 +313,16 @@ class Shown:
         if self._unit[1] and result is not None:
             found.append(self._unit[1])
         return tuple(dict.fromkeys(map(self.in_words, found)))
+
+    @property
+    def measured_from(self) -> str | None:
+        """The name of the anchor that the chosen dates are measured from; None for the clock, and
+        where nothing has a say."""
+        choice = self.chosen
+        if choice is None or not hangs_on_anchor(choice.period.definition):
+            return None
+        anchor = self.picker.anchor_for(choice)
+        return None if anchor is None else anchor.name
 
     def _frozen_notes(self) -> Iterator[str]:
         bounds = read_frozen(self._text(self.picker.name) or "")

@@ -8,6 +8,7 @@ and never raise for what a viewer did.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import date, datetime, tzinfo
 from typing import Any, Final
 from urllib.parse import urlencode
@@ -20,7 +21,7 @@ from ulnager.core.choices.frozen import (
 from ulnager.core.choices.given import Inputs, value_text
 from ulnager.core.choices.hooks import filters
 from ulnager.core.choices.links import link_of
-from ulnager.core.choices.moment import Moment, moment_from
+from ulnager.core.choices.moment import moment_from
 from ulnager.core.choices.shown import Shown
 from ulnager.core.choices.telling import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
@@ -126,10 +127,10 @@ class View(Shown, ShowsItself):
     ) -> View:
         """The view at another moment: what was chosen and typed stays, the rest follows."""
         zone = self.picker.tz if tz is None else tz
-        moment = moment_from(today, now, zone, data, self.picker.look, self.words)
+        starts = self.moment.day_starts
+        moment = moment_from(today, now, zone, data, self.picker.look, self.words, starts)
         if data is None:
-            moment = Moment(moment.today, moment.now, moment.tz, self.moment.data, moment.look,
-                            self.words)  # fmt: skip
+            moment = replace(moment, data=self.moment.data)
         return View(self.picker, moment, self._state, locked=self.locked, beyond=self.beyond)
 
     def reset(self) -> View:

@@ -97,7 +97,7 @@ def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
 
 def basis_of(
     today: Day | None = None,
-    as_of: Day | Anchor | None = None,
+    as_of: Day | Anchor | Definition | None = None,
     now: datetime | str | None = None,
     tz: str | tzinfo | None = None,
     calendar: Calendar | None = None,
@@ -109,7 +109,7 @@ def basis_of(
 ) -> Basis:
     """What periods are worked out against, from what callers give; see :meth:`Period.resolve`."""
     known = calendars_of(calendar, calendars, defaults)
-    if type(today) is date and now is None and tz is None:
+    if type(today) is date and now is None and tz is None and day_starts == "00:00":
         basis = Basis(known.chosen, today.toordinal(), True)
         basis.today = basis.anchor
     else:
@@ -397,7 +397,7 @@ def _as_called(said: Period, basis: Basis) -> Period:
     return said if whole is said.definition else Period(whole)
 
 
-def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
+def _anchored(basis: Basis, as_of: Day | Anchor | Definition) -> Basis:
     if isinstance(as_of, Anchor):
         return basis.changed(
             anchor=as_of.day.toordinal(),
@@ -405,7 +405,9 @@ def _anchored(basis: Basis, as_of: Day | Anchor) -> Basis:
             source=as_of.source,
             moment=basis.now if as_of.running else None,
         )
-    if isinstance(as_of, str):
+    if isinstance(as_of, Definition):
+        point = as_of
+    elif isinstance(as_of, str):
         calendar = basis.calendar
         point = read_point(as_of, calendar.own_units if isinstance(calendar, Calendar) else ())
     else:

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.periods.grain import Grain
-from ulnager.core.periods.spans import Range, intersection
+from ulnager.core.periods.spans import Range, intersection, union
 
 
 class Extent(NamedTuple):
@@ -50,6 +50,20 @@ class Extent(NamedTuple):
         last = self.find(date.fromordinal(day))
         return None if last is None else last.toordinal()
 
+    def ending(self, day: date) -> Extent | None:
+        """The same as if the data went up to a day; None where nothing is left.
+
+        What lies behind that day was loaded by then, so that the last day left is whole.
+        """
+        if self.last <= day:
+            return self
+        last = self.up_to(day.toordinal())
+        if last is None or last < self.first.toordinal():
+            return None
+        ends = date.fromordinal(last)
+        whole = ends if self.last_whole is None else min(ends, self.last_whole)
+        return self._replace(last=ends, last_whole=whole, before_last=None)
+
     def closing(self, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
         """Ranges of day numbers as they are, or within the data where one of them is open."""
         if all(start is not None and stop is not None for start, stop in ranges):
@@ -80,6 +94,39 @@ class Extent(NamedTuple):
             return ""
         gap = (self.last - self.before_last).days
         return f"the last date, {self.last}, lies alone, {gap:,} days after {self.before_last}"
+
+
+def together(extents: Sequence[Extent]) -> Extent | None:
+    """What several sources hold together, so that nothing is asked of one that it has not; None
+    where nobody knows of any.
+
+    The first date is the latest first one, the last is the earliest last one. A day is missing
+    where any of them lacks it; the last whole day, the last date up to another, and dates that
+    stand for none are asked of all.
+
+    >>> one = Extent(date(2026, 1, 1), date(2026, 5, 17))
+    >>> two = Extent(date(2025, 6, 1), date(2026, 4, 30), missing=((739_000, 739_002),))
+    >>> found = together([one, two])
+    >>> found.first, found.last, found.missing
+    (datetime.date(2026, 1, 1), datetime.date(2026, 4, 30), ((739000, 739002),))
+    """
+    if len(extents) < 2:
+        return extents[0] if extents else None
+    ends = min(extents, key=lambda one: one.last)
+
+    def find(up_to: date) -> date | None:
+        days = [one.up_to(up_to.toordinal()) for one in extents]
+        return None if None in days else date.fromordinal(min(days))
+
+    return Extent(
+        max(one.first for one in extents),
+        ends.last,
+        min(one.last_whole or one.last for one in extents),
+        union(span for one in extents for span in one.missing),
+        ends.before_last,
+        find,
+        tuple(sorted({day for one in extents for day in one.stand_ins})),
+    )
 
 
 STAND_IN_DAYS: Final = 25 * 366

@@ -33,7 +33,8 @@ def set_reader(read: Reader) -> None:
 class Clock(NamedTuple):
     """What time it is, as a caller says: the day or the instant, where, and when a day starts.
 
-    ``today`` is a date or its text, ``now`` an aware datetime or its text.
+    ``today`` is a date or its text, which name the day itself, or a datetime, which is an instant
+    as ``now`` is; ``now`` is a datetime or its text.
     """
 
     today: object = None
@@ -48,9 +49,12 @@ class Clock(NamedTuple):
         there is nobody to ask.
         """
         zone = None if self.tz is None else zone_named(self.tz)
+        if self.today is not None and self.now is not None:
+            raise SettingError("give today or now, not both: now already says which day it is")
+        if isinstance(self.today, datetime):
+            # An instant: which day it is hangs on the zone, and on when a day starts.
+            return self._replace(today=None, now=self.today).basis(calendar)
         if self.today is not None:
-            if self.now is not None:
-                raise SettingError("give today or now, not both: now already says which day it is")
             basis = Basis(calendar, as_day(self.today, "today").toordinal(), True)
             basis.today, basis.zone = basis.anchor, zone
             basis.day_starts = time_after_midnight(self.day_starts)
@@ -110,6 +114,8 @@ def time_after_midnight(text: str) -> timedelta:
     """How long after midnight a time of day is; SettingError for what is none."""
     try:
         found = time.fromisoformat(text)
+        if found.tzinfo is not None or found.second or found.microsecond:
+            raise ValueError(text)
     except (ValueError, TypeError):
         raise SettingError(f"day_starts is {shown(text)}; give a time such as '04:00'") from None
     return timedelta(hours=found.hour, minutes=found.minute)

@@ -8,7 +8,7 @@ from datetime import date
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.rule import Kind, Rule
 
 _OF_DATA = ("latest", "earliest", "latest_whole_day", "latest_up_to")
 _OF_CLOCK = ("today", "yesterday", "tomorrow")
@@ -53,6 +53,27 @@ def measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
     return definition, basis
 
 
+def _is_of_anchor(rule: Rule) -> bool:
+    is_measured = rule.kind in (Kind.SPAN, Kind.READING) and rule.key not in _OF_POINTS
+    return (is_measured and rule.from_anchor) or rule.key in _OF_ANCHOR
+
+
+def hangs_on_anchor(definition: Definition) -> bool:
+    """Whether an anchor has a say in a phrase: not in fixed dates, nor where it has its own.
+
+    >>> from ulnager.core.language.period import period
+    >>> [hangs_on_anchor(period(text).definition)
+    ...  for text in ("last 3 days", "2026-05", "from 2026-01-05 to today", "mtd as of latest")]
+    [True, False, False, False]
+    """
+    rule = definition.rule
+    if rule.key == "as_of":
+        return False
+    return _is_of_anchor(rule) or any(
+        hangs_on_anchor(part) for part in definition.args if isinstance(part, Definition)
+    )
+
+
 def deciders(definition: Definition, basis: Basis) -> Iterator[Anchor]:
     """The anchors, points of the clock and of the data that its parts are measured from."""
     rule = definition.rule
@@ -63,11 +84,9 @@ def deciders(definition: Definition, basis: Basis) -> Iterator[Anchor]:
         yield Anchor(date.fromordinal(definition.day(basis)), False, str(definition))
     elif rule.key in _OF_CLOCK:
         yield Anchor(date.fromordinal(basis.clock()), True, "today")
-    is_measured = rule.kind in (Kind.SPAN, Kind.READING) and rule.key not in _OF_POINTS
-    is_measured = (is_measured and rule.from_anchor) or rule.key in _OF_ANCHOR
     if rule.key == "latest_unit":
         yield Anchor(basis.extent().last, False, "latest")
-    elif is_measured:
+    elif _is_of_anchor(rule):
         yield basis.as_anchor()
     for part in definition.args:
         if isinstance(part, Definition) and rule.key != "latest_up_to":

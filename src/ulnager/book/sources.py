@@ -1,0 +1,172 @@
+"""Sources of a book: where their data is, and which of their rows count at a moment."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.choices.moment import Moment, moment_from
+from ulnager.core.choices.resolver import asks_data
+from ulnager.core.errors import SourceError
+from ulnager.core.language.period import Period
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.spans import Range, intersection
+from ulnager.sources.base import Source
+from ulnager.sources.joinedfiles import JoinedFiles, check_parts
+from ulnager.sources.opening import opened_source, seconds_for
+from ulnager.sources.profile import Profile, profile
+
+
+@dataclass(frozen=True)
+class BookSource:
+    """A named source of a book: ``place`` is its files, looked for beside the book, or a URL."""
+
+    name: str
+    place: str | tuple[str, ...]
+    column: str | None
+    tz: str | None
+    calendar: Calendar | None
+    share: float
+    table: str | None = None
+    password_env: str | None = None
+    form: tuple[tuple[str, Any], ...] = ()
+    limit: Period | None = None
+    where: tuple[tuple[str, tuple[Any, ...]], ...] = ()
+    query: str | None = None
+    others: tuple[BookSource, ...] = ()
+    """The sources that a query may speak of."""
+    within: Path | None = None
+    """The folder outside of which nothing is opened."""
+    lag: int = 0
+    """So many days after a day its rows come."""
+
+    @property
+    def held(self) -> dict[str, Any]:
+        """What its column holds, for conditions."""
+        types = dict(self.form).get("column_types", {})
+        if self.column in types:
+            return {"column_type": types[self.column]}
+        return {} if self.tz is None else {"column_type": "timestamptz", "tz": self.tz}
+
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source:
+        """The source with the rows that it stands for at a moment, the present one unless it is
+        said; SourceError when it cannot be read."""
+        moment = moment_from() if moment is None else moment
+        found = self._raw(timeout, moment).starting(moment.day_starts)
+        clauses = [found.values_in(name, values) for name, values in self.where]
+        if clauses:
+            found.narrow(*clauses)
+        ranges = self._ranges(found, moment)
+        if ranges is not None:
+            found.narrow(found.days_in(found.column(self.column), self.tz, ranges))
+        return found
+
+    def _raw(self, timeout: float | None, moment: Moment) -> Source:
+        """All its rows."""
+        if self.query is not None:
+            asked = {one.name: one for one in self.others if mentions(self.query, one.name)}
+            parts = {name: one.opened(timeout, moment) for name, one in asked.items()}
+            joined = JoinedFiles(
+                self.name, self.query, check_parts(self.name, parts), seconds_for(timeout)
+            )
+            return joined.read_as(**_reading(self.form))
+        password = None
+        if self.password_env is not None:
+            password = os.environ.get(self.password_env)
+            if password is None:
+                raise SourceError(
+                    f"the source {self.name!r} takes its password from the environment variable "
+                    f"{self.password_env}, which is not set"
+                )
+        return opened_source(
+            self.place,
+            self.table,
+            within=self.within,
+            timeout=timeout,
+            password=password,
+            **dict(self.form),
+        )
+
+    def _ranges(self, found: Source, moment: Moment) -> tuple[Range, ...] | None:
+        """The days that count at a moment: those of its own period, and none that was not there
+        yet. None where nothing is left out. They are found once for a moment."""
+        key = ("days", self.name)
+        if key not in moment.known:
+            moment.known[key] = self._find_ranges(found, moment)
+        ranges: tuple[Range, ...] | None = moment.known[key]
+        return ranges
+
+    def _find_ranges(self, found: Source, moment: Moment) -> tuple[Range, ...] | None:
+        asks = self.limit is not None and asks_data(self.limit.definition)
+        if self.limit is None and moment.up_to is None:
+            return None
+        extent = None
+        if asks or moment.up_to is not None:
+            extent = found.extent(self.column, self.tz, self.calendar)
+        last = None if extent is None else moment.cut_after(extent, self.lag)
+        ranges: tuple[Range, ...] = ((None, None),)
+        if last is not None:
+            ranges = ((None, last.toordinal() + 1),)
+            extent = None if extent is None else extent.ending(last)
+        if self.limit is not None:
+            given: dict[str, Any] = {} if extent is None else {"data": extent}
+            when = moment.clock(in_hours=self.limit.definition.is_sub_day)
+            outer = self.limit.resolve(**when, calendar=self.calendar, **given)
+            ranges = intersection(ranges, outer.ranges)
+        return None if ranges == ((None, None),) else ranges
+
+    def days_that_count(self, moment: Moment) -> tuple[Range, ...] | None:
+        """The days inside of its own period at a moment; None where it has none, or cannot be
+        asked."""
+        if self.limit is None:
+            return None
+        try:
+            self.opened(moment=moment)
+        except SourceError:
+            return None
+        found: tuple[Range, ...] | None = moment.known.get(("days", self.name))
+        return found
+
+    def kept(self, column: str | None, ranges: Sequence[Range]) -> int:
+        """How many rows lie in ranges of day numbers."""
+        source = self.opened()
+        found = source.column(column or self.column)
+        return source.kept(found.name, source.days_in(found, self.tz, ranges))[0]
+
+    def profile(self, today: object = None, moment: Moment | None = None) -> Profile:
+        """What the source holds on a day, the present one unless it is said; SourceError when it
+        cannot be read."""
+        moment = moment_from(today) if moment is None else moment
+        return profile(
+            self.opened(moment=moment),
+            self.column,
+            today=moment.today,
+            tz=self.tz,
+            calendar=self.calendar,
+            share=self.share,
+        )
+
+    def extent(self, moment: Moment | None = None) -> Extent:
+        """The dates that it holds at a moment; SourceError when it cannot be read."""
+        moment = moment_from() if moment is None else moment
+        return self.profile(moment=moment).extent
+
+
+def mentions(query: str, name: str) -> bool:
+    """Whether a query speaks of a name."""
+    return re.search(rf"\b{re.escape(name)}\b", query, re.IGNORECASE) is not None
+
+
+def _reading(form: tuple[tuple[str, Any], ...]) -> dict[str, Any]:
+    given = dict(form)
+    return {
+        "column_types": given.get("column_types", {}),
+        "grain": given.get("grain"),
+        "stamps": given.get("stamps"),
+        "open_ended": given.get("open_ended", ()),
+    }

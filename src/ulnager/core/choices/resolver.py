@@ -1,0 +1,171 @@
+"""From a definition to its dates, the one way that every door asks: books, pickers, pages,
+schedules, checks, the service.
+
+A period is measured from: ``as of`` in its phrase; else what the call or a viewer says; else its
+own anchor; else the book's; else the clock. Where it is shown changes nothing.
+"""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.choices.moment import Moment
+from ulnager.core.errors import SettingError
+from ulnager.core.language.period import Period, basis_of
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.resolution import Resolution
+
+OF_DATA = frozenset(
+    {"latest", "earliest", "latest_whole_day", "latest_up_to", "latest_unit", "within_data"}
+)
+
+
+@dataclass(frozen=True)
+class AnchorPoint:
+    """A named point to measure from; ``running`` is None where the point itself decides."""
+
+    name: str
+    point: Period
+    running: bool | None = None
+    sources: tuple[str, ...] = ()
+
+    @property
+    def definition(self) -> Definition:
+        """The point itself."""
+        found: Definition = self.point.definition.args[0]
+        return found
+
+    @property
+    def asks_data(self) -> bool:
+        """Whether it speaks of the data."""
+        return asks_data(self.point.definition)
+
+    @property
+    def in_a_phrase(self) -> Definition:
+        """The point as a phrase says it; SettingError where its day is called over or running, and
+        the point's is not, which no phrase can say."""
+        point = self.definition
+        running = point.rule.key == "today"
+        if self.running not in (None, running):
+            raise SettingError(
+                f"the anchor {self.name} says that the day of '{point}' is "
+                f"{'over' if running else 'running'}, which no phrase can say; give it as as_of"
+            )
+        return point
+
+
+def point_from(definition: Definition) -> AnchorPoint:
+    """A point that somebody typed, which has no name in the book."""
+    return AnchorPoint("", Period(Definition(RULES["on"], (definition,))))
+
+
+@functools.lru_cache(maxsize=4096)
+def asks_data(definition: Definition) -> bool:
+    """Whether a definition speaks of the data."""
+    return any(part.rule.key in OF_DATA for part in definition.walk())
+
+
+@dataclass(frozen=True)
+class Resolver:
+    """What a book says that the dates of all its phrases hang on.
+
+    ``anchor`` is the book's own, ``only`` its only source, where it has just one.
+    """
+
+    calendar: Calendar | None = None
+    calendars: Mapping[str, Calendar] = field(default_factory=dict)
+    defaults: Defaults | None = None
+    anchors: Mapping[str, AnchorPoint] = field(default_factory=dict)
+    anchor: AnchorPoint | None = None
+    only: tuple[str, ...] = ()
+
+    def sources(self, anchor: AnchorPoint | None) -> tuple[str, ...]:
+        """Which sources answer for the data: the anchor's, else the book's anchor's, else the only
+        one there is."""
+        for one in (anchor, self.anchor):
+            if one is not None and one.sources:
+                return one.sources
+        return self.only
+
+    def resolved(
+        self,
+        definition: Definition,
+        moment: Moment,
+        own: AnchorPoint | None = None,
+        calendar: Calendar | None = None,
+        *,
+        said: AnchorPoint | Anchor | None = None,
+        defaults: Defaults | None = None,
+    ) -> Resolution:
+        """The dates of a definition at a moment.
+
+        ``own`` is the anchor of its own, ``said`` what the call or a viewer says. Raises
+        ResolveError where it has none.
+        """
+        basis = self.basis(definition, moment, own, calendar, said, defaults)
+        return Period(definition).resolve_on(basis)
+
+    def basis(
+        self,
+        definition: Definition,
+        moment: Moment,
+        own: AnchorPoint | None = None,
+        calendar: Calendar | None = None,
+        said: AnchorPoint | Anchor | None = None,
+        defaults: Defaults | None = None,
+    ) -> Basis:
+        """What a definition is worked out against."""
+        anchor = said or own or self.anchor
+        point = anchor if isinstance(anchor, AnchorPoint) else None
+        asks = asks_data(definition) or (point is not None and point.asks_data)
+        sources: tuple[str, ...] = ()
+        if asks:
+            sources = self.sources(own) if point is None or not point.sources else point.sources
+        in_hours, chosen = definition.is_sub_day, calendar or self.calendar
+        # Many choices are measured against the same; what that is, is found once for a moment.
+        is_named = defaults is None and (anchor is None or (point is not None and point.name != ""))
+        name = point and point.name
+        key = ("basis", name, id(chosen), sources, asks, in_hours, moment.words, id(self))
+        known: Basis | None = moment.known.get(key) if is_named else None
+        if known is None:
+            given: dict[str, Any] = {
+                **moment.clock(in_hours=in_hours),
+                "calendar": chosen,
+                "calendars": self.calendars,
+                "defaults": self.defaults if defaults is None else defaults,
+                "data": moment.extent(sources) if asks else None,
+                "locale": moment.words,
+            }
+            known = self._made(given, anchor)
+            if is_named:
+                moment.known[key] = known
+        return known
+
+    def _made(self, given: dict[str, Any], anchor: AnchorPoint | Anchor | None) -> Basis:
+        if anchor is None:
+            return basis_of(**given)
+        if isinstance(anchor, Anchor):
+            return basis_of(**given, as_of=anchor)
+        if anchor.running is None:
+            return basis_of(**given, as_of=anchor.definition)
+        day = anchor.point.resolve(**given).start
+        assert day is not None
+        return basis_of(**given, as_of=Anchor(day, anchor.running, str(anchor.point)))
+
+    def fixed(self, definition: Definition, moment: Moment) -> Resolution:
+        """The dates of a definition that nothing has a say in."""
+        basis = basis_of(
+            **moment.clock(), calendar=self.calendar, calendars=self.calendars,
+            defaults=self.defaults, locale=moment.words,
+        )  # fmt: skip
+        return Period(definition).resolve_on(basis)
+
+    def extent(self, moment: Moment, anchor: AnchorPoint | None = None) -> Extent | None:
+        """The dates of the data that answers for an anchor, None where nobody knows them."""
+        return moment.extent(self.sources(anchor))
