@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final
 
 from ulnager.core.arguments import shown
@@ -37,8 +37,13 @@ class Schedule:
         return next(iter(self.moments(now, 1)), None)
 
     def moments(self, now: datetime | str, count: int) -> list[datetime]:
-        """The next moments after an instant, in order."""
-        here = _aware(now).astimezone(self.zone)
+        """The next moments after an instant, in order.
+
+        A time that clocks show twice is the first of the two, one that they leave out comes as much
+        later (RFC 5545, 3.3.5).
+        """
+        after = _aware(now).astimezone(UTC)
+        here = after.astimezone(self.zone)
         rule = rule_of(self.every, self.starts, here.date())
         found: list[datetime] = []
         day = datetime.combine(here.date() - timedelta(days=1), time())
@@ -47,9 +52,10 @@ class Schedule:
             if nearest is None or nearest - day > _FAR:
                 break
             day = nearest
-            moment = datetime.combine(day.date(), self.at, self.zone)
-            if moment > here:
-                found.append(moment)
+            # In one zone Python compares what clocks show, and not when that is.
+            moment = datetime.combine(day.date(), self.at, self.zone).astimezone(UTC)
+            if moment > after:
+                found.append(moment.astimezone(self.zone))
         return found
 
     def open(
@@ -135,6 +141,11 @@ def rule_of(every: str, starts: date | None, around: date) -> Any:
         raise SettingError("the time of day is said with at: at = '07:00'")
     if parts.get("INTERVAL", "1") != "1" and starts is None:
         raise SettingError("an INTERVAL over 1 counts from somewhere; say starts = 2026-01-05")
+    if parts["FREQ"] == "WEEKLY" and "BYDAY" not in parts and starts is None:
+        raise SettingError("a rule of weeks needs its day, such as BYDAY=MO, or starts = 2026-01-05")
+    counted = next((key for key in ("COUNT", "UNTIL") if key in parts), None)
+    if counted is not None and starts is None:
+        raise SettingError(f"{counted} counts from somewhere; say starts = 2026-01-05")
     first = starts or date(max(around.year - 1, 1), 1, 1)
     try:
         return rrulestr(text, dtstart=datetime.combine(first, time()))

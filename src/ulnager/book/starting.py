@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Mapping
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -18,10 +19,14 @@ def starting_book(
     given: Mapping[str, Any],
     tz: str | None,
     words: Any = None,
+    calendar: Mapping[str, Any] | None = None,
 ) -> str:
-    """The text of a book with a source, the anchor that its profile suggests, the usual picker and
-    a page with one chart. ``given`` are settings of the source that were said, ``words`` those of
-    the viewers' language, which suggest the first day of the week, too."""
+    """The text of a book with a source, the anchor that its profile suggests for all its periods,
+    the usual picker and a page with one chart.
+
+    ``given`` are settings of the source that were said, ``calendar`` those of the calendar, and
+    ``words`` those of the viewers' language, which suggest the first day of the week, too.
+    """
     name = _name(place)
     settings = {"file": place, "column": profile.column, **given}
     if tz is not None:
@@ -29,10 +34,21 @@ def starting_book(
     if profile.grain is not None and profile.grain.unit.name != "day":
         settings["grain"] = profile.grain.unit.name
         settings["stamps"] = profile.grain.stamps
+    said = dict(calendar or {})
+    remark = ""
+    if words is not None and "week_starts" not in said:
+        said["week_starts"], remark = words.week_starts, "  # as is usual there"
     lines = [f"# Begun from a profile of {Path(place).name}: {profile.because}.", ""]
     if words is not None:
-        lines += [f"locale = {_toml(words.locale)}", 'calendar = "usual"', "", "[calendars.usual]",
-                  f"week_starts = {_toml(words.week_starts)}  # as is usual there", ""]  # fmt: skip
+        lines.append(f"locale = {_toml(words.locale)}")
+    if said:
+        lines.append('calendar = "usual"')
+    lines += ['anchor = "load"  # what every period is measured from that names no other', ""]
+    if said:
+        lines.append("[calendars.usual]")
+        for key, value in said.items():
+            lines.append(f"{key} = {_toml(value)}{remark if key == 'week_starts' else ''}")
+        lines.append("")
     lines.append(f"[sources.{name}]")
     lines += [f"{key} = {_toml(value)}" for key, value in settings.items()]
     lines += [
@@ -44,7 +60,6 @@ def starting_book(
         "# below and its name in choices = [...].",
         "[pickers.dates]",
         'label = "Dates"',
-        'anchor = "load"',
         "",
         "[pickers.dates.by]",
         'of = ["day", "week", "month"]',
@@ -70,6 +85,8 @@ def _name(place: str) -> str:
 def _toml(value: Any) -> str:
     if isinstance(value, bool):
         return str(value).lower()
+    if isinstance(value, date):
+        return value.isoformat()
     if isinstance(value, (list, tuple)):
         return f"[{', '.join(_toml(one) for one in value)}]"
     return json.dumps(str(value), ensure_ascii=False)

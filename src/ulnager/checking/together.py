@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import date, datetime, time, timedelta
 
 import numpy as np
 
@@ -96,6 +96,13 @@ def schedules(checking: Checking) -> None:
     """Schedules whose windows overlap, or leave days out."""
     book = checking.book
     for name, schedule in book.schedules.items():
+        midnight = datetime.combine(checking.today, time(), schedule.zone)
+        if schedule.next(midnight) is None:
+            checking.add(
+                "nothing", ("schedules", name, "every"),
+                f"{schedule.every} has no moment after {checking.today}: it goes out no more",
+                "Give it another end, or take it out.",
+            )  # fmt: skip
         follows = {one.key for one in schedule.page.charts if one.follows and not one.shift}
         told = set()
         for key, named in periods_named(book, name).items():

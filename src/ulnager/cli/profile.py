@@ -114,7 +114,7 @@ def _begin_book(
         given["column_type"] = column_type
     place = str(source.relative_to(book.parent))
     words = None if request.locale is None else words_of(request.locale)
-    text = starting_book(profiles[0], place, given, request.tz, words)
+    text = starting_book(profiles[0], place, given, request.tz, words, request.said_calendar)
     write_book(text, file)
     echo(
         f"written: {file}; try 'ulnager show home --book {file}', or in a browser "

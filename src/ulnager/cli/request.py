@@ -87,6 +87,16 @@ class Request:
             self.year_starts or "01-01", self.week_starts or "monday", business=business
         )
 
+    @property
+    def said_calendar(self) -> dict[str, Any]:
+        """What the options say of a calendar, as a book says it."""
+        said: dict[str, Any] = {"year_starts": self.year_starts, "week_starts": self.week_starts}
+        if self.days_off is not None:
+            said["days_off"] = [one.strip() for one in self.days_off.split(",") if one.strip()]
+        said["holidays"] = [as_day(text, "--holiday") for text in self.holiday]
+        said["working_days"] = [as_day(text, "--working-day") for text in self.working_day]
+        return {key: value for key, value in said.items() if value not in (None, [])}
+
     @functools.cached_property
     def chosen_defaults(self) -> Defaults | None:
         """How ambiguous phrases are read: as the options say, or as the book does."""

@@ -265,6 +265,9 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
     if as_json:
         show_json([schedule.to_dict(moment, **when) for moment in moments])
         return
+    if not moments:
+        echo(f"{schedule.label}: {schedule.every} has no moment any more, so it goes out no more")
+        return
     rows = []
     for moment in moments:
         opened = schedule.open(moment, **when)

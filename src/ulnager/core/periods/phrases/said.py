@@ -123,12 +123,12 @@ def _unit_this_year(name: NamedUnit) -> Definition:
 
 @said(Kind.SPAN, "{monthname} next year")
 def _month_next_year(name: NamedUnit) -> Definition:
-    return _rule("month_of_period", name, _rule("next", Unit.YEAR))
+    return _rule("month_of_period", name, _rule("following", Unit.YEAR))
 
 
 @said(Kind.SPAN, "{unitname} next year")
 def _unit_next_year(name: NamedUnit) -> Definition:
-    return _rule("unit_of_period", name, _rule("next", Unit.YEAR))
+    return _rule("unit_of_period", name, _rule("following", Unit.YEAR))
 
 
 @said(Kind.SPAN, "{ordinal} {unit} {iso}")
