@@ -182,7 +182,7 @@ def check_doors(book, file, keys, today):
         checked = read.resolved(book.periods[key])
         if checked is not None:
             found["check"] = days_of(checked)
-        assert all(one == dates for one in found.values()), (key, dates, found)
+        assert found == dict.fromkeys(found, dates), (key, Path(file).read_text())
         assert glance[key] == over_http[key] == result.label
         frozen = run("filter", key, "--column", "day", *at)["condition"]
         assert frozen == ulnager.condition(result, "day", literal=True).text

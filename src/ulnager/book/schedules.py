@@ -142,7 +142,9 @@ def rule_of(every: str, starts: date | None, around: date) -> Any:
     if parts.get("INTERVAL", "1") != "1" and starts is None:
         raise SettingError("an INTERVAL over 1 counts from somewhere; say starts = 2026-01-05")
     if parts["FREQ"] == "WEEKLY" and "BYDAY" not in parts and starts is None:
-        raise SettingError("a rule of weeks needs its day, such as BYDAY=MO, or starts = 2026-01-05")
+        raise SettingError(
+            "a rule of weeks needs its day, such as BYDAY=MO, or starts = 2026-01-05"
+        )
     counted = next((key for key in ("COUNT", "UNTIL") if key in parts), None)
     if counted is not None and starts is None:
         raise SettingError(f"{counted} counts from somewhere; say starts = 2026-01-05")

@@ -135,14 +135,16 @@ def live_where(
         today = today or (local - after).date()
     column, anchors = named_column(on), [] if anchor is None else [named_column(anchor)]
     tree = parts_of(period.definition)
+    is_same = place is not None and place[1] == _name_of(on)
     stand_ins = as_days(open_ended, "open_ended")
+    answers = Latest(place, latest_type, stand_ins, held.stands_for if is_same else None)
     if not isinstance(tree, Part):
         # Which months a joined period touches cannot be told from its parts.
         held = held._replace(rounding=None)
 
     def part(definition: Definition) -> ColumnElement[bool]:
         moving = _Moving(
-            definition, held, zone, known, Latest(place, latest_type, stand_ins), _Now(today, now),
+            definition, held, zone, known, answers, _Now(today, now),
             _Anchored(anchor_type, running), date_table, after, tuple(extra),
         )  # fmt: skip
         # Which sides there are is the same on every engine.
@@ -318,5 +320,15 @@ def latest_place(latest: object) -> tuple[str, str] | None:
 
 def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:
     """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
-    name = on if isinstance(on, str) else getattr(on, "name", None)
-    return held if latest is not None and latest[1] == name and held in _DAY_TYPES else "date"
+    if latest is None or latest[1] != _name_of(on):
+        return "date"
+    if held not in _DAY_TYPES:
+        raise FilterError(
+            f"{latest[1]} holds {held}, and the latest date is found in dates or times: "
+            "name another column for latest, or make a view with one"
+        )
+    return held
+
+
+def _name_of(on: str | ColumnElement[Any]) -> str | None:
+    return on if isinstance(on, str) else getattr(on, "name", None)

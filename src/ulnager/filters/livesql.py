@@ -10,6 +10,7 @@ from sqlalchemy import Dialect
 
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
+from ulnager.core.periods.grain import Grain
 from ulnager.core.units import Unit
 from ulnager.filters.engines import (
     Engine,
@@ -27,12 +28,13 @@ from ulnager.filters.sqlvalues import SqlDay, days_between, literal_day
 
 
 class Latest(NamedTuple):
-    """The table and column that answer for ``latest``, if any, what that column holds, and the
-    dates in it that stand for none."""
+    """The table and column that answer for ``latest``, if any, what that column holds, the dates in
+    it that stand for none, and the unit that one of them stands for."""
 
     place: tuple[str, str] | None
     column_type: str
     open_ended: tuple[date, ...] = ()
+    grain: Grain | None = None
 
 
 class EngineSql:
@@ -169,7 +171,8 @@ class SqlExtent:
         self.latest = latest.place
         self.latest_type = latest.column_type
         self.open_ended = latest.open_ended
-        self.held = "timestamp" if latest.column_type == "date" else latest.column_type
+        self.held = latest.column_type
+        self.grain = latest.grain
 
     @property
     def first(self) -> Any:
@@ -182,15 +185,44 @@ class SqlExtent:
     def up_to(self, day: Any) -> SqlDay:
         """The last date up to a day."""
         table, name = self.named()
-        after = day + 1 if isinstance(day, SqlDay) else literal_day(self.sql.engine, day + 1)
+        asked = day if isinstance(day, SqlDay) else literal_day(self.sql.engine, day)
+        sums = self._sums()
+        # The unit around a day counts up to that day.
+        after = asked + 1 if sums is None else sums.unit_stop(asked, self._unit)
         tests = [f"{name} < {self._bound(after)}", *self._counts(name)]
-        return self.edge("largest", table, name, tests)
+        found = self.edge("largest", table, name, tests)
+        return found if sums is None else sums.choose(found < asked, found, asked)
+
+    def _sums(self) -> Any:
+        """Sums on units, where a date stands for one."""
+        return None if self.grain is None else SqlArithmetic(self.grain.calendar, self.sql.engine)
+
+    @property
+    def _unit(self) -> Unit:
+        assert self.grain is not None
+        return self.grain.unit
 
     def edge(self, primitive: str, table: str, name: str, tests: list[str]) -> SqlDay:
         """The first or the last date of the table's column."""
         edge = filled(self.sql.engine, primitive, x=name)
         where = f" WHERE {' AND '.join(tests)}" if tests else ""
-        return self.sql.day_of(f"(SELECT {edge} FROM {table}{where})", self.held)
+        value = f"(SELECT {edge} FROM {table}{where})"
+        if self.held == "date":
+            # A date is the day that it says, whenever days start elsewhere.
+            found = SqlDay(
+                self.sql.engine, day_of_time(self.sql.engine, value, 0), may_be_null=True
+            )
+        else:
+            found = self.sql.day_of(value, self.held)
+        sums = self._sums()
+        if sums is None:
+            return found
+        whole: SqlDay = (
+            sums.unit_stop(found, self._unit) - 1
+            if primitive == "largest"
+            else sums.unit_start(found, self._unit)
+        )
+        return whole
 
     def of_side(self, primitive: str) -> SqlDay:
         table, name = self.named()

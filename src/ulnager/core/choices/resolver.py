@@ -20,6 +20,7 @@ from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.rule import Kind
 
 OF_DATA = frozenset(
     {"latest", "earliest", "latest_whole_day", "latest_up_to", "latest_unit", "within_data"}
@@ -69,6 +70,15 @@ def point_from(definition: Definition) -> AnchorPoint:
 def asks_data(definition: Definition) -> bool:
     """Whether a definition speaks of the data."""
     return any(part.rule.key in OF_DATA for part in definition.walk())
+
+
+def has_own_anchor(definition: Definition) -> bool:
+    """Whether a phrase as a whole says what it is measured from."""
+    while definition.rule.kind in (Kind.SHIFT, Kind.BASIS):
+        if definition.rule.key == "as_of":
+            return True
+        definition = definition.args[0]
+    return False
 
 
 @dataclass(frozen=True)
@@ -121,12 +131,14 @@ class Resolver:
         defaults: Defaults | None = None,
     ) -> Basis:
         """What a definition is worked out against."""
-        anchor = said or own or self.anchor
+        # A phrase that says what it is measured from is not measured from anything else before.
+        anchor = None if has_own_anchor(definition) else said or own or self.anchor
         point = anchor if isinstance(anchor, AnchorPoint) else None
         asks = asks_data(definition) or (point is not None and point.asks_data)
         sources: tuple[str, ...] = ()
         if asks:
-            sources = self.sources(own) if point is None or not point.sources else point.sources
+            point_sources = () if point is None else point.sources
+            sources = point_sources or self.sources(own)
         in_hours, chosen = definition.is_sub_day, calendar or self.calendar
         # Many choices are measured against the same; what that is, is found once for a moment.
         is_named = defaults is None and (anchor is None or (point is not None and point.name != ""))

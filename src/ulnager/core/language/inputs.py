@@ -85,6 +85,9 @@ def checked_input(name: str, kind: str, given: Mapping[str, Any]) -> Input:
     for setting in ("several",):
         if not isinstance(settings.get(setting, False), bool):
             raise SettingError(f"{setting} is {shown(settings[setting])}; give true or false")
+    for setting in ("unit", "under", "source", "only", "phrase", "order"):
+        if setting in settings and not isinstance(settings[setting], str):
+            raise SettingError(f"{setting} is {shown(settings[setting])}; give a text")
     if settings.get("order", "newest") not in ("newest", "oldest"):
         raise SettingError(f"order is {shown(settings['order'])}; choose newest or oldest")
     if said == "count":

@@ -243,14 +243,17 @@ def last_slots(definition: Definition) -> set[str]:
 
 def open_period(
     phrase: str, settings: Settings | None = None, own_units: tuple[Unit, ...] = ()
-) -> OpenPeriod:
-    """The period of a phrase with slots, and the settings of its inputs by name.
+) -> Period:
+    """The period of a phrase with slots, and the settings of its inputs by name; a plain one where
+    there are none, as in a label with such a sign.
 
     Raises PeriodSyntaxError for a slot where none can be, SettingError for settings that fit none.
     """
     settings = dict(settings or {})
     tokens = tokens_of(phrase)
     names = list(dict.fromkeys(token.text[1:-1] for token in tokens if token.kind == "slot"))
+    if not names and not settings:
+        return Period(read_period(phrase, own_units))
     said = {name: settings_of(name, given).get("kind") for name, given in settings.items()}
     for name in settings:
         if name not in names and said.get(name) not in ("switch", "anchor"):
