@@ -245,3 +245,217 @@ def test_the_four_ways_to_say_today(monkeypatch):
                 phrase.resolve(**way, day_starts=wrong)
     with pytest.raises(UlnagerError, match="not both"):
         phrase.resolve(today=moment, now=moment)
+
+
+SOURCE = '[sources.{0}]\nfile = "{0}.csv"\ncolumn = "day"\n'
+FOLLOWING = """
+[pickers.dates]
+choices = ["p"]
+[pages.home]
+picker = "dates"
+[pages.home.charts.one]
+source = "a"
+[schedules.mail]
+page = "home"
+every = "FREQ=WEEKLY;BYDAY=MO"
+at = "07:00"
+tz = "America/Halifax"
+"""
+
+
+@pytest.fixture
+def made(tmp_path):
+    """Makes a book with the days of its sources."""
+
+    def make(text, **days):
+        for name, some in days.items():
+            lines = ["day,v", *(f"{day},1" for day in some)]
+            (tmp_path / f"{name}.csv").write_text("\n".join(lines))
+        (tmp_path / "book.toml").write_text(text)
+        return ulnager.read_book(tmp_path / "book.toml")
+
+    return make
+
+
+def each_day(first, count):
+    return [date.fromisoformat(first) + timedelta(n) for n in range(count)]
+
+
+def test_what_a_profile_begins_is_measured_from_the_data(tmp_path, cli):
+    days = each_day("2025-09-01", 259)
+    rows = "".join(f"{day},1\n" for day in days for _ in range(4))
+    (tmp_path / "sales.csv").write_text(f"day,v\n{rows}")
+    file = str(tmp_path / "book.toml")
+    at = ("--today", "2026-05-20")
+    assert cli("profile", str(tmp_path / "sales.csv"), "--to-book", file, "--year-starts", "04-01",
+               "--days-off", "friday", "--holiday", "2026-01-01", *at)[0] == 0  # fmt: skip
+    text = Path(file).read_text()
+    for line in ('anchor = "load"', 'year_starts = "04-01"', 'days_off = ["friday"]',
+                 "holidays = [2026-01-01]", 'sources = ["sales"]'):  # fmt: skip
+        assert line in text
+    text = text.replace("[pickers.dates]\n", '[periods.p]\nphrase = "last 28 rolling days"\n'
+                        '[pickers.dates]\nchoices = ["p"]\n')  # fmt: skip
+    Path(file).write_text(text)
+    for command in (("show", "home"), ("show",), ("resolve", "p"), ("show", "dates")):
+        _, out, _ = cli(*command, "--book", file, *at)
+        assert "20 Apr to 17 May 2026" in out, command
+    assert "2026-04-20  2026-05-18" in cli("calendar", "--bounds", "--book", file, *at)[1]
+    assert cli("check", file, *at)[0] == 0
+    assert cli("check", file, *at)[1].strip() == ""
+
+
+def test_several_sources_are_put_together_so_that_nothing_is_lost(made):
+    spring = [*each_day("2026-04-01", 9), date(2026, 5, 20), date(2026, 9, 30)]
+    text = (
+        SOURCE.format("a")
+        + SOURCE.format("c")
+        + """
+[anchors]
+load = {{ point = "latest up to today", sources = {0} }}
+[periods.p]
+phrase = "last 3 rolling days"
+anchor = "load"
+"""
+    )
+    for names in ('["a"]', '["a", "c"]'):
+        book = made(text.format(names), a=spring, c=spring)
+        assert book.resolve("p", today="2026-05-01").label == "7 to 9 Apr 2026"
+    book = made(
+        text.format('["a", "c"]'), a=each_day("2026-01-01", 40), c=each_day("2026-03-01", 9)
+    )
+    with pytest.raises(ResolveError, match="no day in common"):
+        book.resolve("p", today="2026-05-01")
+
+
+def test_the_period_of_a_source_is_of_the_moment(made):
+    text = f'{SOURCE.format("a")}period = "this month"\n[periods.p]\nphrase = "this month"\n'
+    book = made(text + FOLLOWING, a=each_day("2026-01-01", 300))
+    for day, rows in (("2026-03-15", 31), ("2026-02-15", 28)):
+        opened = book.page("home").open(today=day)
+        assert opened.values()["one"].rows[0].value == rows
+    assert book.look("a", book.moment(today="2026-04-09")).first == date(2026, 4, 1)
+
+
+def test_a_mail_that_was_missed_is_what_it_would_have_been(made):
+    text = f"""anchor = "load"
+{SOURCE.format("a")}
+[anchors]
+load = {{ point = "latest whole day", sources = ["a"] }}
+[periods.p]
+phrase = "last 7 rolling days"
+"""
+    clock = {"now": "2026-05-20T12:00+00:00"}
+    book = made(text + FOLLOWING, a=each_day("2026-01-01", 137))
+    mail, found = book.schedule("mail"), []
+    for day in ("02", "09", "16"):
+        opened = mail.open(f"2026-03-{day}T07:00-03:00", **clock)
+        span = opened.charts["one"].resolution.spans[0]
+        found.append((span.start, span.end, opened.values()["one"].rows[0].value))
+        assert "reconstructed" in mail.to_dict(f"2026-03-{day}T07:00-03:00", **clock)["notes"][0]
+    # Week after week, without a gap and without an overlap.
+    assert [str(one[1]) for one in found] == ["2026-03-01", "2026-03-08", "2026-03-15"]
+    assert all(later[0] - one[1] == timedelta(1) for one, later in pairwise(found))
+    assert [one[2] for one in found] == [7, 7, 7]
+    to_come = mail.to_dict("2026-06-01T07:00-03:00", **clock)
+    assert to_come["notes"] == ["as the data stands"]
+    # A plain day cuts nothing, nor does data that is given, nor is a source cut that runs ahead.
+    assert book.page("home").open(today="2026-03-09").charts["one"].resolution.end == date(
+        2026, 5, 17
+    )
+    given_data = mail.open("2026-03-02T07:00-03:00", (date(2026, 1, 1), date(2026, 2, 1)), **clock)
+    assert given_data.moment.up_to is None
+    ahead = made(text + FOLLOWING, a=each_day("2026-01-01", 200)).schedule("mail")
+    opened = ahead.open("2026-03-02T07:00-03:00", **clock)
+    assert opened.charts["one"].resolution.end == date(2026, 7, 19)
+    late = text.replace('column = "day"', 'column = "day"\nloaded = "3 days later"')
+    opened = made(late + FOLLOWING, a=each_day("2026-01-01", 137)).schedule("mail").open(
+        "2026-03-02T07:00-03:00", **clock)  # fmt: skip
+    assert opened.charts["one"].resolution.end == date(2026, 2, 26)
+
+
+def test_moments_of_a_schedule_around_changes_of_clocks(made):
+    text = f'{SOURCE.format("a")}[periods.p]\nphrase = "yesterday"\n{FOLLOWING}'
+    for at, now, moments in (
+        ("01:30", "2026-11-01T05:00+00:00", "2026-11-02 01:30:00-04:00, 2026-11-03 01:30:00-04:00"),
+        ("02:30", "2026-03-07T12:00+00:00", "2026-03-08 03:30:00-03:00, 2026-03-09 02:30:00-03:00"),
+    ):
+        daily = text.replace("FREQ=WEEKLY;BYDAY=MO", "FREQ=DAILY").replace("07:00", at)
+        mail = made(daily, a=each_day("2026-01-01", 9)).schedule("mail")
+        assert ", ".join(map(str, mail.moments(now, 2))) == moments
+        moment = datetime.fromisoformat(now)
+        for _ in range(60):  # Always later, day after day.
+            later = mail.next(moment)
+            assert (
+                timedelta(0) < later.astimezone(UTC) - moment.astimezone(UTC) < timedelta(hours=26)
+            )
+            moment = later
+    for every in ("FREQ=WEEKLY", "FREQ=DAILY;COUNT=3", "FREQ=DAILY;UNTIL=20260101"):
+        rule = text.replace("FREQ=WEEKLY;BYDAY=MO", every)
+        with pytest.raises(BookError, match="starts = 2026-01-05"):
+            made(rule, a=each_day("2026-01-01", 9))
+        over = rule.replace(f'every = "{every}"', f'every = "{every}"\nstarts = 2025-01-06')
+        assert bool(made(over, a=each_day("2026-01-01", 9)).schedule("mail").next(
+            "2026-05-20T00:00+00:00")) == ("WEEKLY" in every)  # fmt: skip
+
+
+WRONG = {
+    "anchors.x: 'latest' speaks of the data": '[anchors]\nx = "latest"\n' + SOURCE.format("c"),
+    "a page has no anchor": '[anchors]\nx = "today"\n[pages.home]\nanchor = "x"\n',
+    "no say over 'p'": '[anchors]\nx = "latest"\n[periods.p]\nphrase = "last 3 days"\n'
+                       '[pickers.dates]\nchoices = ["p"]\nanchor = "x"\n',
+    "nobody says which": SOURCE.format("c") + '[periods.p]\nphrase = "month of latest"\n'
+                         '[pickers.dates]\nchoices = ["p"]\n',
+    "says no time": 'loaded = "soon"\n',
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("told", WRONG)
+def test_a_book_that_would_change_its_dates_in_silence_is_refused(made, told):
+    with pytest.raises(BookError, match=told) as error:
+        made(
+            SOURCE.format("a") + WRONG[told],
+            a=each_day("2026-01-01", 9),
+            c=each_day("2026-01-01", 9),
+        )
+    assert error.value.fix
+    if "no say" in told:
+        assert 'anchor = "x"' in error.value.fix
+        top = 'anchor = "x"\n' + SOURCE.format("a") + WRONG[told]
+        assert made(top, a=each_day("2026-01-01", 9)).picker("dates").open().resolution.end == date(
+            2026, 1, 9)  # fmt: skip
+
+
+def test_live_latest_knows_the_unit_and_the_start_of_days(tmp_path):
+    months = [date(2025 + n // 12, n % 12 + 1, 1) for n in range(16)]
+    (tmp_path / "m.csv").write_text("\n".join(["d,v", *(f"{day},1" for day in months)]))
+    source = ulnager.open_source(tmp_path / "m.csv")
+    grain = source.grain(source.column("d"))
+    for phrase in ("last 3 whole months as of latest", "this month as of latest",
+                   "last 3 whole months as of latest up to 2026-02-15"):  # fmt: skip
+        frozen = ulnager.period(phrase).resolve(today="2026-05-20", data=source.extent("d"))
+        settings = {"grain": grain, "rounding": "outward"}
+        live = ulnager.live_where(phrase, "d", latest=("data", "d"), today=date(2026, 5, 20),
+                                  **settings)  # fmt: skip
+        fixed = ulnager.where(frozen, "d", **settings)
+        assert source.kept("d", live) == source.kept("d", fixed), phrase
+    for held in ("yyyymmdd", "epoch-seconds", "yyyymm", "iso-text"):
+        with pytest.raises(FilterError, match=r"found in dates or times|needs tz|day of"):
+            ulnager.live_where("last 3 days as of latest", "k", column_type=held, tz="UTC",
+                               latest=("t", "k"))  # fmt: skip
+
+
+def test_days_that_start_later_hold_for_latest_and_for_ages(tmp_path):
+    rows = ["at,until", "2026-05-16 05:00:00,2026-05-18 03:00:00", "2026-05-17 02:00:00,"]
+    (tmp_path / "t.csv").write_text("\n".join(rows))
+    source = ulnager.open_source(tmp_path / "t.csv")
+    assert source.extent("at").last == date(2026, 5, 17)
+    assert source.starting("04:00").extent("at").last == date(2026, 5, 16)
+    source.starting("00:00")
+    when = {"today": "2026-05-20", "day_starts": "04:00"}
+    found = ulnager.ages(source, "at", "until", **when)
+    assert [(row.age, row.open, row.closed) for row in found.rows] == [(1, 0, 1), (4, 1, 0)]
+    assert source.extent("at").last == date(2026, 5, 17)  # The source itself stays as it was.
+    frame = pytest.importorskip("polars").read_csv(tmp_path / "t.csv", try_parse_dates=True)
+    assert ulnager.with_ages(frame, "at", "until", **when)["age"].to_list() == [1, 4]
+    text = ulnager.sql_text(ulnager.age("at", "until", column_type="timestamp", **when), "duckdb")
+    assert sorted(source.fetched(f"SELECT {text} FROM data")) == [(1,), (4,)]

@@ -6,7 +6,7 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import date, tzinfo
+from datetime import date, timedelta, tzinfo
 from itertools import zip_longest
 from typing import Any, NamedTuple, TypeVar
 
@@ -240,11 +240,25 @@ def _local_times(part: Any, column: _Column) -> Any:
     return found.astype("datetime64[us]")
 
 
-def local_days(data: Any, column: str, tz: str | tzinfo | None) -> list[date | None]:
-    """The local dates of a column of a frame in memory, None for nulls."""
+def is_time(data: Any, column: str) -> bool:
+    """Whether a column of a frame holds times, and not dates."""
+    return bool(data.collect_schema().get(column) == nw.Datetime)
+
+
+def local_days(
+    data: Any, column: str, tz: str | tzinfo | None, day_starts: timedelta = timedelta()
+) -> list[date | None]:
+    """The local dates of a column of a frame in memory, None for nulls; a day of times begins
+    ``day_starts`` after midnight."""
     if data.collect_schema().get(column) == nw.Unknown:
         return [None] * len(data)  # Nothing but nulls.
-    found = _local_times(data, _column(data, column, tz)).astype("datetime64[D]")
+    held = _column(data, column, tz)
+    times = _local_times(data, held)
+    if day_starts and held.held.column_type != "date":
+        import numpy as np
+
+        times = times - np.timedelta64(day_starts)
+    found = times.astype("datetime64[D]")
     return [None if day is None else day for day in found.tolist()]
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -16,9 +17,10 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError, SettingError
 from ulnager.core.language.period import period
+from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
-from ulnager.filters.frames import known_frame, local_days
+from ulnager.filters.frames import is_time, known_frame, local_days
 from ulnager.filters.sql import exact_column, sql_text
 from ulnager.numbers.cube import Asked, asked_of
 from ulnager.sources.embedded import quoted
@@ -159,7 +161,11 @@ def ages(
     Raises SettingError for a unit that is no unit of days, SourceError as the source does.
     """
     aging = _aging(unit, calendar, when)
-    asked = asked_of(as_source(source), since, tz, None, None, where)
+    opened = as_source(source)
+    if when.get("day_starts") is not None:
+        # A copy, since who gave the source may ask it other things.
+        opened = copy.copy(opened).starting(when["day_starts"])
+    asked = asked_of(opened, since, tz, None, None, where)
     dated = _Dated(asked, until, aging)
     counted = {state: Counter[int]() for state in ("open", "closed")}
     left_out = Counter[str]()
@@ -291,13 +297,14 @@ def with_ages(
         raise SettingError(f"the frame has a column {name!r} already; give another name")
     native: Any = data.to_native()
     if data.implementation.is_duckdb() or data.implementation.is_pyspark():
-        return _with_ages_in_sql(native, data, (since, until), name, aging)
+        return _with_ages_in_sql(native, data, (since, until), name, aging, when)
     import narwhals as nw
 
     if isinstance(data, nw.LazyFrame):
         data = data.collect()
-    starts = local_days(data, since, tz)
-    stops = [None] * len(starts) if until is None else local_days(data, until, tz)
+    after = time_after_midnight(when.get("day_starts", "00:00"))
+    starts = local_days(data, since, tz, after)
+    stops = [None] * len(starts) if until is None else local_days(data, until, tz, after)
     known: dict[Any, int | None] = {}
     values = []
     for pair in zip(starts, stops, strict=True):
@@ -318,7 +325,12 @@ def _nullable(values: list[int | None]) -> Any:
 
 
 def _with_ages_in_sql(
-    native: Any, data: Any, columns: tuple[str, str | None], name: str, aging: Aging
+    native: Any,
+    data: Any,
+    columns: tuple[str, str | None],
+    name: str,
+    aging: Aging,
+    when: Mapping[str, Any],
 ) -> Any:
     """A relation of DuckDB or a DataFrame of Spark with the ages as an expression of theirs."""
     from ulnager.numbers.agesql import age
@@ -330,6 +342,11 @@ def _with_ages_in_sql(
         if getattr(data.collect_schema()[column], "time_zone", None) is not None:
             raise FilterError(
                 f"column {column!r} holds instants; give their local days a column of their own"
+            )
+        if time_after_midnight(when.get("day_starts", "00:00")) and is_time(data, column):
+            raise FilterError(
+                f"column {column!r} holds times, and days start later than at midnight; give the "
+                "days that count a column of their own"
             )
         days.append(cast(exact_column(column), Date()))
     target = "duckdb" if data.implementation.is_duckdb() else "spark"

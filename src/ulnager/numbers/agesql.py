@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date
+from datetime import date, timedelta
 from typing import Any, Final
 
 from sqlalchemy import BigInteger, ColumnElement
@@ -16,6 +16,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
 from ulnager.core.errors import FilterError, SettingError
 from ulnager.core.language.period import period
+from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.units import Unit
 from ulnager.filters.engines import Engine, day_of_time, engine_named, filled
 from ulnager.filters.sql import named_column
@@ -86,8 +87,11 @@ def age(
         raise SettingError(
             f"live ages are as of the engine's own date; leave {', '.join(when)} out"
         )
+    after = time_after_midnight(when.get("day_starts", "00:00"))
+    if after % timedelta(hours=1) and column_type == "timestamp":
+        raise FilterError("days of timestamps begin at a full hour in SQL: day_starts='04:00'")
     clauses = [named_column(one) for one in (since, until) if one is not None]
-    return AgeOf(clauses, known, anchor, column_type, date_table)
+    return AgeOf(clauses, known, anchor, column_type, date_table, after // timedelta(hours=1))
 
 
 class AgeOf(FunctionElement[Any]):
@@ -103,8 +107,10 @@ class AgeOf(FunctionElement[Any]):
         anchor: date | None,
         column_type: str,
         table: str | None,
+        hours: int = 0,
     ) -> None:
         super().__init__(*clauses)
+        self.hours = hours
         self.unit, self.anchor = unit, anchor
         self.column_type, self.table = column_type, table
 
@@ -114,7 +120,7 @@ def _age_of(element: AgeOf, compiler: SQLCompiler, **options: Any) -> str:
     engine = engine_named(compiler.dialect.name)
     columns = [compiler.process(one, **options) for one in element.clauses]
     if element.column_type == "timestamp":
-        columns = [day_of_time(engine, one) for one in columns]
+        columns = [day_of_time(engine, one, element.hours) for one in columns]
     day = element.anchor
     to = engine.today if day is None else str(literal_day(engine, day.toordinal()))
     start, stop = columns[0], columns[1] if len(columns) > 1 else None

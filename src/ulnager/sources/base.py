@@ -362,10 +362,14 @@ class Source:
         if self.dialect_name == "sqlite":
             shift = (f"-{minutes} minutes",) if minutes else ()
             return as_type(func.date(local, *shift), Date())
+        moved = local
+        if minutes and self.dialect_name in ("mysql", "mariadb", "spark"):
+            moved = func.timestampadd(text("MINUTE"), -minutes, local)
+        elif minutes:
+            moved = local.op("-")(text(f"INTERVAL '{minutes} minutes'"))
         if self.dialect_name in ("mysql", "mariadb"):
-            moved = func.timestampadd(text("MINUTE"), -minutes, local) if minutes else local
             return as_type(func.date(moved), Date())
-        return cast(local - self.day_starts if minutes else local, Date())
+        return cast(moved, Date())
 
     def seconds(self, column: Column) -> ColumnElement[Any]:
         """The full seconds since 1970 of a column of times, in UTC or local as they are."""
