@@ -5,11 +5,10 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Final, TypeVar
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -29,7 +28,7 @@ from ulnager.book.schema import (
     SourceEntry,
 )
 from ulnager.book.signing import KeySigner
-from ulnager.book.sources import BookSource
+from ulnager.book.sources import BookSource, lag_of
 from ulnager.book.toml import values_of_file
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
@@ -223,7 +222,7 @@ def _sources(
     for name, entry in entries.sources.items():
         key = f"sources.{name}"
         try:
-            place = _place(entry, house)
+            place, lag = _place(entry, house), lag_of(entry.loaded)
         except (SettingError, SourceError) as error:
             raise BookError(file, key, str(error)) from None
         found[name] = BookSource(
@@ -246,25 +245,12 @@ def _sources(
             tuple((column, tuple(one) if isinstance(one, list) else (one,))
                   for column, one in entry.where.items()),
             within=house.within,
-            lag=_lag(file, key, entry.loaded),
+            lag=lag,
         )  # fmt: skip
     for name, entry in entries.sources.items():
         if entry.query is not None:
             found[name] = replace(found[name], **_asked(file, name, entry, found))
     return found
-
-
-_LAG: Final = re.compile(r"(\d{1,4}) days? later")
-
-
-def _lag(file: str, key: str, loaded: str | None) -> int:
-    """How many days after their day the rows of a source come."""
-    if loaded is None:
-        return 0
-    found = _LAG.fullmatch(loaded.strip().lower())
-    if found is None:
-        raise BookError(file, f"{key}.loaded", f"{loaded!r} says no time", "Write '3 days later'.")
-    return int(found[1])
 
 
 def _asked(

@@ -7,12 +7,12 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.choices.moment import Moment, moment_from
 from ulnager.core.choices.resolver import asks_data
-from ulnager.core.errors import SourceError
+from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.spans import Range, intersection
@@ -170,3 +170,16 @@ def _reading(form: tuple[tuple[str, Any], ...]) -> dict[str, Any]:
         "stamps": given.get("stamps"),
         "open_ended": given.get("open_ended", ()),
     }
+
+
+_LAG: Final = re.compile(r"(\d{1,4}) days? later")
+
+
+def lag_of(loaded: str | None) -> int:
+    """How many days after their day rows come: ``3 days later``; SettingError for what is none."""
+    if loaded is None:
+        return 0
+    found = _LAG.fullmatch(loaded.strip().lower())
+    if found is None:
+        raise SettingError(f"loaded is {loaded!r}, which says no time; write '3 days later'")
+    return int(found[1])

@@ -25,6 +25,14 @@ class GivenUp(SourceError):  # noqa: N818
     """Nobody waits for the answer any more."""
 
 
+def too_long(name: str, timeout: float | None) -> str:
+    """What to say when a question took longer than it may."""
+    return (
+        f"{name}: no answer within {timeout:g} seconds; allow more with --timeout (timeout=), or "
+        "ask a smaller table"
+    )
+
+
 class Question:
     """What somebody waits for, whichever engines have to be asked; it can be given up.
 

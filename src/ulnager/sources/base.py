@@ -77,14 +77,6 @@ def named_table(database: str, table: str) -> str:
     return f"{database}, {shown if len(shown) <= 100 else f'{shown[:100]}…'}"
 
 
-def too_long(name: str, timeout: float | None) -> str:
-    """What to say when a question took longer than it may."""
-    return (
-        f"{name}: no answer within {timeout:g} seconds; allow more with --timeout (timeout=), or "
-        "ask a smaller table"
-    )
-
-
 class Source:
     """The base of every source: ``name`` for messages, ``columns``, and ``rows`` to select from.
 

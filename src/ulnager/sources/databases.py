@@ -17,8 +17,8 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
-from ulnager.sources.asking import GRACE, asked
-from ulnager.sources.base import Column, Source, named_table, too_long
+from ulnager.sources.asking import GRACE, asked, too_long
+from ulnager.sources.base import Column, Source, named_table
 from ulnager.sources.keys import KEY_TYPES
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.servers import SERVERS

@@ -17,8 +17,8 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
 from ulnager.filters.sql import sql_text
-from ulnager.sources.asking import asked
-from ulnager.sources.base import Column, Source, too_long
+from ulnager.sources.asking import asked, too_long
+from ulnager.sources.base import Column, Source
 from ulnager.sources.engine import started
 from ulnager.sources.guard import own_folder
 from ulnager.sources.limits import limits_now
