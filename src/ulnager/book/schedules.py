@@ -82,8 +82,9 @@ class Schedule:
 
     def notes(self, opened: OpenedPage) -> tuple[str, ...]:
         """What is worth knowing of what goes out."""
+        moments = (opened.moment, *(view.moment for view in opened.views.values()))
         day = opened.moment.up_to
-        if day is None:
+        if day is None or not any(one.is_reconstructed for one in moments):
             return ("as the data stands",)
         return (
             f"reconstructed: the data counts as if it went up to {day}; late changes to older rows "

@@ -109,6 +109,9 @@ class BookSource:
         if asks or moment.up_to is not None:
             extent = found.extent(self.column, self.tz, self.calendar)
         last = None if extent is None else moment.cut_after(extent, self.lag)
+        moment.known["cut", self.name] = (
+            last is not None and extent is not None and (extent.last > last)
+        )
         ranges: tuple[Range, ...] = ((None, None),)
         if last is not None:
             ranges = ((None, last.toordinal() + 1),)

@@ -7,7 +7,6 @@ not change since, and nothing of a viewer.
 from __future__ import annotations
 
 import json
-import re
 from collections.abc import Hashable, Mapping
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
@@ -20,12 +19,11 @@ from ulnager.core.choices.moment import Moment
 from ulnager.core.choices.opening import Picker
 from ulnager.core.choices.pages import OpenedPage, Page
 from ulnager.core.choices.resolver import asks_data
-from ulnager.core.choices.view import View
-from ulnager.core.errors import BookError, Private, SettingError, UlnagerError
+from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.clock import as_day, as_instant
+from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
@@ -34,13 +32,17 @@ from ulnager.sources.asking import GivenUp
 from ulnager.sources.opening import within
 from ulnager.web.kept import Kept, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
+from ulnager.web.viewers import (
+    checked_instant,
+    discreet,
+    held_dates,
+    links_of,
+    periods_for_viewers,
+)
 
 SECONDS: Final = 15.0
 """So long a question to a source may take."""
 _MOMENTS: Final = 5
-_PLACE: Final = re.compile(
-    r"\w+://|(?:^|[\s'\"(])(?:/|[A-Za-z]:\\)[^\s'\"]|speaks of the data, but none was given"
-)
 
 
 class Answer(NamedTuple):
@@ -62,9 +64,7 @@ class Answer(NamedTuple):
 class Answers:
     """What one book answers; ``today`` stops its clock, and with ``any_day`` viewers may set it.
 
-    What viewers may know of is decided here and in :class:`OpenedPage`: the pickers that are
-    offered, the periods that are not in hidden ones alone, and no sentence about what lies behind a
-    source.
+    What viewers may know of is decided in ``web/viewers.py`` and in :class:`OpenedPage`.
     """
 
     def __init__(
@@ -83,7 +83,7 @@ class Answers:
         self._extents, self._values = Kept(200), Kept(200)
         pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
         self.book = replace(
-            book, asks=self._asked, pickers=pickers, periods=_for_viewers(book, pickers)
+            book, asks=self._asked, pickers=pickers, periods=periods_for_viewers(book, pickers)
         )
         self.pickers = {name: self._dressed(one) for name, one in pickers.items()}
         self.pages = {name: self._served(page) for name, page in book.pages.items()}
@@ -119,7 +119,12 @@ class Answers:
         # Its own period may hang on the day, and of the past less counts.
         day = None if source.limit is None else (moment.today, moment.now and moment.tz)
         key = (name, stamp_of(source), day, moment.up_to, moment.clock_day, moment.day_starts)
-        return self._extents.of(key, lambda: source.extent(moment))
+
+        def ask() -> tuple[Extent, bool]:
+            return source.extent(moment), bool(moment.known.get(("cut", name)))
+
+        found, moment.known["cut", name] = self._extents.of(key, ask)
+        return found
 
     def clock(
         self, today: str | None = None, tz: str | None = None, locale: str | None = None
@@ -145,6 +150,9 @@ class Answers:
             raise SettingError("it has open slots; a picker's view fills them")
         return found
 
+    def _entry(self, phrase: str) -> BookPeriod | None:
+        return self.book.period(phrase) if phrase in self.book.periods else None
+
     def _resolved(self, phrase: str, **basis: Any) -> Resolution:
         known = phrase in self.book.periods
         return (self.book.resolve if known else self.book.resolve_text)(phrase, **basis)
@@ -166,8 +174,7 @@ class Answers:
     def readings(self, phrase: str, today: str | None = None, tz: str | None = None) -> Answer:
         """Every reading of a phrase, and the phrases near it."""
         period = self._period(phrase)
-        entry = self.book.period(phrase) if phrase in self.book.periods else None
-        moment = self.book.moment(**self.clock(today, tz))
+        entry, moment = self._entry(phrase), self.book.moment(**self.clock(today, tz))
         ways = [*period.readings().items(), *(("near by", one) for one in period.neighbours())]
         found = []
         with within(SECONDS):
@@ -194,7 +201,7 @@ class Answers:
             if target in STANDARDS:
                 raise SettingError(f"{target} has no clock; leave live out")
             period = self._period(phrase)
-            entry = self.book.period(phrase) if phrase in self.book.periods else None
+            entry = self._entry(phrase)
             made = condition(period if entry is None else entry.anchored, column, target=target,
                              literal=True, **held)  # fmt: skip
             told = {"period": str(period), "text": made.text, "parameters": {}, "live": True}
@@ -320,7 +327,7 @@ class Answers:
             json.dumps([told, hidden], sort_keys=True, default=str),
             (moment.today, moment.now, str(moment.tz), moment.words),
             tuple(stamp_of(self.book.sources[name]) for name in sources),
-            tuple(_held(moment.extent((name,))) for name in sources),
+            tuple(held_dates(moment.extent((name,))) for name in sources),
         )
 
     def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
@@ -341,7 +348,7 @@ class Answers:
         """The next moments of a schedule, and what goes out at each."""
         schedule = self._named("schedule", name, self.book.schedules)
         if now is not None:
-            _checked_instant(now)
+            checked_instant(now)
             if not self.any_day:
                 raise Refused(400, "day", "the moment cannot be set here; leave 'now' out")
         at = (
@@ -372,62 +379,10 @@ def now_utc() -> datetime:
     return datetime.now(UTC)
 
 
-def _checked_instant(now: str) -> None:
-    """SettingError for what is no instant with its offset, or one at the edge of time."""
-    found = as_instant(now)
-    if found.tzinfo is None:
-        raise SettingError("now is a time without a zone; add its offset: +00:00")
-    if not 2 <= found.year <= 9997:
-        raise SettingError("now lies outside of years 2 to 9997")
-
-
-def _held(extent: Extent | None) -> Hashable:
-    """What is known of dates, without what asks for more."""
-    if extent is None:
-        return None
-    return (extent.first, extent.last, extent.last_whole, extent.missing, extent.before_last,
-            extent.stand_ins)  # fmt: skip
-
-
-def _for_viewers(book: Book, pickers: Mapping[str, Picker]) -> dict[str, BookPeriod]:
-    """The periods that viewers may know of: all but those that only hidden pickers offer."""
-    seen = {one.key for picker in pickers.values() for one in picker.choices}
-    seen |= {c.pinned.key for page in book.pages.values() for c in page.charts if c.pinned}
-    hidden = {
-        one.key for name, picker in book.pickers.items() if name not in pickers
-        for one in picker.choices
-    }  # fmt: skip
-    return {name: one for name, one in book.periods.items() if name in seen or name not in hidden}
-
-
 class _Unread(Exception):  # noqa: N818
     def __init__(self, values: dict[str, Any]) -> None:
         super().__init__()
         self.values = values
-
-
-def discreet(text: str) -> str:
-    """A sentence as viewers may read it: nothing of what lies behind a source, of which it says
-    that it cannot be read."""
-    return UNREADABLE if isinstance(text, Private) or _PLACE.search(text) else text
-
-
-def links_of(view: View) -> dict[str, str | None]:
-    """Links to a view, moving and as fixed dates, and one step back and on; None for what there is
-    not."""
-    if view.resolution is None or view.problems:
-        return dict.fromkeys(("moving", "frozen", "earlier", "later"))
-    found: dict[str, str | None] = {"moving": view.link()}
-    is_fixed = not view.resolution.is_empty and view.resolution.start is not None
-    found["frozen"] = view.link(frozen=True) if is_fixed else None
-    for name in ("earlier", "later"):
-        try:
-            stepped = getattr(view, name)()
-        except UlnagerError:
-            found[name] = None
-            continue
-        found[name] = None if stepped.state == view.state else stepped.link()
-    return found
 
 
 def end_of_day(zone: tzinfo | str | None) -> datetime:

@@ -20,11 +20,12 @@ from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
-from ulnager.web.answers import SECONDS, Answers, discreet, links_of
+from ulnager.web.answers import SECONDS, Answers
 from ulnager.web.charts import HEIGHT, Drawn, drawn
 from ulnager.web.problems import Refused
 from ulnager.web.ruler import Ruler, ruler_of
 from ulnager.web.sending import fields_of, tagged, worked_out
+from ulnager.web.viewers import discreet, links_of
 
 DO: Final = "_do"
 """The field of buttons that do more than show; no picker can have that name."""

@@ -93,6 +93,11 @@ class Moment:
             return None
         return self.up_to - timedelta(days=lag)
 
+    @property
+    def is_reconstructed(self) -> bool:
+        """Whether any source held more than counts at the moment."""
+        return any(was_cut for (what, *_), was_cut in self.known.items() if what == "cut")
+
     def in_words(self, words: Words) -> Moment:
         """The same in another language."""
         return replace(self, words=words)

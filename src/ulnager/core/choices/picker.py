@@ -121,13 +121,16 @@ class PickerBase:
     signer: Signer | None = field(default=None, compare=False)
     listing: dict[Any, Any] = field(default_factory=dict, compare=False, repr=False)
     language: Language = PLAIN
+    calendar: Calendar | None = None
     clock: Callable[[], datetime] | None = field(default=None, compare=False, repr=False)
     """By what links expire, where that is not the moment."""
 
-    @property
-    def calendar(self) -> Calendar | None:
-        """The calendar of choices that have none of their own."""
-        return self.resolver.calendar
+    def __post_init__(self) -> None:
+        # One calendar for choices that have none of their own, whichever way it was given.
+        if self.calendar is None:
+            object.__setattr__(self, "calendar", self.resolver.calendar)
+        elif self.resolver.calendar != self.calendar:
+            object.__setattr__(self, "resolver", replace(self.resolver, calendar=self.calendar))
 
     @property
     def calendars(self) -> Mapping[str, Calendar]:
