@@ -299,6 +299,8 @@ FORMULAS = ("=1+1", "+1", "-1", "@x", "\tx", "plain", "a=b", "")
 def test_texts_that_spreadsheets_run_are_escaped(tmp_path, cli, monkeypatch, with_arrow):
     """Every format, from every kind of source, also without PyArrow; escaped only where asked."""
     if not with_arrow:
+        if duckdb.__version__ < "1.4":
+            pytest.skip("this DuckDB takes a module that is held back for a failure of its own")
         monkeypatch.setitem(sys.modules, "pyarrow", None)
     rows = [(date(2026, 5, day), text, day) for day, text in enumerate(FORMULAS, 1)]
     with sqlite3.connect(tmp_path / "s.db") as base:
