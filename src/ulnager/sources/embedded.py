@@ -143,18 +143,19 @@ class EmbeddedSource(Source):
             )
             written = f"(SELECT {', '.join(shown)} FROM kept)"
         try:
-            read = self.cursor().execute(query)
             with started() as writer:
                 writer.execute("SET TimeZone = 'UTC'")
                 writer.execute(f"CREATE TABLE kept ({types})")
                 try:
+                    found = self.cursor().sql(query)
                     # What it is called has changed once; older ones know the other name only.
-                    batches = getattr(read, "to_arrow_reader", None) or read.fetch_record_batch
+                    batches = getattr(found, "to_arrow_reader", None) or found.fetch_arrow_reader
                     writer.register("batches", batches(_BATCH))
                     writer.execute("INSERT INTO kept SELECT * FROM batches")
                 except (ImportError, AttributeError, duckdb.InvalidInputException):
                     # Without PyArrow, row by row.
                     signs = ", ".join("?" * len(self.columns))
+                    read = self.cursor().execute(query)
                     while rows := read.fetchmany(_BATCH):
                         writer.executemany(f"INSERT INTO kept VALUES ({signs})", rows)
                 writer.execute(f"COPY {written} TO {text(str(target))} ({form})")

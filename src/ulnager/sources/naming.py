@@ -123,6 +123,8 @@ def _of_folder(folder: Path, within: Path | None) -> list[str]:
 
 def _sort(path: str) -> str:
     sort = READERS.get(_ending(Path(path)))
+    if sort is None and is_pipe(path):
+        return "csv"  # Such as /dev/fd/63, which has no ending to go by.
     if sort is None:
         raise SourceError(f"{path}: files are read by their ending; known are {', '.join(READERS)}")
     return sort
