@@ -118,6 +118,14 @@ def told(spans):
     return [(one["start"] or "None", one["end"] or "None") for one in spans]
 
 
+def days_of_buckets(told, result):
+    """The dates of a period as one row: its ends, where it is one span; its label elsewhere."""
+    dates = days_of(result)
+    if len(dates) != 1:
+        return dates if told["label"] == result.label else told["label"]
+    return [(told["rows"][0]["start"], told["rows"][0]["end"])]
+
+
 async def asked(app, path, **params):
     transport = httpx.ASGITransport(app)
     async with httpx.AsyncClient(transport=transport, base_url="http://x") as client:
@@ -169,6 +177,7 @@ def check_doors(book, file, keys, today):
             assert "no dates" in glance[key]
             continue
         dates = days_of(result)
+        counted = ("buckets", key, "--how", "count")
         found = {
             "period": days_of(book.period(key).resolve(today=today)),
             "picker": days_of(choice.resolution),
@@ -177,6 +186,7 @@ def check_doors(book, file, keys, today):
                             ["resolution"]["spans"]),
             "schedule": days_of(mail.views["dates"].choose(key).resolution),
             "preview": told(run("preview", key, source.name, *at)["spans"]),
+            "buckets": days_of_buckets(run(*counted, "--source", source.name, *at), result),
         }  # fmt: skip
         with contextlib.suppress(SettingError):  # A day that no phrase can call over or running.
             found["phrase"] = days_of(book.resolve(f"({key})", today=today))

@@ -15,13 +15,12 @@ from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.resolver import asks_data
+from ulnager.core.choices.resolver import asks_data as _asks_data
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period, as_period
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock, as_day, extent_of
-from ulnager.core.periods.definitions import Definition
 
 _EPOCH: Final = date(1970, 1, 1).toordinal()
 _YEARS: Final = 10
@@ -223,10 +222,6 @@ def windows_of(period: Period, days: Days, settings: Mapping[str, Any]) -> Windo
         except (ResolveError, SettingError):
             pass  # Such as several spans; or a day that has none, which is empty below.
     return _one_by_one(period, days, settings, asks_data)
-
-
-def _asks_data(definition: Definition) -> bool:
-    return asks_data(definition)
 
 
 def _at_once(

@@ -156,14 +156,16 @@ class Request:
         if data is not None:
             found, zone = data, tz or self.tz
 
-            def extent() -> Extent:
+            def ask() -> Extent:
                 return self._extent("whole day" if whole else text, found, column, zone)
 
+            extent = functools.cache(ask)
             if self.open_book is None or self.source is not None:
                 basis["data"] = extent()
-            else:
-                # Of a book its own sources answer; this one where nobody says which.
-                basis["spare"] = functools.cache(extent)
+            if self.open_book is not None and (self.source is None or whole):
+                # Of a book its own sources answer; what is looked at or measured only where nobody
+                # says which.
+                basis["spare"] = extent
         return basis
 
     def looked_at(self, name: str, column: str | None) -> tuple[str | None, str | None]:
@@ -333,9 +335,10 @@ class Request:
 
     def _of_book(self, is_name: bool, basis: dict[str, Any]) -> dict[str, Any]:
         """The basis for a book: of a name its own calendar goes before the book's."""
-        if is_name and not self._says_calendar:
-            return {**basis, "calendar": None}
-        return basis
+        found = {**basis, "calendar": None} if is_name and not self._says_calendar else {**basis}
+        if "spare" in found:
+            found.pop("data", None)
+        return found
 
     @property
     def _says_calendar(self) -> bool:
