@@ -320,10 +320,10 @@ def picker_book():
     units = ("days", "weeks", "months", "quarters")
     phrases = [f"last {count} {reading} {unit}" for count in (2, 3, 6, 7, 9)
                for reading in ("rolling", "whole") for unit in units]  # fmt: skip
-    lines = ['[sources.r]', 'file = "rows.csv"', 'column = "d"', '[anchors]',
+    lines = ['anchor = "load"', '[sources.r]', 'file = "rows.csv"', 'column = "d"', '[anchors]',
              'load = { point = "latest", sources = ["r"] }', "[periods]"]  # fmt: skip
     lines += [f'p{n} = "{phrase}"' for n, phrase in enumerate(phrases)]
-    lines += ["[pickers.dates]", 'anchor = "load"', 'by = { of = ["day", "week", "month"] }',
+    lines += ["[pickers.dates]", 'by = { of = ["day", "week", "month"] }',
               f"choices = {[f'p{n}' for n in range(40)]}", "[pages.h]", 'picker = "dates"',
               "[pages.h.charts]"]  # fmt: skip
     lines += [f'c{n} = {{ source = "r", column = "d" }}' for n in range(20)]

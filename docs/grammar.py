@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from pathlib import Path
 
-from ulnager.core.language.edges import LAST_DAY_SIDES
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.daysets import DAY_SETS
@@ -110,7 +109,9 @@ def grammar() -> str:
     numbers = f"| {', '.join(NUMBER_WORDS)} | 1 to {len(NUMBER_WORDS)} |"
     day_units = [unit.name for unit in UNITS]
     ordinals = _words(ORDINAL_WORDS)
-    sides = ", ".join(f"`{re.sub('[{}]', '', RULES[key].template)}`" for key in LAST_DAY_SIDES)
+    sides = ", ".join(
+        f"`{re.sub('[{}]', '', rule.template)}`" for rule in RULES.values() if any(rule.last_days)
+    )
     parts = [
         _rule("phrase", ["simple phrase, { continuation }"]),
         _rule("simple phrase", [

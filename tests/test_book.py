@@ -192,3 +192,42 @@ def test_mistakes_name_the_file_the_key_and_the_fix(book, text, key, problem, fi
 def test_a_book_that_is_not_there():
     with pytest.raises(BookError, match="cannot be read"):
         read_book("nowhere.toml")
+
+
+def test_a_books_zone_and_calendar_hold_for_all_that_name_none(tmp_path):
+    """Sources, pickers, schedules and the clock; what names its own keeps it, and a column of dates
+    stays one."""
+    (tmp_path / "at.csv").write_text("at,day\n2026-05-17T23:30:00Z,2026-05-17\n")
+    text = (
+        'tz = "Asia/Tokyo"\ncalendar = "office"\n[calendars.office]\nholidays = [2026-05-18]\n'
+        '[calendars.other]\nyear_starts = "04-01"\n'
+        '[sources.at]\nfile = "at.csv"\ncolumn = "at"\n'
+        '[sources.utc]\nfile = "at.csv"\ncolumn = "at"\ntz = "UTC"\ncalendar = "other"\n'
+        '[sources.day]\nfile = "at.csv"\ncolumn = "day"\n[periods]\nd = "2026-05-18"\n'
+        '[pickers.p]\nchoices = ["d"]\n[pages.g]\npicker = "p"\n[pages.g.charts]\n'
+        'at = { source = "at" }\nutc = { source = "utc" }\nday = { source = "day" }\n'
+        '[schedules.s]\npage = "g"\nevery = "FREQ=DAILY"\n'
+    )
+    (tmp_path / "b.toml").write_text(text)
+    book = read_book(tmp_path / "b.toml")
+    lasts = {name: str(one.profile("2026-05-20").last) for name, one in book.sources.items()}
+    assert lasts == {"at": "2026-05-18", "utc": "2026-05-17", "day": "2026-05-17"}
+    assert [one.calendar is book.calendar for one in book.sources.values()] == [True, False, True]
+    assert book.picker("p").tz == "Asia/Tokyo"
+    assert str(book.schedule("s").zone) == "Asia/Tokyo"
+    at = book.resolve("today", now="2026-05-17T20:00+00:00")
+    assert str(at.start) == "2026-05-18"
+    charts = book.page("g").open(now="2026-05-17T20:00+00:00").charts
+    told = {key: str(min(chart.condition(target="duckdb").parameters.values()))
+            for key, chart in charts.items()}  # fmt: skip
+    assert told == {"at": "2026-05-17 15:00:00+00:00", "utc": "2026-05-18 00:00:00+00:00",
+                    "day": "2026-05-18"}  # fmt: skip
+    values = book.page("g").open(now="2026-05-17T20:00+00:00").values()
+    assert {key: one.rows[0].value for key, one in values.items()} == {"at": 1, "utc": 0, "day": 0}
+    for old, new, wrong in (
+        ("Asia/Tokyo", "Mars", "tz: "),
+        ('tz = "Asia/Tokyo"\n', "", "clocks of a zone"),
+    ):
+        (tmp_path / "b.toml").write_text(text.replace(old, new))
+        with pytest.raises(BookError, match=wrong):
+            read_book(tmp_path / "b.toml")

@@ -209,7 +209,7 @@ def test_calendar_writes_tables(cli, tmp_path):
                       "--to", str(target))  # fmt: skip
     assert out == ""
     assert "rows and 5 columns written" in err
-    assert "month_so_far,Month so far,1 to 16 May 2026," in target.read_text()
+    assert "month_so_far,Month so far,Month," in target.read_text()
     _, out, err = cli("calendar", "2020-01-01", "2026-05-20", *TODAY)
     assert (len(out.splitlines()), "more rows" in err) == (61, True)
     _, out, _ = cli("calendar", "2026-05-20", "2026-05-20", *TODAY, "--json")

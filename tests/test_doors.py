@@ -16,7 +16,9 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import BookError, FilterError, ResolveError, SettingError, UlnagerError
+from ulnager.book.including import Whole
 from ulnager.checking.inspection import Checking
+from ulnager.checking.several import periods_named
 from ulnager.cli.main import main
 
 from strategies import examples
@@ -163,7 +165,7 @@ def check_doors(book, file, keys, today):
     service = ulnager.service(file, today=today)
     over_http = {one["name"]: one["dates"] for one in
                  asyncio.run(asked(service, "/api/book"))["periods"]}  # fmt: skip
-    read = Checking(str(file), book, {}, "", date.fromisoformat(today))
+    read = Checking(str(file), book, Whole({}), date.fromisoformat(today))
     moment = datetime.fromisoformat(f"{today}T07:00+00:00")
     mail = book.schedule("mail").open(moment, today=today)
     source = book.sources[book.page("home").charts[0].source]
@@ -190,6 +192,9 @@ def check_doors(book, file, keys, today):
         }  # fmt: skip
         with contextlib.suppress(SettingError):  # A day that no phrase can call over or running.
             found["phrase"] = days_of(book.resolve(f"({key})", today=today))
+            said = periods_named(book, key)[""].period
+            again = book.resolve_phrase(said, entry=book.period(key), today=today)
+            found["rehearse"] = days_of(again)
         checked = read.resolved(book.periods[key])
         if checked is not None:
             found["check"] = days_of(checked)
@@ -233,12 +238,14 @@ def check_rows(book, source, key, result, today):
 
 def test_the_four_ways_to_say_today(monkeypatch):
     """As text, as a date, as an instant, by the clock; with days that start later."""
-    from ulnager.core.periods import clock
+    from ulnager.surroundings import Surroundings
 
     for hour, starts, day in ((2, "04:00", 16), (5, "04:00", 17), (2, "00:00", 17)):
         moment = datetime(2026, 12, 17, hour, 30, tzinfo=UTC)
         phrase = ulnager.period("last 3 days")
-        monkeypatch.setattr(clock, "_readers", [lambda zone, m=moment: m.astimezone(zone or UTC)])
+        monkeypatch.setattr(
+            Surroundings, "present", lambda self, zone, m=moment: m.astimezone(zone or UTC)
+        )
         ways = [
             {"today": f"2026-12-{day}"}, {"today": date(2026, 12, day)}, {"today": moment},
             {"now": moment}, {"now": moment.isoformat()}, {},

@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import MonthCalendar, WeekCalendar
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import Choice
+from ulnager.choices.opening import Picker
+from ulnager.choices.picker import Choice
 from ulnager.demo import CLOCK, book_file, table
 from ulnager.web.charts import HEIGHT, drawn, text_of
 from ulnager.web.ruler import ruler_of

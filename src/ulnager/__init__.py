@@ -5,13 +5,11 @@
 '1 Mar to 31 May 2026'
 """
 
-from datetime import datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
-from ulnager.core.choices.hooks import set_filters
 from ulnager.core.errors import (
     BookError,
     FilterError,
@@ -21,61 +19,16 @@ from ulnager.core.errors import (
     SourceError,
     UlnagerError,
 )
-from ulnager.core.language.period import Period, period, set_open_reader
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
+from ulnager.core.outside import surround
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.clock import set_data_reader, set_reader
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
 from ulnager.core.units import Unit, own_unit
-from ulnager.core.words import set_words
+from ulnager.surroundings import Surroundings
 
-set_reader(lambda zone: datetime.now(zone).astimezone(zone))
-
-
-def _extent_in(data: object) -> Extent:
-    from ulnager.sources.profile import extent_in
-
-    return extent_in(data)
-
-
-set_data_reader(_extent_in)
-
-
-def _open_period(*args: Any) -> Period:
-    from ulnager.core.language.openperiod import open_period
-
-    return open_period(*args)
-
-
-set_open_reader(_open_period)
-
-
-def _condition(*args: Any, **settings: Any) -> Any:
-    from ulnager.filters.conditions import condition
-
-    return condition(*args, **settings)
-
-
-def _keep(*args: Any, **settings: Any) -> Any:
-    from ulnager.sources.keeping import keep
-
-    return keep(*args, **settings)
-
-
-def _parameters(view: Any) -> Any:
-    from ulnager.filters.pickers import parameters_of
-
-    return parameters_of(view)
-
-
-def _words(*given: Any) -> Any:
-    from ulnager.locales.words import words
-
-    return words(*given)
-
-
-set_words(_words)
-set_filters(condition=_condition, keep=_keep, parameters=_parameters)
+surround(Surroundings())
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book
@@ -87,12 +40,13 @@ if TYPE_CHECKING:
     from ulnager.checking.recognising import Recognised, recognise
     from ulnager.checking.rehearsing import Rehearsal, rehearse
     from ulnager.checking.sqlfiles import check_sql
+    from ulnager.choices.opening import Picker
+    from ulnager.choices.pages import OpenedPage, Page
+    from ulnager.choices.statements import picker_where
+    from ulnager.choices.view import View
     from ulnager.core.calendars.between import business_days_between
     from ulnager.core.calendars.tables import TableCalendar, TableRow
     from ulnager.core.calendars.weeks import WeekCalendar
-    from ulnager.core.choices.opening import Picker
-    from ulnager.core.choices.pages import OpenedPage, Page
-    from ulnager.core.choices.view import View
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.openperiod import OpenPeriod
     from ulnager.core.periods.buckets import Bucket
@@ -100,7 +54,6 @@ if TYPE_CHECKING:
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
     from ulnager.filters.live import live_where
-    from ulnager.filters.pickers import picker_where
     from ulnager.filters.sql import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.numbers.ages import Ages, ages, with_ages
@@ -129,10 +82,10 @@ _FETCHED = {
     "FileSource": "sources.files",
     "Input": "core.language.inputs",
     "OpenPeriod": "core.language.openperiod",
-    "OpenedPage": "core.choices.pages",
-    "Page": "core.choices.pages",
-    "Picker": "core.choices.opening",
-    "View": "core.choices.view",
+    "OpenedPage": "choices.pages",
+    "Page": "choices.pages",
+    "Picker": "choices.opening",
+    "View": "choices.view",
     "Preview": "sources.preview",
     "Profile": "sources.profile",
     "date_table": "core.periods.datetable",
@@ -147,7 +100,7 @@ _FETCHED = {
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
     "odata": "filters.standards",
-    "picker_where": "filters.pickers",
+    "picker_where": "choices.statements",
     "open_source": "sources.opening",
     "preview": "sources.preview",
     "read_book": "book.reading",

@@ -11,20 +11,21 @@ from typing import Any, TypeVar
 from ulnager.book.names import expanded
 from ulnager.book.schedules import Schedule
 from ulnager.book.sources import BookSource
+from ulnager.choices.moment import Look, Moment, moment_from
+from ulnager.choices.opening import Picker
+from ulnager.choices.pages import Page
+from ulnager.choices.picker import PLAIN, Language
+from ulnager.choices.resolver import AnchorPoint, Resolver, point_from
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.choices.moment import Look, Moment, moment_from
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.pages import Page
-from ulnager.core.choices.picker import PLAIN, Language
-from ulnager.core.choices.resolver import AnchorPoint, Resolver, asks_data, point_from
 from ulnager.core.errors import BookError, PeriodSyntaxError
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
 from ulnager.core.language.reader import read_period, read_point
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 
@@ -95,12 +96,19 @@ class Book:
     defaults: Defaults | None = None
     calendar: Calendar | None = None
     anchor: BookAnchor | None = None
+    tz: str | None = None
+    """The zone of all that name none: the clock, sources, pickers and schedules."""
     pickers: dict[str, Picker] = field(default_factory=dict)
     pages: dict[str, Page] = field(default_factory=dict)
     schedules: dict[str, Schedule] = field(default_factory=dict)
     language: Language = PLAIN
     asks: Look | None = field(default=None, compare=False, repr=False)
     """What is asked for the dates of a source in place of the source itself."""
+
+    def __post_init__(self) -> None:
+        # A period taken from here resolves as one that is asked for by its name.
+        bound = {name: replace(entry, book=self) for name, entry in self.periods.items()}
+        object.__setattr__(self, "periods", bound)
 
     def picker(self, name: str) -> Picker:
         """The picker of that name; BookError when there is none."""
@@ -129,6 +137,8 @@ class Book:
             {name: one.as_point for name, one in self.anchors.items()},
             None if self.anchor is None else self.anchor.as_point,
             tuple(self.sources) if len(self.sources) == 1 else (),
+            self.tz,
+            frozenset(name for name, one in self.sources.items() if one.is_grained),
         )
 
     def look(self, source: str, moment: Moment) -> Extent | None:
@@ -143,7 +153,7 @@ class Book:
         found = self.periods.get(name)
         if found is None:
             raise BookError(self.file, "periods", no_such("period", name, self.periods))
-        return replace(found, book=self)
+        return found
 
     def read(self, phrase: str) -> Period:
         """The period of a phrase, which may speak of any calendar's own units, and of the names of
@@ -191,6 +201,7 @@ class Book:
     ) -> Moment:
         """A moment as a caller gives it, with the book's sources to ask for dates of data."""
         words = self.language.words(locale)
+        tz = self.tz if tz is None else tz
         return moment_from(today, now, tz, data, self.look, words, day_starts)
 
     def resolve(self, name: str, **basis: Any) -> Resolution:
@@ -200,7 +211,13 @@ class Book:
         :meth:`ulnager.Period.resolve`; an ``as_of``, which may name an anchor of the book, or a
         ``calendar`` given here goes before the book's.
         """
-        if name not in self.periods and not _NAME.fullmatch(name):
+        if name not in self.periods:
+            try:
+                self._read(name)
+            except PeriodSyntaxError:
+                if not _NAME.fullmatch(name):
+                    raise
+                self.period(name)  # Rather a name that is not there than a phrase that is none.
             return self.resolve_text(name, **basis)
         entry = self.period(name)
         return self.resolve_phrase(entry.period, entry=entry, **basis)
@@ -255,14 +272,14 @@ class Book:
         if isinstance(as_of, str):
             known = calendar or self.calendar
             return point_from(read_point(as_of, () if known is None else known.own_units))
-        return point_from(Definition(RULES["day"], (as_day(as_of, "as_of"),)))
+        return point_from(Definition(phrases.day, (as_day(as_of, "as_of"),)))
 
 
 def _as_of(period: Period, anchor: BookAnchor | None) -> Period:
     if anchor is None or not hangs_on_anchor(period.definition):
         return period
     point = anchor.as_point.in_a_phrase
-    return Period(Definition(RULES["as_of"], (period.definition, point)))
+    return Period(Definition(phrases.as_of, (period.definition, point)))
 
 
 def _point_of(anchor: BookAnchor) -> str:

@@ -9,7 +9,7 @@ import re
 from collections.abc import Mapping
 from typing import Any, Final
 
-from ulnager.core.choices.picker import Language
+from ulnager.choices.picker import Language
 from ulnager.core.errors import BookError, SettingError
 from ulnager.core.words import words_of
 

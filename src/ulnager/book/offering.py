@@ -5,27 +5,29 @@ Every mistake is told with its key and what would be right.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+import re
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.languages import language_of
-from ulnager.book.offers import HeadingEntry, PickerEntry
+from ulnager.book.offers import HeadingEntry, PhraseEntry, PickerEntry
+from ulnager.book.usual import OPENS, USUAL, Offer, choice_from, usual_keys, usual_offers
+from ulnager.choices.opening import Picker
+from ulnager.choices.picker import Choice, Grouping, Language, Signer
+from ulnager.choices.reading import RESERVED
+from ulnager.choices.resolver import AnchorPoint
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import Choice, Grouping, Language, Signer
-from ulnager.core.choices.reading import RESERVED
-from ulnager.core.choices.resolver import AnchorPoint, asks_data
-from ulnager.core.errors import BookError, ResolveError, UlnagerError
+from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.inputs import Input, checked_input, fixed_day
-from ulnager.core.language.openperiod import OpenPeriod, cut_by, open_period
-from ulnager.core.language.period import Period, period
-from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.language.openperiod import cut_by
+from ulnager.core.language.phrase import period
+from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
 from ulnager.core.suggest import no_such
 
-_OPENING: Final = ("count", "day", "unit", "word")
-_USUAL: Final = "month_so_far"
+OPENING: Final = ("count", "day", "unit", "word")
 
 
 def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
@@ -75,7 +77,8 @@ class Offers:
         choices = self._choices(key, entry, anchor)
         self._check_anchor(key, entry, choices)
         inputs = self._inputs(key, entry.inputs, choices)
-        opens = entry.opens or (_USUAL if not entry.choices else choices[0].key)
+        is_usual = USUAL in (entry.choices or [USUAL])
+        opens = entry.opens or (OPENS if is_usual else choices[0].key)
         picker = Picker(
             name,
             entry.label or name.replace("_", " ").capitalize(),
@@ -86,7 +89,7 @@ class Offers:
             self.book.resolver,
             entry.labels,
             entry.viewers,
-            entry.tz,
+            entry.tz or self.book.tz,
             self._grouping(key, entry),
             {},
             self.book.look,
@@ -124,55 +127,70 @@ class Offers:
     def _choices(
         self, key: str, entry: PickerEntry, anchor: AnchorPoint | None
     ) -> tuple[Choice, ...]:
-        if not entry.choices:
-            return self._usual(anchor)
         found: list[Choice] = []
         heading: str | None = None
-        for place, one in enumerate(entry.choices):
+        for place, one in enumerate(entry.choices or [USUAL]):
+            at = f"{key}.choices.{place}"
             if isinstance(one, HeadingEntry):
                 heading = one.heading or None
                 continue
-            self.known(f"{key}.choices.{place}", "period", one, self.book.periods)
-            if any(choice.key == one for choice in found):
-                raise self.wrong(f"{key}.choices.{place}", f"the choice {one!r} is there twice")
-            found.append(choice_of(self.book.periods[one], heading))
+            for choice in self._offered(at, one, heading, anchor):
+                if any(other.key == choice.key for other in found):
+                    raise self.wrong(at, f"the choice {choice.key!r} is there twice")
+                found.append(choice)
         if not found:
             raise self.wrong(f"{key}.choices", "there are headings, and no choice")
         return tuple(found)
 
-    def _usual(self, anchor: AnchorPoint | None) -> tuple[Choice, ...]:
-        """What a picker without choices offers: the usual ones of its calendar."""
+    def _offered(
+        self, key: str, one: str | PhraseEntry, heading: str | None, anchor: AnchorPoint | None
+    ) -> Iterator[Choice]:
+        """The choices that one place of a list stands for: a period of the book, the usual ones,
+        one of these, or a phrase."""
         calendar = self.book.calendar or GREGORIAN
-        said: list[tuple[str, Period, str, str | None]] = [
-            ("today", period("today"), "Today", None),
-            ("yesterday", period("yesterday"), "Yesterday", None),
-        ]
-        for unit in ("week", "month", "quarter", "year"):
-            known = calendar.unit_named(unit)
-            try:
-                calendar.unit_start(739_000, known)
-            except ResolveError:
-                continue
-            said += [
-                (f"this_{unit}", period(f"this {unit}"), f"This {unit}", None),
-                (f"previous_{unit}", period(f"previous {unit}"), f"Previous {unit}", None),
-                (f"{unit}_so_far", period(f"{unit} to date"), f"{unit.capitalize()} so far", None),
-            ]
-        days = open_period(
-            "last {n} rolling days", {"n": {"label": "Days", "opens": 30, "max": 366}}
-        )
-        own = open_period(
-            "from {first} to {last}",
-            {"first": {"opens": "start of month"}, "last": {"opens": "today"}},
-        )
-        said += [
-            ("last_days", days, "Last {n} days", "{n} d"),
-            ("own_dates", own, "Dates of your own", None),
-        ]
-        return tuple(
-            Choice(name, one, label, short or label, None, one.inputs, anchor)
-            for name, one, label, short in said
-        )
+        if isinstance(one, PhraseEntry):
+            yield self._phrase(key, one, heading, anchor, calendar)
+            return
+        usual = usual_offers(calendar, anchor or self.book.resolver.anchor)
+        names = usual_keys(calendar, anchor or self.book.resolver.anchor)
+        names = names if one == USUAL else [one]
+        if one != USUAL:
+            self.known(key, "period", one, [*self.book.periods, *usual])
+        for name in names:
+            # A period of the book goes before the usual choice of its key.
+            if name in self.book.periods:
+                yield choice_of(self.book.periods[name], heading)
+            else:
+                yield choice_from(name, usual[name], heading, anchor, calendar)
+
+    def _phrase(
+        self,
+        key: str,
+        entry: PhraseEntry,
+        heading: str | None,
+        anchor: AnchorPoint | None,
+        calendar: Calendar,
+    ) -> Choice:
+        """A phrase that stands in the list itself."""
+        name = entry.key or re.sub(r"[^a-z0-9]+", "_", entry.phrase.lower()).strip("_")
+        if not re.fullmatch(r"[a-z][a-z0-9_]*", name):
+            raise self.wrong(key, f"{name!r} can be no key", "Say key = '…', in small letters.")
+        if name in self.book.periods:
+            raise self.wrong(
+                key, f"{name!r} is a period of the book, which may have other dates",
+                f"Name it: '{name}'; or say another key.",
+            )  # fmt: skip
+        offer = Offer(entry.phrase, entry.label, entry.short, entry.inputs or None)
+        try:
+            if entry.inputs or "{" in entry.phrase:
+                return choice_from(name, offer, heading, anchor, calendar)
+            read = self.book.read(entry.phrase)
+        except BookError:
+            raise
+        except UlnagerError as error:
+            raise self.wrong(f"{key}.phrase", str(error).partition("\n")[0]) from None
+        label = entry.label or name.replace("_", " ").capitalize()
+        return Choice(name, read, label, entry.short or label, heading, {}, anchor)
 
     def _inputs(
         self, key: str, settings: Mapping[str, Mapping[str, Any]], choices: tuple[Choice, ...]
@@ -238,7 +256,7 @@ class Offers:
         opening = picker.choice(picker.opens)
         assert opening is not None
         for name, made in {**opening.inputs, **picker.inputs}.items():
-            needs = made.kind in _OPENING and (name in opening.inputs or name in picker.inputs)
+            needs = made.kind in OPENING and (name in opening.inputs or name in picker.inputs)
             if needs and made.opens is None:
                 where = (
                     f"{key}.inputs" if name in picker.inputs else f"periods.{opening.key}.inputs"
@@ -295,8 +313,3 @@ class Offers:
                 key, f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
                 "says which", "Give it an anchor with sources = ['…'].",
             )  # fmt: skip
-
-
-def is_open(one: Period) -> bool:
-    """Whether a period has open slots."""
-    return isinstance(one, OpenPeriod)

@@ -30,6 +30,16 @@ class HeadingEntry(Part):
     heading: str
 
 
+class PhraseEntry(Part):
+    """A phrase that stands in the list of choices itself, measured from the picker's anchor."""
+
+    phrase: str
+    key: str | None = None
+    label: str = ""
+    short: str = ""
+    inputs: dict[_Name, Settings] = {}
+
+
 class ByEntry(Part):
     """The units that charts may be grouped by, and the one it opens with."""
 
@@ -43,7 +53,7 @@ class PickerEntry(Accepting):
     """Choices in order, the one it opens with, and what viewers may do."""
 
     label: str = ""
-    choices: list[str | HeadingEntry] = []
+    choices: list[str | HeadingEntry | PhraseEntry] = []
     opens: str | None = None
     anchor: str | None = None
     labels: Literal["long", "short"] = "long"
@@ -87,12 +97,13 @@ class PageEntry(Accepting):
 
 
 class ScheduleEntry(Accepting):
-    """A page at set times: a rule of RFC 5545, a time of day and its zone."""
+    """A page at set times: a rule of RFC 5545, a time of day and its zone, the book's
+    unless it is said."""
 
     page: str
     label: str = ""
     opens: dict[str, str] = {}
     every: str
     at: str = "00:00"
-    tz: str
+    tz: str | None = None
     starts: date | None = None

@@ -2,24 +2,25 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.book.drawing import values_of
-from ulnager.book.offering import Offers, choice_of, is_open
+from ulnager.book.offering import OPENING, Offers, choice_of
 from ulnager.book.offers import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
+from ulnager.choices.charts import Chart
+from ulnager.choices.opening import Picker
+from ulnager.choices.pages import Page
+from ulnager.choices.picker import Choice
+from ulnager.choices.reading import state_problem
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.pages import Chart, Page
-from ulnager.core.choices.picker import Choice
-from ulnager.core.choices.reading import state_problem
-from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import BookError, UlnagerError
-from ulnager.core.language.period import Period, period
-from ulnager.core.periods.rule import Kind
+from ulnager.core.language.period import Period
+from ulnager.core.language.walking import shift_of
+from ulnager.core.messages import Message
+from ulnager.core.periods.deciding import asks_data
 from ulnager.core.units import Unit
 
 MOST_BUCKETS: Final = 60
@@ -50,13 +51,16 @@ class Pages:
         pickers = {}
         for one in names:
             state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
-            pickers[one] = self.pickers[one].opened_by(state)
+            picker = self.pickers[one].opened_by(state)
+            # The unit is offered where a chart is grouped by it.
+            is_grouped = any(c.follows == one and c.by == "viewer" for c in charts)
+            pickers[one] = picker if is_grouped else replace(picker, by=None)
         self._check_opens(f"{key}.opens", entry.opens, pickers)
         label = entry.label or name.replace("_", " ").capitalize()
-        draw = functools.partial(values_of, self.book)
-        look, language = self.book.look, self.book.language
-        resolver = self.book.resolver
-        return Page(name, label, charts, pickers, own, look, draw, language, resolver)
+        book = self.book
+        return Page(
+            name, label, charts, pickers, own, book.look, book.sources, book.language, book.resolver
+        )
 
     def _check_opens(
         self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]
@@ -78,7 +82,7 @@ class Pages:
         follows = entry.follows or (home if not said else None)
         if not said and follows is None:
             raise self.offers.wrong(
-                key, "no picker and no period governs this chart",
+                key, Message("no picker and no period governs this chart", code="ungoverned"),
                 "Add follows = '…' or period = '…', or dates = 'none' if it has none.",
             )  # fmt: skip
         if follows is not None:
@@ -93,7 +97,6 @@ class Pages:
         pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
         drawn = {n: getattr(entry, n) for n in ("value", "how", "split", "top", "beside", "running",
                                                 "where")}  # fmt: skip
-        held = dict(source.held)
         return Chart(
             name,
             entry.label or name.replace("_", " ").capitalize(),
@@ -108,7 +111,7 @@ class Pages:
             entry.partial,
             entry.max_buckets or MOST_BUCKETS,
             {n: one for n, one in drawn.items() if one},
-            held,
+            source.held,
         )
 
     def _unit(self, key: str, name: str) -> str:
@@ -130,8 +133,12 @@ class Pages:
                 self.offers.known(key, "period", name, self.book.periods)
         assert entry is not None
         self._check_data(key, entry.period, entry)
-        if is_open(entry.period):
-            raise self.offers.wrong(key, f"{name} has open slots, which a pin cannot fill")
+        for slot, made in entry.period.inputs.items():
+            if made.kind in OPENING and made.opens is None:
+                raise self.offers.wrong(
+                    key, f"a pin shows what {name} opens with, and its slot {{{slot}}} has nothing "
+                    "to open with", f"Add opens = … to [periods.{name}.inputs.{slot}].",
+                )  # fmt: skip
         return choice_of(entry)
 
     def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
@@ -145,15 +152,14 @@ class Pages:
 
     def _shift(self, key: str, text: str) -> tuple[int, Unit]:
         try:
-            found = period(f"today, {text}").definition
-            if found.rule.kind is not Kind.SHIFT or found.args[0].rule.kind is Kind.SHIFT:
-                raise UlnagerError(f"'{text}' is no shift")
+            found = shift_of(text)
         except UlnagerError:
+            found = None
+        if found is None:
             raise self.offers.wrong(
                 key, f"{text!r} is no shift", "Write '1 year earlier', or '1 period earlier'."
-            ) from None
-        count, unit = found.args[1:]
-        return (count if found.rule.key == "later" else -count), unit
+            )
+        return found
 
     def schedule(self, name: str, entry: ScheduleEntry, pages: Mapping[str, Page]) -> Schedule:
         """The schedule of that name."""
@@ -161,9 +167,15 @@ class Pages:
         page = pages[self.offers.known(f"{key}.page", "page", entry.page, pages)]
         self._check_opens(f"{key}.opens", entry.opens, page.pickers)
         made: dict[str, Any] = {}
-        for part, make in (("tz", zone_of), ("at", time_of_day)):
+        zone = entry.tz or self.book.tz
+        if zone is None:
+            raise self.offers.wrong(
+                key, "a schedule goes out by the clocks of a zone, and none is named",
+                'Say tz = "America/Halifax", here or at the top of the book.',
+            )  # fmt: skip
+        for part, make, said in (("tz", zone_of, zone), ("at", time_of_day, entry.at)):
             try:
-                made[part] = make(getattr(entry, part))
+                made[part] = make(said)
             except UlnagerError as error:
                 raise self.offers.wrong(f"{key}.{part}", str(error)) from None
         try:

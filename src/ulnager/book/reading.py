@@ -5,15 +5,17 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 from pydantic import BaseModel, ValidationError
 
-from ulnager.book.book import Book, BookAnchor, BookPeriod, read_phrase
+from ulnager.book.book import Book, BookAnchor, BookPeriod
+from ulnager.book.entries import entry_named, phrase_at
 from ulnager.book.house import House
+from ulnager.book.including import whole_book
 from ulnager.book.languages import language_of, one_language
 from ulnager.book.offering import Offers
 from ulnager.book.offers import ByEntry, ChartEntry, PageEntry, PickerEntry, ScheduleEntry
@@ -27,27 +29,28 @@ from ulnager.book.schema import (
     ReadingsEntry,
     SourceEntry,
 )
+from ulnager.book.shipped import named_book
 from ulnager.book.signing import KeySigner
-from ulnager.book.sources import BookSource, lag_of
-from ulnager.book.toml import values_of_file
+from ulnager.book.sources import BookSource
+from ulnager.book.sourcing import sources_of
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.calendars.weeks import WeekCalendar
-from ulnager.core.choices.resolver import asks_data
+from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.openperiod import open_period
 from ulnager.core.language.period import Period
 from ulnager.core.language.reader import is_phrase, read_period
+from ulnager.core.messages import NO_KEY, Message
 from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
-from ulnager.core.suggest import nearest, no_such
+from ulnager.core.suggest import nearest
 from ulnager.core.units import own_unit
 from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.limits import limits_now
-from ulnager.sources.profile import SHARE
-from ulnager.sources.queries import checked_query
 
 
 @checked(path=Sort((str, Path), "the path of a book"))
@@ -61,9 +64,15 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
     >>> read_book(book_file()).period("quarter").label
     'Last 3 whole months'
 
-    Raises BookError with the file, the key path, what is wrong and what would be right.
+    ``demo:ferries`` is the demo's. Raises BookError with the file, the key path, what is wrong and
+    what would be right.
     """
-    return book_of(path, values_of_file(path), allow_outside=allow_outside)
+    file = named_book(path)
+    whole = whole_book(file, allow_outside=allow_outside)
+    try:
+        return book_of(file, whole.values, allow_outside=allow_outside)
+    except BookError as error:
+        raise whole.told(error) from None
 
 
 def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
@@ -76,21 +85,26 @@ def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool 
         raise _shape_error(file, error) from None
     house = House(Path(path).resolve().parent, allow_outside)
     calendars = _calendars(file, entries, house)
-    sources = _sources(file, entries, calendars, house)
+    if entries.tz is not None:
+        try:
+            zone_named(entries.tz)
+        except SettingError as error:
+            raise BookError(file, "tz", str(error)) from None
+    sources = sources_of(file, entries, calendars, house)
     anchors = {
         name: _anchor(file, name, anchor, sources, calendars)
         for name, anchor in entries.anchors.items()
     }
+    _check_names(file, entries.periods)
     periods = {}
     for name, entry in entries.periods.items():
         key = f"periods.{name}"
-        _check_name(file, key, name)
         periods[name] = BookPeriod(
             name,
             _phrase_with_inputs(file, key, entry, calendars),
             entry.label or name.replace("_", " ").capitalize(),
-            _named(file, f"{key}.anchor", "anchor", entry.anchor, anchors),
-            _named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
+            entry_named(file, f"{key}.anchor", "anchor", entry.anchor, anchors),
+            entry_named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
             entry.short,
             entry.ranges,
         )
@@ -103,8 +117,9 @@ def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool 
         Defaults(entries.readings.last, entries.readings.next)
         if "readings" in entries.model_fields_set
         else None,
-        _named(file, "calendar", "calendar", entries.calendar, calendars),
-        _named(file, "anchor", "anchor", entries.anchor, anchors),
+        entry_named(file, "calendar", "calendar", entries.calendar, calendars),
+        entry_named(file, "anchor", "anchor", entries.anchor, anchors),
+        entries.tz,
         language=language_of(file, "", entries.locale, entries.dates_as, texts),
     )
     return _with_offers(book, entries)
@@ -128,19 +143,6 @@ def _with_offers(book: Book, entries: BookFile) -> Book:
     return replace(book, pickers=pickers, pages=pages, schedules=schedules)
 
 
-Found = TypeVar("Found")
-
-
-def _named(
-    file: str, key: str, what: str, name: str | None, known: Mapping[str, Found]
-) -> Found | None:
-    """What an entry names, None when it names nothing."""
-    if name is not None and name not in known:
-        fix = f"Add it under [{what}s], or name one that is there."
-        raise BookError(file, key, no_such(what, name, known), fix)
-    return None if name is None else known[name]
-
-
 def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar]:
     """The calendars of a book; one may build on another, wherever that stands."""
     found: dict[str, Calendar] = {}
@@ -154,7 +156,7 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
             )  # fmt: skip
         base = entry.base
         if base is not None and base not in found:
-            _named(file, f"{key}.base", "calendar", base, entries.calendars)
+            entry_named(file, f"{key}.base", "calendar", base, entries.calendars)
             if base in (*waiting, name):
                 circle = " → ".join((*waiting, name, base)[(*waiting, name).index(base) :])
                 raise BookError(
@@ -215,92 +217,6 @@ _KINDS = {
 _KIND_KEYS = [name for names in _KINDS.values() for name in names]
 
 
-def _sources(
-    file: str, entries: BookFile, calendars: dict[str, Calendar], house: House
-) -> dict[str, BookSource]:
-    found = {}
-    for name, entry in entries.sources.items():
-        key = f"sources.{name}"
-        try:
-            place, lag = _place(entry, house), lag_of(entry.loaded)
-        except (SettingError, SourceError) as error:
-            raise BookError(file, key, str(error)) from None
-        found[name] = BookSource(
-            name,
-            place,
-            entry.column,
-            entry.tz,
-            _named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
-            SHARE if entry.share is None else entry.share,
-            entry.table,
-            entry.password_env,
-            tuple(
-                (setting, given)
-                for setting in _READ_AS
-                if (given := getattr(entry, setting)) is not None
-            )
-            + _key_types(file, key, entry),
-            None if entry.period is None
-            else _phrase(file, f"{key}.period", entry.period, calendars),
-            tuple((column, tuple(one) if isinstance(one, list) else (one,))
-                  for column, one in entry.where.items()),
-            within=house.within,
-            lag=lag,
-        )  # fmt: skip
-    for name, entry in entries.sources.items():
-        if entry.query is not None:
-            found[name] = replace(found[name], **_asked(file, name, entry, found))
-    return found
-
-
-def _asked(
-    file: str, name: str, entry: SourceEntry, found: dict[str, BookSource]
-) -> dict[str, Any]:
-    """The query of a source, and the others that it may speak of, which are no queries."""
-    others = tuple(one for key, one in found.items() if key != name and one.place)
-    query = str(entry.query)
-    try:
-        checked_query(query, "duckdb", [one.name for one in others])
-    except (SourceError, SettingError) as error:
-        raise BookError(
-            file, f"sources.{name}.query", str(error), "It reads the book's sources that are files."
-        ) from None
-    return {"query": query, "others": others}
-
-
-_READ_AS = ("delimiter", "header", "encoding", "date_format", "grain", "stamps", "open_ended")
-
-
-def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any], ...]:
-    if entry.column_type is None:
-        return ()
-    if entry.column is None:
-        raise BookError(file, key, "column_type is about a column", "Name that too: column = …")
-    return (("column_types", {entry.column: entry.column_type}),)
-
-
-def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
-    """Where a source of a book is."""
-    said = [one for one in (entry.file, entry.url, entry.query) if one is not None]
-    if len(said) != 1:
-        raise SettingError(
-            "a source is a file, the url of a database, or a query over others; give one of them"
-        )
-    if entry.query is not None:
-        if entry.table is not None or entry.password_env is not None:
-            raise SettingError("table and password_env are for the url of a database")
-        return ()
-    if entry.url is not None:
-        if entry.table is None:
-            raise SettingError("the url of a database needs a table")
-        return house.url(entry.url)
-    if entry.table is not None or entry.password_env is not None:
-        raise SettingError("table and password_env are for the url of a database, not for a file")
-    if isinstance(entry.file, list):
-        return tuple(house.path(name) for name in entry.file)
-    return house.path(str(entry.file))
-
-
 def _anchor(
     file: str,
     name: str,
@@ -309,15 +225,15 @@ def _anchor(
     calendars: dict[str, Calendar],
 ) -> BookAnchor:
     key = f"anchors.{name}"
-    point = _phrase(file, key, entry.point, calendars)
-    if point.definition.rule.key != "on":
+    point = phrase_at(file, key, entry.point, calendars)
+    if point.definition.point is None:
         raise BookError(
             file,
             key,
             f"'{entry.point}' is a period, and an anchor is one day",
             f"Write 'start of {point}' or 'end of {point}'.",
         )
-    named = [_named(file, f"{key}.sources", "source", one, sources) for one in entry.sources]
+    named = [entry_named(file, f"{key}.sources", "source", one, sources) for one in entry.sources]
     found = tuple(one for one in named if one is not None)
     if not found and asks_data(point.definition):
         if len(sources) > 1:
@@ -337,7 +253,7 @@ def _phrase_with_inputs(
     if "{" not in entry.phrase and not entry.inputs:
         if entry.ranges > 1:
             raise BookError(file, f"{key}.ranges", "a phrase without slots has one range only")
-        return _phrase(file, f"{key}.phrase", entry.phrase, calendars)
+        return phrase_at(file, f"{key}.phrase", entry.phrase, calendars)
     own = {unit.name: unit for one in calendars.values() for unit in one.own_units}
     try:
         return open_period(entry.phrase, entry.inputs, tuple(own.values()))
@@ -347,23 +263,17 @@ def _phrase_with_inputs(
         raise BookError(file, f"{key}.inputs", str(error)) from None
 
 
-def _phrase(file: str, key: str, phrase: str, calendars: dict[str, Calendar]) -> Period:
-    try:
-        return read_phrase(phrase, calendars.values())
-    except PeriodSyntaxError as error:
-        raise BookError(file, key, str(error)) from None
-
-
-def _check_name(file: str, key: str, name: str) -> None:
-    """A name that is a phrase too would have two meanings on the command line."""
-    if not is_phrase(name):
+def _check_names(file: str, names: Iterable[str]) -> None:
+    """Names that are phrases too would have two meanings on the command line; all are told."""
+    wrong = [name for name in names if is_phrase(name)]
+    if not wrong:
         return
+    told = "; ".join(f"'{name}' is a phrase of its own, '{read_period(name)}'" for name in wrong)
+    several = "these names are phrases: " if wrong[1:] else "the name "
     raise BookError(
-        file,
-        key,
-        f"the name '{name}' is a phrase of its own, '{read_period(name)}'",
-        f"Choose another, such as '{name}_period'.",
-    )
+        file, f"periods.{wrong[0]}", f"{several}{told}",
+        f"Choose {'others' if wrong[1:] else 'another'}, such as '{wrong[0]}_period'.",
+    )  # fmt: skip
 
 
 def _shape_error(file: str, error: ValidationError) -> BookError:
@@ -379,7 +289,9 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
             file, key, "this key is not known", f"{fix}Known here: {', '.join(known)}."
         )
     if first["type"] == "missing":
-        return BookError(file, key, "this key is missing", f"Add '{path[-1]} = …'.")
+        return BookError(
+            file, key, Message("this key is missing", code=NO_KEY), f"Add '{path[-1]} = …'."
+        )
     if first["type"] == "string_pattern_mismatch":
         return BookError(
             file,

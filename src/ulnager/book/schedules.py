@@ -8,10 +8,10 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final
 
+from ulnager.choices.moment import Moment, moment_from, past_moment
+from ulnager.choices.pages import OpenedPage, Page
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.zones import zone_name, zone_named
-from ulnager.core.choices.moment import Moment, moment_from, past_moment
-from ulnager.core.choices.pages import OpenedPage, Page
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.clock import as_instant
 
@@ -101,12 +101,18 @@ class Schedule:
     ) -> dict[str, Any]:
         """What goes out at a moment as plain values, for whoever mails it."""
         opened = self.open(moment, data, today=today, now=now)
-        links = {
-            name: None if view.resolution is None or view.resolution.is_empty
-            else view.link(frozen=True)
-            for name, view in opened.views.items()
-        }  # fmt: skip
         notes = list(map(opened.said, self.notes(opened)))
+        links: dict[str, str | None] = {}
+        for name, view in opened.views.items():
+            links[name] = None
+            if view.resolution is None or view.resolution.is_empty:
+                continue
+            try:
+                links[name] = view.link(frozen=True)
+            except SettingError as error:
+                if not view.locked:
+                    raise
+                notes.append(opened.said(f"there is no link to {name}: {error}"))
         return {"schedule": self.name, "label": self.label, "moment": _aware(moment).isoformat(),
                 **opened.to_dict(), "links": links, "notes": notes}  # fmt: skip
 

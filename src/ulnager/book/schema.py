@@ -73,11 +73,13 @@ class SourceEntry(Accepting):
     delimiter: str | None = None
     header: bool | None = None
     encoding: str | None = None
+    decimal: Literal[",", "."] | None = None
     date_format: str | None = None
     column: str | None = None
     column_type: Literal["yyyymmdd", "yyyymm", "yyyyww", "iso-week"] | None = None
     grain: str | None = None
     stamps: Literal["first", "last"] | None = None
+    rounding: Literal["inward", "outward"] | None = None
     open_ended: list[date] | None = None
     tz: str | None = None
     calendar: str | None = None
@@ -134,9 +136,12 @@ class ReadingsEntry(Part):
 
 
 class BookFile(Accepting):
-    """The tables of a book's file; ``calendar`` names the one for periods that name none."""
+    """The tables of a book's file; ``calendar`` names the one for periods and sources that name
+    none, ``tz`` is the zone of all that name none."""
 
+    include: list[str] = []
     calendar: str | None = None
+    tz: str | None = None
     calendars: dict[Name, CalendarEntry] = {}
     sources: dict[Name, SourceEntry] = {}
     anchors: dict[

@@ -81,6 +81,7 @@ class InputTold(_Told):
     )
     typed: str | None = Field(description="What was typed, while that is a problem.")
     problem: str | None = Field(description="What is wrong, in words for viewers.")
+    problem_code: str | None = Field(description="Its code, for programs.")
     untouched: bool = Field(description="Whether the viewer left it as it opened.")
     range: int = Field(description="Which range it belongs to, from 1.")
     min: int | Day | None = Field(description="The least value.")
@@ -98,6 +99,7 @@ class UnitTold(_Told):
     buckets: int | None = Field(description="How many buckets it gives.")
     fits: bool = Field(description="Whether that fits.")
     why: str | None = Field(description="Why it does not fit.")
+    why_code: str | None = Field(description="Its code, for programs.")
 
 
 class ByTold(_Told):
@@ -125,7 +127,13 @@ class ViewTold(_Told):
     by: ByTold | None = Field(description="How charts are grouped; null without a say in it.")
     dates: DatesTold | None = Field(description="The dates; null while there is a problem.")
     problems: list[str] = Field(description="Why there are no dates.")
+    problem_codes: list[str] = Field(
+        description="Their codes, for programs, in the same order; empty for what has none."
+    )
     notes: list[str] = Field(description="What a viewer should know.")
+    note_codes: list[str] = Field(
+        description="Their codes, for programs, in the same order; empty for what has none."
+    )
     state: dict[str, str] = Field(description="All that the viewer touched, as text.")
     shown: str = Field(description="What is shown and untouched, as a query string.")
 

@@ -6,7 +6,7 @@ import hmac
 import os
 from typing import Any, Final
 
-from ulnager.core.choices.picker import Signer
+from ulnager.choices.picker import Signer
 from ulnager.core.errors import SettingError
 
 _SHORTEST: Final = 16

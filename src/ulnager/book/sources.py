@@ -9,13 +9,14 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
+from ulnager.choices.moment import Moment, moment_from
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.choices.moment import Moment, moment_from
-from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.spans import Range, intersection
+from ulnager.core.text import masked
 from ulnager.sources.base import Source
 from ulnager.sources.joinedfiles import JoinedFiles, check_parts
 from ulnager.sources.opening import opened_source, seconds_for
@@ -44,14 +45,37 @@ class BookSource:
     """The folder outside of which nothing is opened."""
     lag: int = 0
     """So many days after a day its rows come."""
+    rounding: str | None = None
+    """What becomes of a unit of its grain that a period cuts."""
+    has_own_tz: bool = True
+    """Whether ``tz`` was said of the source itself, and not of the whole book."""
 
     @property
-    def held(self) -> dict[str, Any]:
-        """What its column holds, for conditions."""
+    def is_grained(self) -> bool:
+        """Whether a row is said to stand for more than a day, and nobody says how that is cut."""
+        return "grain" in dict(self.form) and self.rounding is None
+
+    @property
+    def told_place(self) -> str:
+        """Where it is, without a password and without the folder of the book."""
+        names = (self.place,) if isinstance(self.place, str) else self.place
+        folder = "" if self.within is None else f"{self.within}/"
+        told = ", ".join(masked(one).removeprefix(folder) for one in names)
+        return f"{told}, {masked(self.table)}" if self.table else told
+
+    def held(self, column: str) -> dict[str, Any]:
+        """What a column of it holds, for conditions; SourceError where it has to be looked at and
+        cannot be read."""
         types = dict(self.form).get("column_types", {})
-        if self.column in types:
-            return {"column_type": types[self.column]}
-        return {} if self.tz is None else {"column_type": "timestamptz", "tz": self.tz}
+        if column in types:
+            return {"column_type": types[column]}
+        if self.tz is None:
+            return {}
+        if not self.has_own_tz:
+            kind = self._raw(None, moment_from()).column(column).column_type
+            if kind != "timestamptz":
+                return {} if kind is None else {"column_type": kind}
+        return {"column_type": "timestamptz", "tz": self.tz}
 
     def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source:
         """The source with the rows that it stands for at a moment, the present one unless it is

@@ -9,6 +9,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
+from ulnager.book.usual import AHEAD, UNITS
 from ulnager.core.errors import SettingError
 from ulnager.sources.profile import Profile
 
@@ -49,6 +50,13 @@ def starting_book(
         for key, value in said.items():
             lines.append(f"{key} = {_toml(value)}{remark if key == 'week_starts' else ''}")
         lines.append("")
+    ahead = ", ".join(_toml(one) for one in AHEAD[:4])
+    heading = _called("Ahead", words)
+    choices, units = _of_grain(profile)
+    ahead_of_clock = []
+    # A date that lies alone behind the others is no data that runs ahead.
+    if profile.after_today and profile.before_last is None and not choices:
+        ahead_of_clock = [f'choices = ["usual", {{ heading = {heading} }}, {ahead}]']
     lines.append(f"[sources.{name}]")
     lines += [f"{key} = {_toml(value)}" for key, value in settings.items()]
     lines += [
@@ -56,13 +64,15 @@ def starting_book(
         "[anchors]",
         f"load = {{ point = {_toml(profile.anchor)}, sources = [{_toml(name)}] }}",
         "",
-        "# Without choices of its own a picker offers the usual ones; each further one is a period",
-        "# below and its name in choices = [...].",
+        "# Without choices of its own a picker offers the usual ones. In choices = ['usual', …]",
+        "# stand names of periods below, too, and phrases: { phrase = 'last 7 whole days' }.",
         "[pickers.dates]",
-        'label = "Dates"',
+        f"label = {_called('Dates (label)', words)}",
+        *([f"choices = [{', '.join(choices)}]"] if choices else []),
+        *ahead_of_clock,
         "",
         "[pickers.dates.by]",
-        'of = ["day", "week", "month"]',
+        f"of = [{', '.join(map(_toml, units))}]",
         "",
         "[pages.home]",
         f"label = {_toml(name.replace('_', ' ').capitalize())}",
@@ -71,10 +81,32 @@ def starting_book(
         "[pages.home.charts.rows]",
         f"source = {_toml(name)}",
         f"column = {_toml(profile.column)}",
+        *([f"label = {_called('Rows (label)', words)}"] if words is not None else []),
         'by = "viewer"',
         "",
     ]
     return "\n".join(lines)
+
+
+def _called(text: str, words: Any) -> str:
+    """A label of ours in the viewers' language."""
+    return _toml((text if words is None else words.label(text)).removesuffix(" (label)"))
+
+
+def _of_grain(profile: Profile) -> tuple[list[str], list[str]]:
+    """The usual choices and units that cut no unit that a row stands for; no choices for days."""
+    units = ["week", "month", "quarter", "year"]
+    if profile.grain is None or profile.grain.unit.name == "day":
+        return [], ["day", "week", "month"]
+    size = profile.grain.unit.months
+    if size and profile.grain.unit.name in units:
+        units = units[units.index(profile.grain.unit.name) :]
+    else:
+        units = [profile.grain.unit.name]
+    known = [one for one in units if one in UNITS]
+    choices = [_toml(f"{which}_{unit}") for unit in known for which in ("this", "previous")]
+    phrase = _toml(f"last 12 whole {profile.grain.unit.plural}")
+    return [f"{{ phrase = {phrase} }}", *choices], units
 
 
 def _name(place: str) -> str:

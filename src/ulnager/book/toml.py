@@ -12,11 +12,6 @@ from ulnager.sources.guard import small_file
 from ulnager.sources.limits import limits_now
 
 
-def values_of_file(path: str | Path) -> dict[str, Any]:
-    """What stands in a book's file; BookError when it cannot be read, or is no TOML."""
-    return values_of_text(str(path), text_of_file(path))
-
-
 def text_of_file(path: str | Path) -> str:
     """The text of a book's file; BookError when it cannot be read, or is larger than a book is."""
     file = str(path)

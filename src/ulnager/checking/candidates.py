@@ -10,10 +10,14 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import UlnagerError
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import NamedUnit, Ordinal
 from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.phrases.table import LATER, OTHER
+from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 
 WIDE: Final = 4_200
@@ -56,23 +60,31 @@ def _numbers_in(said: str) -> set[int]:
     }
 
 
-def made(key: str, *args: Any) -> Period:
-    return Period(Definition(RULES[key], args))
+def made(rule: Rule, *args: Any) -> Period:
+    return Period(Definition(rule, args))
+
+
+def _shaped(*shape: str, kind: Kind = Kind.SPAN) -> list[Rule]:
+    """The rules of the table that have such slots and ask no data, by their ranks."""
+    found = [rule for rule in RULES.values()
+             if rule.kind is kind and rule.shape == shape and rule.asks != "data"]  # fmt: skip
+    return sorted(found, key=lambda rule: rule.rank)
 
 
 def of_anchor(phrase: Period) -> Period | None:
     """A phrase that names the clock's day, with the anchor's in its place; None for other words
     of the clock, which stay with it whatever the anchor."""
-    if any(part.rule.key in ("yesterday", "tomorrow", "now") for part in phrase.definition.walk()):
+    rules = [part.rule for part in phrase.definition.walk()]
+    if any(rule.asks == "clock" and not rule.is_running for rule in rules):
         return None
-    return Period(of_point(phrase.definition, "today", Definition(RULES["anchor_day"], ())))
+    return Period(of_point(phrase.definition, phrases.today, Definition(phrases.anchor_day)))
 
 
-def of_point(definition: Definition, key: str, other: Definition) -> Definition:
+def of_point(definition: Definition, rule: Rule, other: Definition) -> Definition:
     """A definition with another point in the place of one."""
-    if definition.rule.key == key:
+    if definition.rule is rule:
         return other
-    args = tuple(of_point(one, key, other) if isinstance(one, Definition) else one
+    args = tuple(of_point(one, rule, other) if isinstance(one, Definition) else one
                  for one in definition.args)  # fmt: skip
     return Definition(definition.rule, args)
 
@@ -85,29 +97,22 @@ def candidates(seen: Seen) -> Iterator[Period]:
     if Unit.DAY not in named and numbers and not named:
         units = [Unit.DAY, *(one for one in units if one is not Unit.DAY)]
     counts = {unit: counts_of(unit, seen.bounds, numbers) for unit in units}
-    for text in ("today", "yesterday", "tomorrow"):
-        yield period(text)
+    yield from (made(phrases.on, day) for day in _named_days())
     bigger = [one for one in units if one is not Unit.DAY]
     if seen.is_single:
         yield from _points(units, bigger, counts)
         yield from _weekdays([])
         yield from _fixed(seen.said)
         return
-    for key in ("this", "previous", "following"):
-        yield from (made(key, unit) for unit in bigger)
-    yield from (made("to_date", unit) for unit in bigger)
-    for key in ("last_rolling", "next_rolling", "last_whole", "next_whole"):
-        yield from _counted(key, units, counts)
-    # The other rows of the table, in its order.
-    yield from (made("rest", unit) for unit in bigger)
-    for key in ("last_to_date", "last_to_end", "next_from_date", "next_from_start"):
-        yield from _counted(key, units, counts)
+    yield from simple_phrases(units, bigger, counts)
     yield from _fixed(seen.said)
     yield from _texts(bigger)
     yield from _open(units, bigger, counts, seen.sides)
     yield from _parts_of(bigger, counts)
-    for key in ("at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"):
-        yield from _counted(key, units, counts)
+    for rule in _simple():
+        if rule.rank >= LATER:
+            yield from _filled(rule, units, bigger, counts)
+    yield from (made(rule) for rule in _shaped())
     yield from _named()
     yield from _shifted(bigger, counts)
     yield from _weekdays(counts[Unit.DAY])
@@ -116,19 +121,50 @@ def candidates(seen: Seen) -> Iterator[Period]:
     yield from _rarer(bigger, counts, numbers)
 
 
-def _counted(key: str, units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
+def simple_phrases(
+    units: list[Unit], bigger: list[Unit], counts: Mapping[Unit, list[int]]
+) -> Iterator[Period]:
+    """Units around the anchor and so many of them, but for how old something is."""
+    for rule in _simple():
+        if rule.rank < LATER:
+            yield from _filled(rule, units, bigger, counts)
+
+
+def _simple() -> list[Rule]:
+    rules = [*_shaped("unit"), *_shaped("count", "units")]
+    return sorted(rules, key=lambda rule: rule.rank)
+
+
+def _named_days() -> list[Definition]:
+    """Today and its like."""
+    return [Definition(rule) for rule in _shaped(kind=Kind.POINT)
+            if rule.asks == "clock" and not rule.is_instant]  # fmt: skip
+
+
+def _filled(
+    rule: Rule, units: list[Unit], bigger: list[Unit], counts: Mapping[Unit, list[int]]
+) -> Iterator[Period]:
+    """A rule with units, and with counts where it takes them."""
+    if rule.shape == ("unit",):
+        yield from (made(rule, unit) for unit in bigger)
+        return
     for unit in units:
-        yield from (made(key, n, unit) for n in counts[unit])
+        yield from (made(rule, n, unit) for n in counts[unit])
+
+
+def _moves(count: int, unit: Unit, point: Definition) -> list[Definition]:
+    """The points that lie so far before and after another one."""
+    rules = _shaped("count", "units", "point", kind=Kind.POINT)
+    return [Definition(rule, (count, unit, point)) for rule in rules]
 
 
 def _points(
     units: list[Unit], bigger: list[Unit], counts: Mapping[Unit, list[int]]
 ) -> Iterator[Period]:
-    today = Definition(RULES["today"], ())
+    today = Definition(phrases.today)
     for unit in units:
         for n in counts[unit]:
-            for key in ("moved_before", "moved_after"):
-                yield made("on", Definition(RULES[key], (n, unit, today)))
+            yield from (made(phrases.on, point) for point in _moves(n, unit, today))
     for unit in bigger:
         for word in ("start of", "end of", "start of previous", "end of previous", "start of next"):
             yield period(f"{word} {unit.name}")
@@ -158,26 +194,32 @@ def _texts(units: list[Unit]) -> Iterator[Period]:
         yield from _if_read(text)
 
 
-_MONTHS: Final = (
-    "january", "february", "march", "april", "may", "june", "july", "august", "september",
-    "october", "november", "december",
-)  # fmt: skip
+_NAMED: Final = {
+    "monthname": [NamedUnit(Unit.MONTH, month) for month in range(1, 13)],
+    "unitname": [NamedUnit(unit, number) for unit, most in ((Unit.QUARTER, 4), (Unit.HALF, 2))
+                 for number in range(1, most + 1)],
+}  # fmt: skip
+_WEEKS: Final = [NamedUnit(Unit.WEEK, week) for week in range(1, 54)]
 
 
 def _named() -> Iterator[Period]:
     """Months, quarters and halves by their names."""
-    names = [*_MONTHS, "Q1", "Q2", "Q3", "Q4", "H1", "H2"]
-    for form in ("{}", "last {}", "next {}", "{} of previous year", "{} of next year"):
-        for name in names:
-            yield from _if_read(form.format(name))
-    for key in ("named_unit", "last_unit", "next_unit"):
-        yield from (made(key, NamedUnit(Unit.WEEK, week)) for week in range(1, 54))
+    names = {slot: list(given) for slot, given in _NAMED.items()}
+    for slot, units in names.items():
+        for rule in _shaped(slot):
+            yield from (made(rule, name) for name in units)
+    years = [made(rule, Unit.YEAR).definition for rule in _shaped("unit") if rule.place]
+    for slot, units in names.items():
+        for rule in _shaped(slot, "period"):
+            yield from (made(rule, name, year) for year in years for name in units)
+    for rule in _shaped("unitname"):
+        yield from (made(rule, week) for week in _WEEKS)
 
 
 def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
     """The first or last units of another one, and the Nth."""
-    outer = [Definition(RULES[key], (unit,)) for key in ("this", "previous", "following")
-             for unit in units]  # fmt: skip
+    places = [rule for rule in _shaped("unit") if rule.place is not None]
+    outer = [Definition(rule, (unit,)) for rule in places for unit in units]
     inside = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER)
     for inner in inside:
         for n in [1, *(one for one in counts.get(inner, [])[:6] if one > 1)]:
@@ -186,15 +228,15 @@ def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[P
                     yield from _if_read(f"first {inner.name} of {period_}")
                     yield from _if_read(f"last {inner.name} of {period_}")
                 else:
-                    yield made("first_of", n, inner, period_)
-                    yield made("last_of", n, inner, period_)
+                    yield from (made(rule, n, inner, period_)
+                                for rule in _shaped("count", "units", "period"))  # fmt: skip
     for place in (2, 3, 4):
         for inner in inside[1:]:
-            yield from (made("nth_unit", Ordinal(place), inner, period_) for period_ in outer)
-    for key in ("this", "previous", "following"):
-        year = Definition(RULES[key], (Unit.YEAR,))
-        for n in range(1, 54):
-            yield made("unit_of_period", NamedUnit(Unit.WEEK, n), year)
+            for rule in _shaped("ordinal", "unit", "period"):
+                yield from (made(rule, Ordinal(place), inner, period_) for period_ in outer)
+    for rule in _shaped("unitname", "period"):
+        for around in places:
+            yield from (made(rule, week, made(around, Unit.YEAR).definition) for week in _WEEKS)
 
 
 _WEEKDAY_FORMS: Final = (
@@ -267,38 +309,35 @@ def _open(
 ) -> Iterator[Period]:
     """From, until, before and after points, as the sides are open or not."""
     points: list[Definition] = []
-    this = Definition
     for unit in bigger:
         for words in ("start of", "end of", "start of previous", "end of previous",
                       "start of next"):  # fmt: skip
             found = _read(f"{words} {unit.name}")
             if found is not None:
                 points.append(found.definition.args[0])
-    today = this(RULES["today"], ())
+    today = Definition(phrases.today)
     for unit in units:
         for n in counts[unit]:
-            points += [
-                this(RULES[key], (n, unit, today)) for key in ("moved_before", "moved_after")
-            ]
+            points += _moves(n, unit, today)
     for unit in bigger:
         start = _read(f"start of {unit.name}")
         assert start is not None
         for n in counts[unit]:
-            for key in ("moved_before", "moved_after"):
-                points.append(this(RULES[key], (n, unit, start.definition.args[0])))
+            points += _moves(n, unit, start.definition.args[0])
     if any(sides):
         points += list(_edges(bigger, counts))
-    keys = {(True, False): ("until", "before"), (False, True): ("from", "after"),
-            (False, False): ("since",)}.get(sides, ())  # fmt: skip
+    rules = [rule for rule in _shaped("point") if rule.opens == sides and not rule.of_point]
+    # Those that hold the day of the point go first.
+    rules.sort(key=lambda rule: rule.ends not in (("begin", "day"), ("day", "finish")))
     for point in points:
-        yield from (made(key, point) for key in keys)
+        yield from (made(rule, point) for rule in rules)
     if any(sides):
         return
-    ends = [today, *(this(RULES[key], ()) for key in ("yesterday", "tomorrow"))]
     for point in points:
-        for end in ends:
-            yield made("between", point, end)
-            yield made("between", end, point)
+        for end in _named_days():
+            for rule in _shaped("point", "point"):
+                yield made(rule, point, end)
+                yield made(rule, end, point)
 
 
 def _edges(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Definition]:
@@ -307,8 +346,7 @@ def _edges(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Defi
         for unit in units:
             base = period(f"{words} {unit.name}").definition.args[0]
             for n in counts[unit]:
-                for key in ("moved_before", "moved_after"):
-                    yield Definition(RULES[key], (n, unit, base))
+                yield from _moves(n, unit, base)
 
 
 def _cut(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
@@ -324,15 +362,28 @@ def _cut(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period
 
 
 def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
-    bases = [Definition(RULES[key], (unit,)) for key in ("this", "previous", "to_date")
-             for unit in units]  # fmt: skip
-    bases += [Definition(RULES[key], (n, unit)) for key in ("last_rolling", "last_whole")
+    bases = [made(rule, unit).definition for rule in _usual() for unit in units]
+    bases += [made(rule, n, unit).definition for rule in _usual_counted()
               for unit in units for n in counts[unit][:4]]  # fmt: skip
     for shift in (Unit.YEAR, Unit.QUARTER, Unit.MONTH, Unit.WEEK):
         usual = (1, 2, 3, 52) if shift is Unit.WEEK else (1, 2)
         for n in [*usual, *(one for one in counts.get(shift, [])[:3] if one not in usual)]:
-            for key in ("earlier", "later"):
-                yield from (made(key, base, n, shift) for base in bases)
+            for rule in _shifts():
+                yield from (made(rule, base, n, shift) for base in bases)
+
+
+def _shifts() -> list[Rule]:
+    return [rule for rule in RULES.values() if rule.kind is Kind.SHIFT]
+
+
+def _usual() -> list[Rule]:
+    """This unit, the one before, and the running one so far."""
+    return [rule for rule in _shaped("unit") if rule.rank < OTHER and rule.place != 1]
+
+
+def _usual_counted() -> list[Rule]:
+    return [rule for rule in _shaped("count", "units")
+            if rule.rank < OTHER and rule.family == "last"]  # fmt: skip
 
 
 def _rarer(
@@ -343,20 +394,25 @@ def _rarer(
         for outer in units:
             point = period(f"{edge} {outer.name}").definition.args[0]
             for unit in units:
-                yield made("as_of", Definition(RULES["to_date"], (unit,)), point)
+                so_far = (rule for rule in _usual() if rule.place is None)
+                yield from (_as_of(made(rule, unit), point) for rule in so_far)
             for n in sorted(numbers)[:4]:
-                for key in ("last_rolling", "last_whole"):
-                    yield from (made("as_of", Definition(RULES[key], (n, unit)), point)
-                                for unit in units)  # fmt: skip
-    bases = [made(key, unit) for key in ("this", "previous", "to_date") for unit in units]
-    bases += [made("last_rolling", n, unit) for unit in units for n in counts[unit][:2]]
+                for rule in _usual_counted():
+                    yield from (_as_of(made(rule, n, unit), point) for unit in units)
+    bases = [made(rule, unit) for rule in _usual() for unit in units]
+    rolling = _usual_counted()[0]
+    bases += [made(rolling, n, unit) for unit in units for n in counts[unit][:2]]
     weeks = sorted({n // 7 + add for n in numbers for add in (0, 1) if n // 7 + add} | {1})
     moves = [(n, unit) for unit in (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
              for n in (weeks[:3] if unit is Unit.WEEK else (1, 2))]  # fmt: skip
     for base in bases:
         for one in moves:
             for other in moves:
-                for first in ("earlier", "later"):
-                    for second in ("earlier", "later"):
-                        moved = Definition(RULES[first], (base.definition, *one))
+                for first in _shifts():
+                    for second in _shifts():
+                        moved = Definition(first, (base.definition, *one))
                         yield made(second, moved, *other)
+
+
+def _as_of(phrase: Period, point: Definition) -> Period:
+    return made(phrases.as_of, phrase.definition, point)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 from urllib.parse import quote
 
-RULES: Final = {
+SEVERITIES: Final = {
     "book": "error",
     "missing": "error",
     "ungoverned": "error",
@@ -21,9 +21,11 @@ RULES: Final = {
     "clock-or-data": "warning",
     "runs-out": "warning",
     "zones": "warning",
+    "mixed-anchors": "warning",
     "counted-twice": "warning",
     "left-out": "warning",
     "same-dates": "hint",
+    "usual-replaced": "hint",
     "typed-anchor": "hint",
     "unused": "hint",
     "loses-last-day": "warning",
@@ -34,14 +36,15 @@ RULES: Final = {
     "zone-left-out": "warning",
     "year-and-month-apart": "warning",
     "phrase": "hint",
+    "changed": "warning",
 }
-"""The rules with their severities; those of books, then those of SQL."""
+"""The rules with their severities; those of books, of SQL, and of older books."""
 
 TOLD: Final = {
     "book": "a mistake that makes a part of the book unusable",
     "missing": "a column, file or name that is not there",
     "ungoverned": "a chart that no picker and no period reaches",
-    "nothing": "a period that keeps no row of its source",
+    "nothing": "a period, a chart or an opening choice that has no row or no dates",
     "label": "a label that says another thing than the phrase",
     "stale": "dates typed by hand that do not move",
     "two-readings": "an ambiguous phrase that nothing decides",
@@ -51,9 +54,11 @@ TOLD: Final = {
     "clock-or-data": "measured from the clock though the data has stopped, or the reverse",
     "runs-out": "holidays or a table that end before the periods do",
     "zones": "days taken in different zones",
+    "mixed-anchors": "choices of one picker measured from different days",
     "counted-twice": "a schedule whose windows overlap",
     "left-out": "a schedule whose windows leave days out",
     "same-dates": "choices that always have the same dates",
+    "usual-replaced": "a period that stands in place of a usual choice of the same key",
     "typed-anchor": "a fixed date as anchor, close to the data's last day",
     "unused": "a name, or an acceptance, that nothing uses",
     "loses-last-day": "the last day's rows after midnight are lost",
@@ -64,6 +69,7 @@ TOLD: Final = {
     "zone-left-out": "an instant compared with a day of no zone",
     "year-and-month-apart": "year and month compared apart from each other",
     "phrase": "which phrase a condition is",
+    "changed": "what a book of an older version means otherwise now",
 }
 """What each rule finds, in a line."""
 
@@ -111,7 +117,7 @@ def sarif(findings: Iterable[Finding]) -> dict[str, Any]:
     names = sorted({one.rule for one in found})
     rules = [
         {"id": name, "shortDescription": {"text": TOLD[name]},
-         "defaultConfiguration": {"level": _level(RULES[name])}}
+         "defaultConfiguration": {"level": _level(SEVERITIES[name])}}
         for name in names
     ]  # fmt: skip
     results = []

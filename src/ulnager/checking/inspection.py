@@ -10,17 +10,18 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
-from ulnager.checking.findings import RULES, Finding
+from ulnager.book.including import Whole
+from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.places import line_of, lines_of
+from ulnager.choices.moment import Moment, moment_from
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.moment import Moment, moment_from
-from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import ResolveError, SourceError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
+from ulnager.core.messages import OFF_TABLE, error_message
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
 from ulnager.core.periods.resolution import Resolution
 from ulnager.sources.base import Source
 from ulnager.sources.profile import Profile, profile
@@ -32,15 +33,14 @@ _ACCEPT: Final = "accept"
 class Checking:
     """A book that is checked: what its sources hold, its periods resolved, and what was found."""
 
-    def __init__(
-        self, file: str, book: Book | None, values: Mapping[str, Any], text: str, today: date
-    ) -> None:
-        self.file, self.values, self.today = file, values, today
+    def __init__(self, file: str, book: Book | None, whole: Whole, today: date) -> None:
+        self.file, self.values, self.today = file, whole.values, today
+        self._origins = whole.origins
         self._book = book
         self._folder = f"{Path(file).resolve().parent}/"
         self._found: list[tuple[Key, Finding]] = []
         self._quiet: set[tuple[str, Key]] = set()
-        self._lines = lines_of(text)
+        self._lines = {name: lines_of(text) for name, text in whole.texts.items()}
         self._profiles: dict[str, Profile | None] = {}
         self._opened: dict[str, Source | None] = {}
         self._resolved: dict[str, Resolution | None] = {}
@@ -57,11 +57,19 @@ class Checking:
         if only_accepted:
             self._quiet.add((rule, path))
             return
-        severity = "hint" if as_hint else RULES[rule]
+        severity = "hint" if as_hint else SEVERITIES[rule]
         message, instead = (text.replace(self._folder, "") for text in (message, instead))
-        told = Finding(rule, severity, self.file, line_of(self._lines, path), ".".join(path),
-                       message, instead)  # fmt: skip
+        told = Finding(rule, severity, *self._place(path), ".".join(path), message, instead)
         self._found.append((path, told))
+
+    def _place(self, path: Key) -> tuple[str, int]:
+        """The file and the line of a key."""
+        file = self._origins.get((path[0], path[1]), self.file) if path[1:] else self.file
+        return file, line_of(self._lines.get(file, {}), path)
+
+    def has_found(self, rule: str, path: Key) -> bool:
+        """Whether there is a finding of a rule at a key, or below it."""
+        return any(one.rule == rule and at[: len(path)] == path for at, one in self._found)
 
     def told(self) -> tuple[Finding, ...]:
         """What is not accepted, and the acceptances that nothing needs, in the order of lines."""
@@ -81,12 +89,17 @@ class Checking:
             if (at, rule) in used:
                 continue
             path = (*at, _ACCEPT, rule)
-            known = f"there is no rule {rule!r}" if rule not in RULES else "nothing is found there"
+            known = (
+                f"there is no rule {rule!r}" if rule not in SEVERITIES else "nothing is found there"
+            )
             left.append(Finding(
-                "unused", "hint", self.file, line_of(self._lines, path), ".".join(path),
+                "unused", "hint", *self._place(path), ".".join(path),
                 f"this acceptance matches nothing: {known}", "Take it out.",
             ))  # fmt: skip
-        return tuple(sorted(left, key=lambda one: (one.line, one.key, one.rule, one.message)))
+        return tuple(sorted(left, key=self._order))
+
+    def _order(self, one: Finding) -> tuple[object, ...]:
+        return one.file != self.file, one.file, one.line, one.key, one.rule, one.message
 
     # What the sources hold.
 
@@ -132,6 +145,28 @@ class Checking:
         noon = datetime.combine(self.today, time(12))
         made = moment_from(None, noon, next(iter(zones), None) or "UTC", None, self.look)
         return replace(made, today=self.today)
+
+    def lacks(self, path: Key, source: Source | None, name: str, values: Any) -> bool:
+        """Whether no row of a source has some value of a column, which is told."""
+        some = list(values) if isinstance(values, (list, tuple)) else [values]
+        if source is None:
+            return False
+        gone = []
+        for value in some:
+            try:
+                clause = source.values_in(name, [value])
+                if not source.kept(name, clause)[0]:
+                    gone.append(value)
+            except UlnagerError:
+                return False  # A column that is not there is told as missing.
+        if gone:
+            told = ", ".join(repr(one) for one in gone)
+            self.add(
+                "nothing", path, f"no row has {name} = {told}",
+                "Write the value as the data does, or leave it out.",
+                as_hint=len(gone) < len(some),
+            )  # fmt: skip
+        return len(gone) == len(some)
 
     # What the periods are.
 
@@ -190,7 +225,8 @@ class Checking:
             except ResolveError as error:
                 self._resolved[entry.name] = None
                 if self.extent(self.used_by[entry.name]) is not None or not self.asks_data(entry):
-                    rule = "runs-out" if "table" in str(error) else "nothing"
+                    is_off = error_message(error, OFF_TABLE) is not None
+                    rule = "runs-out" if is_off else "nothing"
                     self.add(
                         rule, ("periods", entry.name), f"it has no dates on {self.today}: {error}"
                     )

@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from typing import Final
 
 from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 
@@ -23,6 +24,24 @@ _COUNTED: Final = re.compile(
     rf"\b(\d{{1,4}}|{'|'.join(_NUMBERS)})[ -]{_UNIT}"
     r"(day|week|fortnight|month|quarter|year|hour|minute)s?\b"
 )
+_ONE: Final = re.compile(
+    r"\b(?:this|current|previous|last|past|next) (day|week|fortnight|month|quarter|half|year)\b"
+    r"(?! to)"
+)
+_DAYS_NAMED: Final = frozenset(
+    rule.template for rule in RULES.values() if rule.asks == "clock" and not rule.is_instant
+)
+_SLOT: Final = re.compile(r"\{(\w+)\}[ -]([a-z]+?)s?\b")
+_SHORT: Final = re.compile(r"\b(\d{1,4}) ?(d|w|m|q|y)\b")
+_SHORTS: Final = {"d": "days", "w": "weeks", "m": "months", "q": "quarters", "y": "years"}
+_BESIDE: Final = re.compile(
+    r"\b(?:vs\.?|versus|against|compared|than|beside|plan|budget|target)\b.*"
+)
+_IN_ENGLISH: Final = {
+    "day": "tage?n?|jours?|日間?", "week": "wochen?|semaines?|週間?",
+    "month": "monate?n?|mois|[かヶカ]月間?", "quarter": "quartale?n?|trimestres?|四半期",
+    "year": "jahre?n?|ans?|années?|年間?",
+}  # fmt: skip
 _NAMED: Final = re.compile(r"\b(day|week|fortnight|month|quarter|half|year|hour)s?\b")
 _YEAR: Final = re.compile(r"(?<![\d-])((?:19|20)\d\d)(?!\d)")
 _READINGS: Final = {
@@ -49,8 +68,16 @@ def speaks_of_now(label: str) -> bool:
 
 def contradiction(label: str, definition: Definition, result: Resolution | None) -> str | None:
     """What a label says otherwise than the phrase; None where it says nothing else."""
-    text = re.sub(r"\{\w+\}[ -]\w+", " ", label.lower())
     parts = list(definition.walk())
+    for slot, unit in _SLOT.findall(label.lower()):
+        if wrong := _other_slot(slot, unit, parts):
+            return wrong
+    text = re.sub(r"\{\w+\}[ -]\w+", " ", label.lower())
+    text = _SHORT.sub(lambda found: f"{found[1]} {_SHORTS[found[2]]}", text)
+    days = {one.rule.template for one in parts if _is_named_day(one)}
+    for name in _DAYS_NAMED:
+        if text.strip() == name and days and name not in days:
+            return f"says {name!r}, and the phrase is '{definition}'"
     counts = [_size(one.args[0], one.args[1].name) for one in parts if _is_counted(one)]
     units = {_plain(name) for one in parts for name in _units_of(one)}
     for number, unit in _COUNTED.findall(text):
@@ -58,6 +85,10 @@ def contradiction(label: str, definition: Definition, result: Resolution | None)
         if counts and said not in counts:
             told = ", ".join(_counted(one) for one in parts if _is_counted(one))
             return f"says {number} {unit}s, and the phrase has {told}"
+    for unit in _ONE.findall(text):
+        if counts and _size(1, unit) not in counts:
+            told = ", ".join(_counted(one) for one in parts if _is_counted(one))
+            return f"speaks of one {unit}, and the phrase has {told}"
     if found := _other_reading(text, parts):
         return found
     if not _COUNTED.search(text):
@@ -66,6 +97,28 @@ def contradiction(label: str, definition: Definition, result: Resolution | None)
         if named and units and not is_one and not _are_alike(named, units):
             return f"speaks of a {min(named)}, and the phrase of {_listed(units)}"
     return _other_year(text, result)
+
+
+def in_english(label: str) -> str:
+    """A label of another language with its units in English, so that counts can be told."""
+    text = label.lower()
+    for unit, words in _IN_ENGLISH.items():
+        text = re.sub(
+            rf"(\d+)\s?(?:derniers? |dernières? )?(?:{words})(?!\w)", rf"\1 {unit}s", text
+        )
+    return " ".join(re.findall(r"\d+ [a-z]+s", text))
+
+
+def _other_slot(slot: str, unit: str, parts: list[Definition]) -> str | None:
+    """What a label says of a slot's unit otherwise than the phrase."""
+    if unit not in {*_MONTHS, *_DAYS, *_HOURS}:
+        return None
+    for part in parts:
+        if len(part.args) >= 2 and getattr(part.args[0], "slot", None) == slot:
+            held = part.args[1]
+            if isinstance(held, Unit) and _plain(held.name) != unit:
+                return f"counts {{{slot}}} {unit}s, and the phrase {{{slot}}} {held.plural}"
+    return None
 
 
 def _is_counted(part: Definition) -> bool:
@@ -92,9 +145,13 @@ def _plain(unit: str) -> str:
 def _units_of(part: Definition) -> Iterable[str]:
     found = [arg.name for arg in part.args if isinstance(arg, Unit)]
     found += [arg.unit.name for arg in part.args if isinstance(getattr(arg, "unit", None), Unit)]
-    if part.rule.key in ("today", "yesterday", "tomorrow"):
+    if _is_named_day(part):
         found.append("day")
     return found
+
+
+def _is_named_day(part: Definition) -> bool:
+    return part.rule.template in _DAYS_NAMED
 
 
 def _are_alike(named: set[str], units: set[str]) -> bool:
@@ -111,25 +168,25 @@ def _listed(units: Iterable[str]) -> str:
 
 
 def _other_reading(text: str, parts: list[Definition]) -> str | None:
-    keys = {one.rule.key for one in parts}
+    readings = {one.rule.reading for one in parts if one.rule.family == "last"}
     for reading, words in _READINGS.items():
         said = next((one for one in words if re.search(rf"\b{one}\b", text)), None)
         if said is None:
             continue
-        others = {
-            other
-            for other in _READINGS
-            for key in keys
-            if other != reading and key.endswith(other.replace(" ", "_")) and "last" in key
-        }
-        own = any(key.endswith(reading.replace(" ", "_")) for key in keys)
-        if others and not own:
+        others = readings & set(_READINGS) - {reading}
+        is_own = reading in {one.rule.reading for one in parts} or _says(reading, parts)
+        if others and not is_own:
             return f"says {said!r}, and the phrase is read as {min(others)}"
     return None
 
 
+def _says(reading: str, parts: list[Definition]) -> bool:
+    return any(f" {reading}" in one.rule.template for one in parts)
+
+
 def _other_year(text: str, result: Resolution | None) -> str | None:
-    years = [int(one) for one in _YEAR.findall(text)]
+    # What it is compared with has a year of its own.
+    years = [int(one) for one in _YEAR.findall(_BESIDE.sub("", text))]
     if result is None or not years or result.is_empty:
         return None
     start, end = result.start, result.end

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import copy
-import re
 from collections.abc import Mapping
 from pathlib import Path
 from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book
+from ulnager.book.including import Whole, whole_book
 from ulnager.book.languages import one_language
 from ulnager.book.reading import book_of
-from ulnager.book.toml import text_of_file, values_of_text
 from ulnager.core.errors import BookError
+from ulnager.core.messages import NO_FILE, NO_KEY, NO_SUCH, code_of, error_message
 
 _MOST: Final = 500
 _FEWEST: Final = 20
 _WORK: Final = 2_000_000
 """So many signs of a book are read anew for its mistakes; each mistake takes one reading."""
-_NO_SUCH: Final = re.compile(r"there is no (?:book's )?(\w+) '([^']*)'")
 
 
 class Mistake(NamedTuple):
@@ -31,12 +30,11 @@ class Mistake(NamedTuple):
 
 
 class Read(NamedTuple):
-    """What could be read: None where nothing could; the file's values, the mistakes, its text."""
+    """What could be read: no book where nothing could; the values of its files, the mistakes."""
 
     book: Book | None
-    values: Mapping[str, Any]
+    whole: Whole
     mistakes: tuple[Mistake, ...]
-    text: str = ""
 
 
 def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
@@ -45,18 +43,24 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
     What only follows from a mistake (a name whose own entry is wrong) is left out in silence.
     """
     try:
-        text = text_of_file(path)
-        values = one_language(values_of_text(str(path), text))[0]
+        whole = whole_book(path, allow_outside=allow_outside)
+        left = copy.deepcopy(whole.values)
+        whole.values = one_language(whole.values)[0]
     except BookError as error:
-        return Read(None, {}, (Mistake("book", (), error.problem, error.fix),))
-    left = copy.deepcopy(values)
+        at = tuple(error.key.split(".")) if error.key else ()
+        if error.file != str(path):
+            at = ("include",)
+            problem = f"{error.file}: {error.key}: {error.problem}"
+            error = BookError(str(path), "", problem, error.fix)
+        return Read(None, Whole({}), (Mistake("book", at, error.problem, error.fix),))
+    size = sum(map(len, whole.texts.values()))
     found: list[Mistake] = []
     dropped: set[tuple[str, ...]] = set()
     removed: dict[tuple[str, ...], list[int]] = {}
-    for _ in range(max(_FEWEST, min(_MOST, _WORK // max(1, len(text))))):
+    for _ in range(max(_FEWEST, min(_MOST, _WORK // max(1, size)))):
         try:
             made = book_of(path, left, allow_outside=allow_outside)
-            return Read(made, values, tuple(found), text)
+            return Read(made, whole, tuple(found))
         except BookError as error:
             where = _path(left, error.key)
             is_known = _follows(error, where, dropped)
@@ -73,7 +77,7 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
     else:
         found.append(Mistake("book", (), f"there may be more mistakes than these {len(found)}",
                              "Mend these first."))  # fmt: skip
-    return Read(None, values, tuple(found), text)
+    return Read(None, whole, tuple(found))
 
 
 def _in_file(
@@ -91,20 +95,22 @@ def _in_file(
 
 
 def _rule(error: BookError) -> str:
-    if error.problem.startswith("no picker and no period governs"):
+    if code_of(error.problem) == "ungoverned":
         return "ungoverned"
-    is_name = _NO_SUCH.search(error.problem) is not None
-    return "missing" if is_name or "there is no file" in error.problem else "book"
+    return "book" if error_message(error, NO_SUCH, NO_FILE) is None else "missing"
 
 
 def _follows(error: BookError, where: tuple[str, ...], dropped: set[tuple[str, ...]]) -> bool:
     """Whether a mistake only follows from one that was told already."""
-    if error.problem == "this key is missing" and any(
+    if code_of(error.problem) == NO_KEY and any(
         gone[:-1] == where[:-1] or gone == where for gone in dropped
     ):
         return True
-    match = _NO_SUCH.search(error.problem)
-    return match is not None and (f"{match[1]}s", match[2]) in {gone[:2] for gone in dropped}
+    said = error_message(error, NO_SUCH)
+    if said is None:
+        return False
+    what, name = said.arguments[:2]
+    return (f"{what.split()[-1]}s", name) in {gone[:2] for gone in dropped}
 
 
 def _path(values: Any, key: str) -> tuple[str, ...]:
@@ -136,7 +142,7 @@ def _at(values: Any, name: str) -> Any:
 def _drop(values: Any, where: tuple[str, ...], error: BookError) -> tuple[str, ...] | None:
     """Takes out what is wrong; the path of what is gone, None where nothing can go."""
     path = where
-    if len(path) > 1 and error.problem == "this key is missing":
+    if len(path) > 1 and code_of(error.problem) == NO_KEY:
         path = path[:-1]
     while path:
         above = values

@@ -12,7 +12,15 @@ from typing import Any, Final, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.checking.candidates import WIDE, Seen, candidates, counts_of, made, of_anchor, of_point
+from ulnager.checking.candidates import (
+    WIDE,
+    Seen,
+    candidates,
+    counts_of,
+    of_anchor,
+    of_point,
+    simple_phrases,
+)
 from ulnager.checking.dialects import Unclear
 from ulnager.checking.joining import Piece, pieces_of, weekdays_named
 from ulnager.checking.keeping import Asked, Days, Matrix, kept_by
@@ -23,9 +31,11 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
-from ulnager.core.language.period import Period, basis_of, period
+from ulnager.core.language.period import Period, basis_of
+from ulnager.core.language.phrase import period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.rule import Rule
 from ulnager.core.units import Unit
 
 _FIRST, _LAST = date(2024, 1, 1).toordinal(), date(2026, 12, 31).toordinal()
@@ -41,11 +51,6 @@ _TRIED: Final = 10
 _CENTURY: Final = 36_500
 _SECONDS: Final = 2.0
 _NESTED: Final = 3
-_OF_POINTS: Final = frozenset(
-    ("on", "before", "until", "after", "from", "between", "moved_before", "moved_after",
-     "anchor_day")
-)  # fmt: skip
-"""Rules that hang on nothing but their points."""
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
 
@@ -225,10 +230,17 @@ def _told_as(asked: Asked, phrase: Period) -> Period:
     """A phrase as it is told: of the newest day of the data where that stands for the clock's."""
     if not asked.of_data:
         return phrase
-    edge = Definition(RULES[asked.of_data], ())
-    if all(part.rule.key in _OF_POINTS for part in phrase.definition.walk()):
-        return Period(of_point(phrase.definition, "anchor_day", edge))
-    return Period(Definition(RULES["as_of"], (phrase.definition, edge)))
+    edge = Definition(phrases.latest if asked.of_data == "latest" else phrases.earliest)
+    if all(_is_of_points(part.rule) for part in phrase.definition.walk()):
+        return Period(of_point(phrase.definition, phrases.anchor_day, edge))
+    return Period(Definition(phrases.as_of, (phrase.definition, edge)))
+
+
+def _is_of_points(rule: Rule) -> bool:
+    """Whether a rule hangs on nothing but its points."""
+    if rule is phrases.anchor_day:
+        return True
+    return "point" in rule.shape and {*rule.shape} <= {"point", "count", "units"} and not rule.asks
 
 
 def _from_sunday(asked: Asked, told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
@@ -236,10 +248,8 @@ def _from_sunday(asked: Asked, told: _Told, days: Days, offsets: Days, kept: Mat
     asked = asked._replace(calendar=MonthCalendar(week_starts="sunday"))
     told = told._with(asked)
     bounds = told.bounds()
-    weeks = [made(key, Unit.WEEK) for key in ("this", "previous", "following", "to_date")]
-    weeks += [made(key, n, Unit.WEEK) for key in ("last_whole", "last_to_date", "next_whole")
-              for n in counts_of(Unit.WEEK, bounds, set())[:60]]  # fmt: skip
-    for phrase in weeks:
+    counts = {Unit.WEEK: counts_of(Unit.WEEK, bounds, set())[:60]}
+    for phrase in simple_phrases([Unit.WEEK], [Unit.WEEK], counts):
         if told.apart(phrase) == 0 and not _parts(asked, phrase, days, offsets, kept).any():
             return f"with weeks from Sunday it is '{_told_as(asked, phrase)}'"
     return ""

@@ -15,12 +15,14 @@ from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.resolver import asks_data as _asks_data
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.openperiod import OpenPeriod
-from ulnager.core.language.period import Period, as_period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock, as_day, extent_of
+from ulnager.core.periods.deciding import asks_data as _asks_data
 
 _EPOCH: Final = date(1970, 1, 1).toordinal()
 _YEARS: Final = 10
@@ -158,7 +160,7 @@ def rehearse(
     settings = {"calendar": calendar, "defaults": defaults, "calendars": calendars}
     windows = windows_of(period, days, settings)
     extent = None if data is None else extent_of(data)
-    is_point = period.definition.rule.key == "on"
+    is_point = period.definition.point is not None
     runs = _runs(every, low, high) if every is not None else days if is_point else None
     covered = _coverage(windows, np.array([], dtype=np.int64) if runs is None else runs)
     counts, dates = covered.counts, covered.days
@@ -209,9 +211,9 @@ def _day(value: object, name: str) -> int:
 def windows_of(period: Period, days: Days, settings: Mapping[str, Any]) -> Windows:
     """The dates of a period as of each of some days, as one computation where that can be."""
     definition, of_data = period.definition, False
-    if definition.rule.key == "as_of" and _asks_data(definition.args[1]):
-        point = definition.args[1].rule.key
-        of_data = point in ("latest", "latest_whole_day") and not _asks_data(definition.args[0])
+    if definition.rule.sets_anchor and _asks_data(definition.args[1]):
+        is_last = definition.args[1].rule in (phrases.latest, phrases.latest_whole_day)
+        of_data = is_last and not _asks_data(definition.args[0])
     asks_data = _asks_data(definition)
     if of_data or not asks_data:
         try:

@@ -11,20 +11,25 @@ import numpy as np
 
 from ulnager.book.book import BookPeriod
 from ulnager.checking.inspection import Checking
-from ulnager.checking.labels import contradiction, has_year, speaks_of_now
+from ulnager.checking.labels import contradiction, has_year, in_english, speaks_of_now
+from ulnager.checking.opening import mixed_anchors, openings, usual_replaced
 from ulnager.checking.rehearsing import windows_of
 from ulnager.checking.together import runs_out, same_dates, schedules, zones
-from ulnager.checking.unused import unused
+from ulnager.checking.unused import unused, unused_units
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period
+from ulnager.core.periods import phrases
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.rule import Kind
 from ulnager.sources.profile import Profile
 
 _STOPPED: Final = 7
 """Data whose newest day is more days behind has stopped."""
 _LATELY: Final = 90
+_FEW: Final = 5
+"""So few days with rows do not tell how often there are some."""
 _CLOSE: Final = 31
 """So many days from the data's last one is a date close to it."""
 _BACK: Final = 4_000
@@ -70,8 +75,9 @@ def nothing_or_everything(checking: Checking) -> None:
                     f"it keeps no row of {name}, which holds {held.first} to {held.last}: on "
                     f"{checking.today} it has {dates}. {_since(checking, entry, held)} Viewers "
                     "see an empty chart.",
-                    "Measure it from the data: anchor = { point = 'latest', sources = "
-                    f"['{name}'] }}, or look why {name} has stopped.",
+                    f"{_from_data(name)} Or look why {name} has stopped."
+                    if hangs_on_anchor(entry.period.definition)
+                    else "Write dates that the data has.",
                 )  # fmt: skip
                 break
             if kept == sum(held.counts.values()) and str(entry.period) != "all dates":
@@ -84,6 +90,14 @@ def nothing_or_everything(checking: Checking) -> None:
                 break
 
 
+def _from_data(name: str) -> str:
+    """The lines that measure a period from the data of a source."""
+    return (
+        f"Measure it from the data: [anchors] {name}_end = {{ point = 'latest', sources = "
+        f"['{name}'] }}, and anchor = '{name}_end' in the period."
+    )
+
+
 def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
     """Since when a period keeps nothing."""
     phrase = checking.period(entry)
@@ -92,7 +106,7 @@ def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
     anchor = checking.anchor_of(entry)
     if anchor is not None:
         point = anchor.as_point.definition
-        phrase = Period(Definition(RULES["as_of"], (phrase.definition, point)))
+        phrase = Period(Definition(phrases.as_of, (phrase.definition, point)))
     low, high = held.first.toordinal(), checking.today.toordinal()
     days = np.arange(max(low, high - _BACK), high + 1, dtype=np.int64)
     if not len(days):
@@ -119,6 +133,11 @@ def labels(checking: Checking) -> None:
             if key not in _raw(checking, "periods", name):
                 continue
             wrong = contradiction(label, entry.period.definition, result)
+            for locale, text in (book.language.texts or {}).get(label, {}).items():
+                said = None if locale == "en" else in_english(text)
+                if wrong is None and said:
+                    wrong = contradiction(said, entry.period.definition, None)
+                    label = text if wrong is not None else label
             if wrong is not None:
                 checking.add(
                     "label", ("periods", name, key),
@@ -205,7 +224,7 @@ def two_readings(checking: Checking) -> None:
 
 def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -> None:
     parts = phrase.definition.walk()
-    if not any(part.rule.key in ("last_ambiguous", "next_ambiguous") for part in parts):
+    if not any(part.rule.kind is Kind.READING for part in parts):
         return
     told = []
     for reading in phrase.readings().values():
@@ -225,11 +244,8 @@ def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -
 def single_day(checking: Checking) -> None:
     """Points a while ago, which keep one day."""
     for entry, result in checking.all_resolved():
-        definition = entry.period.definition
-        if definition.rule.key != "on" or not isinstance(definition.args[0], Definition):
-            continue
-        point = definition.args[0]
-        if point.rule.key not in ("moved_before", "moved_after"):
+        point = entry.period.definition.point
+        if point is None or point.rule.shape != ("count", "units", "point"):
             continue
         count, unit = point.args[0], point.args[1]
         named = unit.name if count == 1 else unit.plural
@@ -266,7 +282,7 @@ def clock_or_data(checking: Checking) -> None:
             held = checking.profile(name)
             if held is None:
                 continue
-            behind = (checking.today - held.last).days
+            behind = (checking.today - held.extent.last).days
             if checking.asks_data(entry):
                 if behind < 0 and result.anchor.day > checking.today:
                     checking.add(
@@ -280,14 +296,18 @@ def clock_or_data(checking: Checking) -> None:
                     "clock-or-data", ("periods", entry.name),
                     f"it is measured from the clock, {checking.today}, and {name} ends on "
                     f"{held.last}, {behind:,} days before: its last days are empty",
-                    f"Measure it from the data: point = 'latest', sources = ['{name}'].",
+                    _from_data(name),
                 )  # fmt: skip
 
 
 def _longest_gap(held: Profile) -> int:
-    """The longest way from one day with rows to the next, in the last ninety days."""
-    since = held.last - timedelta(days=_LATELY)
-    days = sorted(day for day in held.counts if since <= day <= held.last)
+    """The longest way from one day with rows to the next, in the last ninety days; of what comes
+    seldom, in the last two years."""
+    for lately in (_LATELY, 8 * _LATELY):
+        since = held.last - timedelta(days=lately)
+        days = sorted(day for day in held.counts if since <= day <= held.last)
+        if len(days) > _FEW:
+            break
     return max((b - a).days for a, b in pairwise(days)) if days[1:] else 0
 
 
@@ -299,10 +319,10 @@ def typed_anchor(checking: Checking) -> None:
         (("anchors", name, "point"), one.point.definition) for name, one in book.anchors.items()
     ]
     points += [(("periods", name), part.args[1]) for name, entry in book.periods.items()
-               for part in entry.period.definition.walk() if part.rule.key == "as_of"]  # fmt: skip
+               for part in entry.period.definition.walk() if part.rule.sets_anchor]  # fmt: skip
     for path, definition in points:
-        point = definition.args[0] if definition.rule.key == "on" else definition
-        if not isinstance(point, Definition) or point.rule.key != "day":
+        point = definition.point or definition
+        if point.rule is not phrases.day:
             continue
         day = point.args[0]
         near = [name for name, last in lasts.items() if abs((last - day).days) <= _CLOSE]
@@ -317,5 +337,7 @@ def typed_anchor(checking: Checking) -> None:
 
 ALL: Final[tuple[Callable[[Checking], None], ...]] = (
     missing, nothing_or_everything, labels, stale, two_readings, single_day, half_loaded,
-    clock_or_data, runs_out, zones, schedules, same_dates, typed_anchor, unused,
+    clock_or_data, runs_out, zones, mixed_anchors, schedules, same_dates,
+    usual_replaced, typed_anchor, openings,
+    unused, unused_units,
 )  # fmt: skip

@@ -5,17 +5,19 @@ from __future__ import annotations
 from typing import NamedTuple
 
 from ulnager.book.book import Book
+from ulnager.book.offering import choice_of
+from ulnager.choices.opening import Picker
+from ulnager.choices.pages import Page
+from ulnager.choices.picker import Choice
+from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.pages import Page
-from ulnager.core.choices.picker import Choice
-from ulnager.core.choices.resolver import AnchorPoint
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.shifting import shifted
 
 
 class Named(NamedTuple):
@@ -27,9 +29,10 @@ class Named(NamedTuple):
 
 
 def periods_named(book: Book, name: str) -> dict[str, Named]:
-    """The periods of the picker, page or schedule of that name; none where there is no such.
+    """The periods of the picker, page, schedule, period or anchor of that name; none where there is
+    no such. What has that name alone is called by nothing.
 
-    Slots are filled with what they open with; a listed one is left out.
+    Slots are filled with what they open with; a period whose slots open with nothing is left out.
     """
     if name in book.pickers:
         return _of_picker(book.pickers[name])
@@ -42,6 +45,13 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
             key: one._replace(every=schedule.every)
             for key, one in _of_page(page, dict(schedule.opens)).items()
         }
+    if name in book.periods:
+        entry = book.period(name)
+        own = entry.measured_from
+        filled = _filled(choice_of(entry), None, {}, None if own is None else own.as_point)
+        return {} if filled is None else {"": Named(filled, entry.calendar or book.calendar)}
+    if name in book.anchors:
+        return {"": Named(book.anchors[name].point, book.calendar)}
     return {}
 
 
@@ -69,9 +79,7 @@ def _of_page(page: Page, opens: dict[str, str] | None = None) -> dict[str, Named
         if period is None:
             continue
         if chart.shift is not None:
-            count, unit = chart.shift
-            rule = RULES["later" if count > 0 else "earlier"]
-            period = Period(Definition(rule, (period.definition, abs(count), unit)))
+            period = Period(shifted(period.definition, *chart.shift))
         calendar = choice.calendar or (picker.calendar if picker else None)
         found[chart.key] = Named(period, calendar)
     return found
@@ -87,10 +95,12 @@ def _filled(
         for name, made in choice.inputs.items():
             said = state.get(f"{picker.name}.{choice.key}.{name}") if picker else None
             values[name] = said if said is not None else made.opens
+            if made.kind == "listed" and values[name] in (None, "latest"):
+                values[name] = f"latest {made.unit or 'week'}"
         try:
             period = period.filled(**values)
         except UlnagerError:
             return None
     if anchor is None or not hangs_on_anchor(period.definition):
         return period
-    return Period(Definition(RULES["as_of"], (period.definition, anchor.definition)))
+    return Period(Definition(phrases.as_of, (period.definition, anchor.definition)))

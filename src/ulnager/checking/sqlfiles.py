@@ -12,7 +12,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from ulnager.checking.dialects import Unclear
-from ulnager.checking.findings import RULES, Finding
+from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.recognising import recognised
 from ulnager.checking.translating import (
     TYPES,
@@ -103,7 +103,9 @@ def _conditions(tree: Any) -> Iterator[tuple[str, list[Any], Any]]:
             if len(columns) == 1 and _is_about_dates(part):
                 by_column.setdefault(columns[0], []).append(part)
         for column, parts in by_column.items():
-            yield column, parts, condition
+            about = [part for part in parts if not _is_text(column, part)]
+            if about:
+                yield column, about, condition
 
 
 def _split(condition: Any) -> Iterator[Any]:
@@ -114,6 +116,43 @@ def _split(condition: Any) -> Iterator[Any]:
         yield from _split(condition.expression)
     else:
         yield condition
+
+
+_OF_DATES: Final = re.compile(
+    r"(?:^|_)(d|dt|on|at|ts|utc|month|week|year|since|until|start|end|created|updated|when)(?:$|_)"
+    r"|date|day|time",
+    re.IGNORECASE,
+)
+
+
+def _is_text(column: str, part: Any) -> bool:
+    """Whether a column that is not called like a date is compared with plain text for equality."""
+    values = part.expressions if isinstance(part, exp.In) else [part.expression]
+    is_equal = isinstance(part, (exp.EQ, exp.In)) and all(
+        isinstance(one, (exp.Literal, exp.Column)) for one in [part.this, *values]
+    )
+    return is_equal and _OF_DATES.search(column.rsplit(".", 1)[-1]) is None
+
+
+def _less_nulls(part: Any) -> tuple[Any, bool]:
+    """A condition without the ``IS NULL OR`` that it may stand behind, and whether it did."""
+    inner = part
+    while isinstance(inner, exp.Paren):
+        inner = inner.this
+    if isinstance(inner, exp.Or):
+        for one, other in ((inner.this, inner.expression), (inner.expression, inner.this)):
+            if isinstance(one, exp.Is) and isinstance(one.expression, exp.Null):
+                return other, True
+    return part, False
+
+
+def _is_by_time(part: Any) -> bool:
+    """Whether minutes or hours are taken off an instant, which is meant then."""
+    for one in part.find_all(exp.Interval):
+        told = one.sql().lower()
+        if any(unit in told for unit in ("hour", "minute", "second")):
+            return True
+    return False
 
 
 def _is_about_dates(part: Any) -> bool:
@@ -138,7 +177,9 @@ class _Condition:
         self, column: str, parts: list[Any], whole: Any, file: str, dialect: str,
         column_type: str | None, today: date,
     ) -> None:  # fmt: skip
-        self.column, self.parts, self.whole = column, parts, whole
+        found = [_less_nulls(part) for part in parts]
+        self.column, self.parts, self.whole = column, [part for part, _ in found], whole
+        self.keeps_nulls = any(was for _, was in found)
         self.file, self.dialect, self.today = file, dialect, today
         name = column.rsplit(".", 1)[-1].strip('"`[]')
         guessed = "timestamp" if _OF_TIME.search(name) else "date"
@@ -150,12 +191,13 @@ class _Condition:
         for rule in (self._last_day, self._equals, self._hidden, self._typed, self._instant,
                      self._zone, self._apart):  # fmt: skip
             yield from rule()
-        yield from self._phrase(calendar)
+        if not self.keeps_nulls:
+            yield from self._phrase(calendar)
 
     def _told(self, rule: str, part: Any, message: str, instead: str) -> Finding:
         lines = [node.meta["line"] for node in part.find_all(exp.Identifier) if "line" in node.meta]
         written = _short(part.sql(dialect=dialect_of(self.dialect)))
-        return Finding(rule, RULES[rule], self.file, min(lines, default=1), self.column,
+        return Finding(rule, SEVERITIES[rule], self.file, min(lines, default=1), self.column,
                        f"{written}: {message}", instead)  # fmt: skip
 
     def _sides(self, part: Any) -> tuple[Any, Any] | None:
@@ -200,7 +242,8 @@ class _Condition:
             inner = part.this if isinstance(part, (exp.Between, exp.In)) else None
             sides = self._sides(part)
             held = inner if inner is not None else sides[0] if sides else None
-            if held is not None and not _is_plain(held):
+            is_total = held is not None and held.find(exp.AggFunc) is not None
+            if held is not None and not is_total and not _is_plain(held):
                 yield self._told(
                     "hidden-column", part,
                     "the column stands inside of a function, so no index and no partition helps",
@@ -230,6 +273,8 @@ class _Condition:
 
     def _instant(self) -> Iterator[Finding]:
         for part in self.parts:
+            if _is_by_time(part):
+                continue
             for node in part.walk():
                 if not is_clock(node) or is_day_clock(node) or _is_made_day(node, part):
                     continue

@@ -47,6 +47,17 @@ def unused(checking: Checking) -> None:
                              "Take it out, or accept it with a reason.")  # fmt: skip
 
 
+def unused_units(checking: Checking) -> None:
+    """Pickers that let viewers choose a unit which no chart is grouped by."""
+    book = checking.book
+    for name, picker in book.pickers.items():
+        charts = [one for page in book.pages.values() for one in page.charts if one.follows == name]
+        if picker.by is not None and charts and not any(one.by == "viewer" for one in charts):
+            checking.add("unused", ("pickers", name, "by"),
+                         "no chart is grouped by what viewers choose here, so it is not offered",
+                         "Say by = 'viewer' in a chart, or take it out.")  # fmt: skip
+
+
 def _words(values: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[str, str]]:
     """The words of all texts, each with the key that it stands under."""
     key = path[-1] if path else ""

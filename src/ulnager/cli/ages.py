@@ -87,7 +87,7 @@ def command(
         from ulnager.pictures.distribution import draw_ages
 
         said = "Ages of {0} from {1} to {2}" if until else "Ages of {0} since {1}"
-        title = words.say_of(said, name.removeprefix("demo:"), since, until or "")
+        title = words.say(said, name.removeprefix("demo:"), since, until or "")
         draw_ages(found, picture, title=title, size=size, words=words)
         echo(f"drawn into {picture}", err=True)
     if for_spreadsheets and write is None:

@@ -20,6 +20,7 @@ from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
 
 
 @click.command("buckets", cls=Command)
@@ -40,6 +41,11 @@ from ulnager.core.errors import SettingError
 @measure_options
 @click.option("--top", type=int, metavar="N", help="With --split: the largest ones, and the rest.")
 @click.option("--beside", metavar="SHIFT", help="What to compare with, such as '1 year earlier'.")
+@click.option(
+    "--rounding",
+    type=click.Choice(["inward", "outward"]),
+    help="Where a row stands for more than a day: keep whole units, or all that are touched.",
+)
 @picture_options
 @click.option(
     "--layout",
@@ -59,6 +65,7 @@ def command(
     partial: str,
     as_json: bool,
     where: tuple[str, ...],
+    rounding: str | None,
     picture: str | None,
     size: str | None,
     layout: str,
@@ -77,10 +84,13 @@ def command(
     basis = request.basis(phrase, whole=True)
     result = request.resolve(phrase, basis)
     if any(measure.values()) or where or picture:
-        found = _measured(request, result, unit, partial, values_where(where), basis, **measure)
+        found = _measured(request, result, unit, partial, values_where(where), basis,
+                          rounding=rounding, **measure)  # fmt: skip
         if picture is not None:
             title = measured_title(measure["how"], measure["value"], words=result.words)
-            title += f" {result.words.say(f'by {unit}')}" if unit else f", {result.period}"
+            title += (
+                f" {result.words.say('by {0}', Message(unit))}" if unit else f", {result.period}"
+            )
             _draw(found, picture, title, size, layout)
         if as_json:
             show_json(found.to_dict())
@@ -88,6 +98,8 @@ def command(
         _show_totals(found, result, unit or "period", measure["beside"] is not None,
                      measure["split"] is not None)  # fmt: skip
         return
+    if rounding is not None:
+        raise SettingError("--rounding is of values; say --value or --how")
     if unit is None:
         raise click.UsageError(
             "say the unit: --by week, month, … (or what to count: --value, --how)"

@@ -15,7 +15,7 @@ from ulnager.cli.request import Request
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import SettingError
-from ulnager.core.language.period import period
+from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.jointables import Named
 
@@ -82,7 +82,7 @@ def command(
     columns: dict[str, Any]
     if periods or bounds:
         found = _named(request, basis)
-        for key, _, result in found:
+        for key, _, result, *_ in found:
             if result.is_empty:
                 echo(f"note: {key} is empty: {'; '.join(result.notes)}", err=True)
         zone = None if request.tz is None else zone_named(request.tz)
@@ -159,7 +159,7 @@ def _named(request: Request, basis: dict[str, Any]) -> list[Named]:
     if open_ones:
         echo(f"note: viewers fill in {', '.join(open_ones)}; not in the table", err=True)
     return [
-        (entry.name, entry.label, request.resolve(entry.name, basis))
+        (entry.name, entry.label, request.resolve(entry.name, basis), entry.short)
         for entry in book.periods.values()
         if not entry.period.inputs
     ]

@@ -32,6 +32,7 @@ if TYPE_CHECKING:
     help="With --sql: what its date columns hold. [default: by their names]",
 )
 @click.option("--today", metavar="DATE", help="The clock's day. [default: now]")
+@click.option("--since", metavar="VERSION", help="Also what means other things than in 0.2.")
 @click.option("--strict", is_flag=True, help="Warnings fail, too.")
 @click.option("--sarif", "as_sarif", is_flag=True, help="Print SARIF 2.1.0, for code hosts.")
 @click.option(
@@ -46,6 +47,7 @@ def command(
     dialect: str | None,
     column_type: str | None,
     today: str | None,
+    since: str | None,
     strict: bool,
     as_sarif: bool,
     allow_outside: bool,
@@ -75,9 +77,12 @@ def command(
         if dialect is not None or column_type is not None:
             raise SettingError("--dialect and --type are of SQL; say --sql FILE")
         for book in books:
-            found = check(named_book(book), today=today, allow_outside=allow_outside)
-            findings += [one._replace(file=book) for one in found]
+            file = named_book(book)
+            found = check(file, today=today, allow_outside=allow_outside, since=since)
+            findings += [one._replace(file=book) if one.file == str(file) else one for one in found]
     else:
+        if since is not None:
+            raise SettingError("--since is of a book")
         if any(name.endswith(".toml") for name in books):
             raise click.UsageError("check a book, or --sql FILE; not both at once")
         for name in (sql, *books):

@@ -13,6 +13,8 @@ from ulnager.cli.output import echo
 from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
+from ulnager.core.language.walking import OUTSIDE
+from ulnager.core.messages import of_code
 
 MOST_STEPS = 400
 
@@ -98,16 +100,16 @@ def _draw_walk(
     drawn, words = [], steps[0].words
     for one, (days, values, total) in zip(steps, measured_steps(asked, value, how, steps),
                                           strict=True):  # fmt: skip
-        notes = [note for note in one.notes if note.startswith(("it runs", "it begins"))]
+        notes = of_code(one.notes, OUTSIDE)
         if one.is_empty:
             notes.append("empty")
         told = f"{words.say(how)} {words.digits(number_text(total))}"
         drawn.append(Step(one.anchor.day, one.label, days, {k: float(v) for k, v in values.items()},
                           [words.say(note) for note in notes], told))  # fmt: skip
     calendar = basis.get("calendar") or GREGORIAN
-    ends = f"from {words.day(steps[0].anchor.day)} to {words.day(steps[-1].anchor.day)}"
+    ends = words.day(steps[0].anchor.day), words.day(steps[-1].anchor.day)
     text = "; ".join((
-        f"{walked}, {words.say(f'{len(steps)} steps {ends}')}",
+        f"{walked}, {words.say('{0} steps from {1} to {2}', len(steps), *ends)}",
         words.say("a bar is a day, a cross a day without rows"),
         calendar_told(calendar, words),
     ))  # fmt: skip

@@ -138,7 +138,11 @@ def command(
             request = request.but(tz=request.looked_at(name, None)[1])
     grain = _grain(request, counted_in, column)
     _check_used(column_type, target, bound, rounding if grain is None else None, live, moving)
-    holds: dict[str, Any] = {"column_type": column_type, "tz": request.tz, "grain": grain}
+    holds: dict[str, Any] = {
+        "column_type": column_type,
+        "tz": request.zone_of(column_type),
+        "grain": grain,
+    }
     on: Any = column if counted_in is None else _compared(counted_in, column)
     values: dict[str, str] = {}
     notes: tuple[str, ...] = ()
@@ -148,7 +152,7 @@ def command(
         other = _other_file(moving["latest_in"])
         named = {**moving, "latest_in": other[1]} if other else moving
         period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **named)
-        text = sql_text(clause, target)
+        text = sql_text(clause, target, bound=bound)
         if other is not None and counted_in is not None:
             # Another file answers for latest: its dates are looked up, and rows counted by them.
             extent = request.opened(other[0]).extent(other[2])

@@ -43,7 +43,7 @@ _SECTIONS: Final = {
     _WORKS_ON: (),
     "Where the data is": (
         "source", "source_column", "table", "timeout", "delimiter", "header", "encoding",
-        "date_format",
+        "decimal", "date_format",
     ),
     "A live condition": (
         "live", "latest_in", "latest_type", "date_table", "anchor_column", "anchor_type", "running",

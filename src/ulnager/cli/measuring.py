@@ -9,6 +9,7 @@ from typing import Any
 import click
 
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
 from ulnager.core.words import ENGLISH, Words
 
 _OPTIONS = (
@@ -45,11 +46,9 @@ def measured_title(
     how = how or ("count" if value is None else "sum")
     said = {"count": "Number", "sum": "Total", "mean": "Mean", "min": "Least", "max": "Largest",
             "median": "Median", "distinct": "Different values"}.get(how, how)  # fmt: skip
-    if value is None:
-        told = words.say(f"{said} of rows")
-    else:
-        told = words.say_of(f"{said} of {{0}}", value)
-    return f"{told} {words.say(f'per {per}')}" if per else told
+    key = f"{said} of rows" if value is None else f"{said} of {{0}}"
+    told = words.say(key) if value is None else words.say(key, value)
+    return f"{told} {words.say('per {0}', Message(per))}" if per else told
 
 
 def measure_options(command: Callable[..., Any]) -> Callable[..., Any]:

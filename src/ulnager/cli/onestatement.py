@@ -14,7 +14,7 @@ def show_statement(
     request: Request, name: str, column: str, target: str, as_json: bool, **options: Any
 ) -> None:
     """Print the statement of a picker and the values of its parameters as it opens now."""
-    from ulnager.filters.pickers import picker_where
+    from ulnager.choices.statements import picker_where
     from ulnager.filters.sql import DIALECTS, sql_text
 
     book = request.open_book

@@ -60,6 +60,7 @@ _READING_OPTIONS = (
         "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
     ),
     click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
+    click.option("--decimal", metavar="SIGN", help="Of a CSV file: ',' reads 1.234,50."),
     click.option("--grain", metavar="UNIT", help="What one row stands for, if not a day: month, …"),
     click.option(
         "--stamps", type=click.Choice(["first", "last"]), help="Which day of it a row is dated."

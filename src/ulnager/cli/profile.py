@@ -81,10 +81,18 @@ def command(
         if place:
             echo()
         show_pairs(_pairs(found))
-    for text in needed:
+    for text in (*needed, *_numbers_as_text(request, names)):
         echo(f"note: {text}", err=True)
     if picture is not None:
         echo(f"drawn into {picture}", err=True)
+
+
+def _numbers_as_text(request: Request, names: tuple[str, ...]) -> Iterator[str]:
+    """The columns of text that hold numbers, which nobody can add up as they are."""
+    from ulnager.numbers.kinds import texts_of_numbers
+
+    for column, sample in texts_of_numbers(request.opened(*names)).items():
+        yield f"the column {column!r} holds numbers as text, such as {sample!r}: --decimal ','"
 
 
 def _begin_book(
@@ -108,7 +116,7 @@ def _begin_book(
             f"a book reads files in and below its own folder; write it beside the data: "
             f"--to-book {source.parent / book.name}"
         )
-    given = {name: value for name in ("delimiter", "header", "encoding", "date_format")
+    given = {name: value for name in ("delimiter", "header", "encoding", "decimal", "date_format")
              if (value := getattr(request, name)) is not None}  # fmt: skip
     if column_type is not None:
         given["column_type"] = column_type

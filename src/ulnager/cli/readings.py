@@ -14,6 +14,7 @@ from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import PeriodSyntaxError, SettingError
 from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
 
@@ -72,8 +73,10 @@ def command(
     readings = list(period.readings().items())
     chosen = (basis["defaults"] or Defaults())._asdict().get(period.family)
     readings.sort(key=lambda pair: pair[0] != chosen)
-    ways = [*readings, *(("near by", other) for other in period.neighbours())]
-    _show([(name, request.resolve_as(phrase, way, basis)) for name, way in ways], as_json)
+    found = [(name, request.resolve_as(phrase, way, basis)) for name, way in readings]
+    for way in near_by(period, found[0][1]):
+        found.append(("near by", request.resolve_as(phrase, way, basis)))
+    _show(found, as_json)
 
 
 def _show_recognised(

@@ -46,8 +46,8 @@ def command(
     """Print what PERIOD does as of every day of a range: how long it gets, where it stands still or
     jumps, where its readings part, which dates it leaves out and repeats.
 
-    Of a picker, a page or a schedule of the book, all of its periods. What the data says is
-    answered as if it went up to the day before.
+    Names of the book are looked for first; of a picker, a page or a schedule, all of its periods.
+    What the data says is answered as if it went up to the day before.
 
     \b
       ulnager rehearse "last 3 months" --first 2026-01-01 --last 2026-12-31
@@ -74,6 +74,7 @@ def command(
         own = {**settings, "calendar": part.calendar or basis["calendar"]}
         own["every"] = every or part.every
         found[name] = rehearse(part.period, calendars=book.calendars, **own)
+    is_list = bool(several) and "" not in several
     if picture is not None:
         from ulnager.pictures.rehearsals import draw_rehearsal
 
@@ -84,7 +85,7 @@ def command(
     if as_json:
         told = [{"name": name, **one.to_dict()} if name else one.to_dict()
                 for name, one in found.items()]  # fmt: skip
-        show_json(told if several else told[0])
+        show_json(told if is_list else told[0])
         return
     for place, (name, one) in enumerate(found.items()):
         if place:

@@ -11,7 +11,8 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError, UlnagerError
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.phrases.counted import family_readings
@@ -58,6 +59,7 @@ class Request:
     delimiter: str | None = None
     header: bool | None = None
     encoding: str | None = None
+    decimal: str | None = None
     date_format: str | None = None
     grain: str | None = None
     stamps: str | None = None
@@ -175,6 +177,12 @@ class Request:
             return column, self.tz
         return column or known.column, self.tz or known.tz
 
+    def zone_of(self, column_type: str | None) -> str | None:
+        """The zone for a column: as the option says, or for instants as the book does."""
+        if self.tz is None and column_type == "timestamptz" and self.open_book is not None:
+            return self.open_book.tz
+        return self.tz
+
     def profiles(
         self,
         names: tuple[str, ...],
@@ -226,10 +234,17 @@ class Request:
         column_types: dict[str | None, str | None] | None = None,
     ) -> Source:
         """The files or the database of these names, or a source of the book, with days that start
-        as the options say."""
-        return self._opened(*names, table=table, column_types=column_types).starting(
-            self.day_starts
-        )
+        as the options say; opened once, however often a command asks."""
+        key = (names, table, tuple((column_types or {}).items()))
+        known = self._sources
+        if key not in known:
+            found = self._opened(*names, table=table, column_types=column_types)
+            known[key] = found.starting(self.day_starts)
+        return known[key]
+
+    @functools.cached_property
+    def _sources(self) -> dict[Any, Source]:
+        return {}
 
     def _opened(
         self,
@@ -242,8 +257,8 @@ class Request:
 
         given: dict[str, Any] = {
             "timeout": self.timeout, "delimiter": self.delimiter, "header": self.header,
-            "encoding": self.encoding, "date_format": self.date_format, "grain": self.grain,
-            "stamps": self.stamps, "open_ended": self.open_ended,
+            "encoding": self.encoding, "decimal": self.decimal, "date_format": self.date_format,
+            "grain": self.grain, "stamps": self.stamps, "open_ended": self.open_ended,
         }  # fmt: skip
         for column, kind in (column_types or {}).items():
             if kind is not None and column is None:

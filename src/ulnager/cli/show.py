@@ -19,9 +19,9 @@ from ulnager.core.errors import SettingError, UlnagerError
 if TYPE_CHECKING:
     from ulnager.book.book import Book
     from ulnager.book.schedules import Schedule
-    from ulnager.core.choices.pages import OpenedPage, Page
-    from ulnager.core.choices.shown import ShownChoice
-    from ulnager.core.choices.view import View
+    from ulnager.choices.pages import OpenedPage, Page
+    from ulnager.choices.shown import ShownChoice
+    from ulnager.choices.view import View
 
 _MOMENTS = 5
 
@@ -48,8 +48,8 @@ def command(
     as_book: bool,
     as_json: bool,
 ) -> None:
-    """Print a picker, a page or a schedule of the book as viewers see it now; without NAME, the
-    whole book at a glance.
+    """Print a picker, a page or a schedule of the book as viewers see it now, or what another name
+    of the book stands for; without NAME, the whole book at a glance.
 
     \b
       ulnager show --book periods.toml
@@ -84,12 +84,13 @@ def command(
         else:
             _show_page(book, opened, as_json)
         return
-    picker = book.picker(name) if name in book.pickers else None
-    if picker is None:
-        from ulnager.core.suggest import no_such
-
-        known = [*book.pickers, *book.pages, *book.schedules]
-        raise SettingError(no_such("picker, page or schedule", name, known))
+    if name not in book.pickers:
+        for option in (choose, values, by, link, as_link, as_book):
+            if option:
+                raise SettingError("--choose and its kin are for a picker or a page")
+        _show_name(book, name, clock, as_json)
+        return
+    picker = book.picker(name)
     view = picker.read(fields, **clock) if link is not None else picker.open(**clock)
     view = _changed(view, choose, values, by)
     if as_link or as_book:
@@ -98,6 +99,22 @@ def command(
         show_json(view.to_dict())
     else:
         _show_view(view)
+
+
+def _show_name(book: Book, name: str, clock: dict[str, Any], as_json: bool) -> None:
+    from ulnager.cli.naming import told_name
+
+    told = told_name(book, name, clock)
+    if told is None:
+        from ulnager.core.suggest import no_such
+
+        known = [*book.pickers, *book.pages, *book.schedules, *book.periods, *book.anchors,
+                 *book.sources, *book.calendars]  # fmt: skip
+        raise SettingError(no_such("name in the book", name, known))
+    if as_json:
+        show_json([{"what": what, "told": text} for what, text in told])
+    else:
+        show_pairs(told)
 
 
 def _clock(request: Request) -> dict[str, Any]:
@@ -128,14 +145,14 @@ def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | 
         view = view.choose(choose)
     for text in values:
         name, sign, value = text.partition("=")
-        known = [given.made.name for given in view.inputs]
-        base, _, number = name.partition(".")
-        if not sign or base not in known:
+        known = list(dict.fromkeys(given.made.name for given in view.inputs))
+        base, number = _input_of(name, view)
+        if not sign or base not in known or not number.isdigit() or number == "0":
             raise SettingError(
-                f"--set {text}: write INPUT=VALUE; the inputs here are: "
-                f"{', '.join(known) or 'none'}"
+                f"--set {text}: write INPUT=VALUE, of a further range INPUT.2=VALUE, or the name "
+                f"that links have; the inputs here are: {', '.join(known) or 'none'}"
             )
-        count = int(number) if number.isdigit() else 1
+        count = int(number)
         while view.chosen is not None and view.range_count(view.chosen) < count:
             more = view.add_range()
             if more.state == view.state:
@@ -143,6 +160,15 @@ def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | 
             view = more
         view = view.enter(range=count, **{base: value})
     return view if by is None else view.group(by)
+
+
+def _input_of(name: str, view: View) -> tuple[str, str]:
+    """The input that a name means, and its range: ``first``, ``first.2``, or as links write it,
+    ``dates.own.first.2``."""
+    for before in (f"{view.picker.name}.{view.choice}.", f"{view.choice}.", f"{view.picker.name}."):
+        name = name.removeprefix(before)
+    base, _, number = name.partition(".")
+    return base, number or "1"
 
 
 def _changed_page(
@@ -219,10 +245,10 @@ def _value(found: Any) -> str:
 
 
 def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
-    from ulnager.book.drawing import kept_by, values_of
+    from ulnager.choices.drawing import kept_by, values_of
 
     sources: dict[str, Any] = {}
-    kept = {key: kept_by(book, chart, sources) for key, chart in opened.charts.items()}
+    kept = {key: kept_by(book.sources, chart, sources) for key, chart in opened.charts.items()}
     if as_json:
         plain = opened.to_dict()
         for key, rows in kept.items():
@@ -234,7 +260,7 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
         return
     echo(opened.page.label)
     drawn = {key: one for key, one in opened.charts.items() if one.chart.drawn.get("value")}
-    values = values_of(book, drawn, by=False, opened=sources)
+    values = values_of(book.sources, drawn, by=False, opened=sources)
     shown = [
         (
             chart.label,
@@ -279,7 +305,7 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
 
 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
-    from ulnager.core.choices.moment import moment_from
+    from ulnager.choices.moment import moment_from
 
     if clock["locale"] is not None:
         raise SettingError("a schedule goes out in the book's language; leave --locale out")
@@ -290,7 +316,7 @@ def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
 
 
 def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
-    rows = []
+    rows, shorts = [], []
     moment = book.moment(**clock)
     for entry in book.periods.values():
         if entry.period.inputs:
@@ -301,6 +327,7 @@ def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
             except UlnagerError as error:
                 dates = f"has no dates: {error}".splitlines()[0]
         rows.append((entry.name, entry.label, dates, str(entry.period)))
+        shorts.append(entry.short or entry.label)
     offered = [
         *(("picker", one.name, f"{one.label}: {', '.join(c.key for c in one.choices)}")
           for one in book.pickers.values()),
@@ -311,8 +338,11 @@ def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
     ]  # fmt: skip
     if as_json:
         show_json({
-            "periods": [dict(zip(("name", "label", "dates", "phrase"), row, strict=True))
-                        for row in rows],
+            "periods": [
+                {**dict(zip(("name", "label", "dates", "phrase"), row, strict=True)),
+                 "short": short}
+                for row, short in zip(rows, shorts, strict=True)
+            ],
             "offered": [dict(zip(("kind", "name", "what"), one, strict=True)) for one in offered],
         })  # fmt: skip
         return

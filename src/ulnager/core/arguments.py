@@ -44,6 +44,7 @@ _SORTS: Final = {
     "days": Sort((int,), "a whole number of days"),
     "days_off": Sort((Iterable,), "names of weekdays, such as ['saturday', 'sunday']"),
     "delimiter": Sort(TEXT, "the sign between two fields, such as ';'"),
+    "decimal": Sort(TEXT, "the sign before decimals, ',' or '.'"),
     "encoding": Sort(TEXT, "the name of an encoding, such as 'utf-8'"),
     "ends": Sort((str,), "which end counts, such as 'later'"),
     "header": Sort((bool, _NONE), "True or False"),

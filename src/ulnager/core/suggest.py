@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
+from ulnager.core.messages import NO_SUCH, Message
+
 
 def nearest(name: str, known: Iterable[str], cutoff: float = 0.6) -> str | None:
     """The known name most like this one, or None when none is near.
@@ -18,7 +20,7 @@ def nearest(name: str, known: Iterable[str], cutoff: float = 0.6) -> str | None:
     return folded[near[0]] if near else None
 
 
-def no_such(what: str, name: str, known: Iterable[str]) -> str:
+def no_such(what: str, name: str, known: Iterable[str]) -> Message:
     """A sentence for a name that is not there.
 
     >>> no_such("column", "saild_on", ["route", "sailed_on"])
@@ -28,4 +30,5 @@ def no_such(what: str, name: str, known: Iterable[str]) -> str:
     near = nearest(name, names)
     hint = f"; did you mean {near!r}?" if near else "."
     listed = ", ".join(names[:20]) + (" …" if len(names) > 20 else "")
-    return f"there is no {what} {name!r}{hint} There are: {listed or 'none'}"
+    key = "there is no {0} {1!r}{2} There are: {3}"
+    return Message(key, what, name, hint, listed or "none", code=NO_SUCH)

@@ -5,12 +5,14 @@ Only what viewers read is written so. Phrases, keys and reasons stay as they are
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from datetime import date, datetime
 from typing import Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
+from ulnager.core.outside import outside
 from ulnager.core.units import MONTH_NAMES, UNIT_NAMES, WEEKDAYS
 
 
@@ -19,6 +21,8 @@ class Words:
 
     locale = "en"
     is_english = True
+    direction = "ltr"
+    """From which side it is written: ``ltr`` or ``rtl``."""
 
     def span(self, span: Any) -> str:
         """Dates for a person to read."""
@@ -47,13 +51,15 @@ class Words:
         """A number with the signs of the language: ``1.234,5``."""
         return text
 
-    def say(self, text: str) -> str:
-        """A sentence for viewers."""
-        return text
+    def say(self, text: str, *arguments: Any, code: str = "") -> Message:
+        """A sentence for viewers: a message, or the key of one with what stands in it."""
+        if isinstance(text, Message) and not arguments:
+            return self.worded(text)
+        return self.worded(Message(text, *arguments, code=code))
 
-    def say_of(self, text: str, *names: str) -> str:
-        """A sentence with names of the data in its slots ``{0}``, which stay as they are."""
-        return self.say(text).format(*names)
+    def worded(self, message: Message) -> Message:
+        """A message in this language, with what stands in it."""
+        return message
 
     def label(self, text: str) -> str:
         """A label of the book."""
@@ -102,15 +108,6 @@ def day_label(day: date) -> str:
     return f"{day.day} {MONTH_NAMES[day.month - 1]} {day.year}"
 
 
-Make = Callable[[str, str | None, Mapping[str, Mapping[str, str]]], Words]
-_makers: dict[str, Make] = {}
-
-
-def set_words(make: Make) -> None:
-    """What knows the words of languages, which lies outside of the core."""
-    _makers["words"] = make
-
-
 def words_of(
     locale: object,
     dates_as: str | None = None,
@@ -128,4 +125,5 @@ def words_of(
         return ENGLISH
     if locale is not None and not (isinstance(locale, str) and locale.strip()):
         raise SettingError(f"locale is {shown(locale)}; give a language, such as 'de' or 'fr-CA'")
-    return _makers["words"](locale or "en-GB", dates_as, texts or {})
+    found: Words = outside().words(locale or "en-GB", dates_as, texts or {})
+    return found

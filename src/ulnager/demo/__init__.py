@@ -6,6 +6,7 @@ from datetime import date
 from pathlib import Path
 from typing import Final
 
+from ulnager.book.shipped import BOOKS, book_file, named_book
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 
@@ -33,19 +34,4 @@ def table(name: str) -> Path:
     return _FOLDER / f"{name}.csv"
 
 
-BOOKS: Final = {"ferries": "book.toml", "careless": "careless.toml"}
-
-
-def book_file(name: str = "ferries") -> Path:
-    """A book of the demo.
-
-    Raises SourceError when there is no such book.
-    """
-    if name not in BOOKS:
-        raise SourceError(no_such("demo book", name, BOOKS))
-    return _FOLDER / BOOKS[name]
-
-
-def named_book(path: str) -> str | Path:
-    """The path of a book; ``demo:ferries`` and ``demo:careless`` are the demo's."""
-    return book_file(path.removeprefix("demo:")) if path.startswith("demo:") else path
+__all__ = ["BOOKS", "CLOCK", "TABLES", "ZONE", "book_file", "named_book", "table"]

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from datetime import tzinfo
 from typing import Any
 
 from sqlalchemy import ColumnElement
 
 from ulnager.core.arguments import checked
-from ulnager.core.language.period import Period, as_period, resolved
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period, resolved
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
-from ulnager.filters.frozen import MANY, frozen_where
+from ulnager.filters.frozen import frozen_where
 from ulnager.filters.live import live_where
 from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
 
@@ -78,7 +78,4 @@ def condition(
     zone that cannot be used.
     """
     clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding, grain=grain)
-    made = compiled(clause, dialect_named(target), literal=literal)
-    # In brackets, or an AND put before it would bind to the first span only.
-    several = isinstance(result, (Resolution, Bucket)) and 1 < len(result.spans) <= MANY
-    return replace(made, text=f"({made.text})") if several else made
+    return compiled(clause, dialect_named(target), literal=literal)

@@ -16,7 +16,8 @@ from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period, as_period, resolved
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period, resolved
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.grain import Grain, grain_named

@@ -34,7 +34,9 @@ def frozen_where(
     """A condition that keeps the rows of a resolution; see :func:`ulnager.where`."""
     target = named_column(on)
     if len(result.spans) > MANY:
-        return ManySpans(target, column_bounds(result, held), held, weekly_bounds(result, held))
+        bounds = column_bounds(result, held)
+        # Rounded inward there may be nothing left of any of them.
+        return ManySpans(target, bounds, held, weekly_bounds(result, held)) if bounds else _NOTHING
     spans = []
     for start, stop in _parameters(result, held):
         sides = []

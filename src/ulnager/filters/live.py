@@ -6,6 +6,7 @@ of SQL here. What an engine cannot work out is an error, never another condition
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
 from typing import Any, Final, NamedTuple
@@ -30,7 +31,8 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.openperiod import OpenPeriod
-from ulnager.core.language.period import Period, as_period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import as_days, as_instant, time_after_midnight
 from ulnager.core.periods.definitions import Basis, Definition
@@ -42,7 +44,7 @@ from ulnager.core.periods.shifting import aligned
 from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
 from ulnager.filters.grained import Grained
 from ulnager.filters.joined import DateTable
-from ulnager.filters.livechecks import check_definition, check_time
+from ulnager.filters.livechecks import check_definition, check_sorted, check_time
 from ulnager.filters.livejoins import DayColumn, joined_clause
 from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
 from ulnager.filters.openwhere import open_where
@@ -142,15 +144,22 @@ def live_where(
         # Which months a joined period touches cannot be told from its parts.
         held = held._replace(rounding=None)
 
-    def part(definition: Definition) -> ColumnElement[bool]:
+    @functools.cache
+    def bounds_of(definition: Definition) -> tuple[_Moving, str | None, str | None]:
         moving = _Moving(
             definition, held, zone, known, answers, _Now(today, now),
             _Anchored(anchor_type, running), date_table, after, tuple(extra),
         )  # fmt: skip
         # Which sides there are is the same on every engine.
-        start, stop = moving.bounds(
+        return moving, *moving.bounds(
             dialect_named("duckdb"), *("anchor" for _ in (*anchors, *extra))
         )
+
+    def is_open(definition: Definition) -> bool:
+        return None in bounds_of(definition)[1:]
+
+    def part(definition: Definition) -> ColumnElement[bool]:
+        moving, start, stop = bounds_of(definition)
         sides, written = [], _Written(moving)
         if start is not None:
             sides.append(column >= LiveBound(written, 0, *anchors, *extra.values()))
@@ -158,6 +167,8 @@ def live_where(
             sides.append(column < LiveBound(written, 1, *anchors, *extra.values()))
         return and_(*sides) if sides else column.is_not(None)
 
+    if not isinstance(tree, Part):
+        check_sorted(tree, is_open)
     days = DayColumn(column, column_type, zone, after // timedelta(hours=1))
     return joined_clause(tree, part, days, known)
 

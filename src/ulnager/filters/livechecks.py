@@ -11,6 +11,7 @@ from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import NamedUnit
+from ulnager.core.periods.parts import Joined, Part, Tree
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
@@ -24,28 +25,17 @@ def check_definition(definition: Definition, calendar: Calendar) -> None:
                 f"'{part}' does not come every year, so SQL would look at many of them; say the "
                 "year, 'week 53 of 2026', or filter with frozen dates"
             )
-        checked = _CHECKED.get(part.rule.key)
+        checked = _CHECKED.get(part.rule.looks_for)
         if checked is not None and not checked(part, calendar):
             raise FilterError(
                 f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
             )
-        if part.rule.key in ("start_of", "end_of") and _may_be_empty(part.args[0]):
+        inside = part.edge_of
+        if inside is not None and inside.may_be_empty:
             raise FilterError(
-                f"'{part.args[0]}' may be empty and has no start and no end then, which SQL cannot "
+                f"'{inside}' may be empty and has no start and no end then, which SQL cannot "
                 "say; filter with frozen dates"
             )
-
-
-def _may_be_empty(period: Definition) -> bool:
-    while period.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        period = period.args[0]
-    if period.rule.key == "since":
-        # A unit around the anchor does not start after it.
-        point = period.args[0]
-        return point.rule.key != "start_of" or point.args[0].rule.key not in ("this", "previous")
-    if period.rule.key == "between":
-        return any(point.rule.key != "day" for point in period.args)
-    return period.rule.can_be_empty or period.rule.key in ("within", "within_data")
 
 
 def check_time(
@@ -69,8 +59,7 @@ _MOST_DAYS: Final = {1: 31, 3: 92, 6: 184, 12: 366}
 
 def _whole_unit(inside: Definition, calendar: Calendar) -> Unit | None:
     """The unit that a phrase always is, whole; None where it may be anything else."""
-    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        inside = inside.args[0]
+    inside = inside.core
     unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
     is_one = inside.rule.kind is Kind.SPAN and unit is not None and unit == other and not to_date
     return unit if is_one else None
@@ -79,7 +68,7 @@ def _whole_unit(inside: Definition, calendar: Calendar) -> Unit | None:
 def _unit_is_there(span: Definition, calendar: Calendar) -> bool:
     """Whether ``2nd month of PHRASE`` can be counted on."""
     ordinal, unit, inside = span.args
-    if _is_fixed(inside):
+    if inside.core.rule.is_written:
         return True
     outer, number = _whole_unit(inside, calendar), max(ordinal.number, 1)
     if outer is None:
@@ -94,25 +83,16 @@ def _unit_is_there(span: Definition, calendar: Calendar) -> bool:
 def _name_is_there(span: Definition, calendar: Calendar) -> bool:
     """Whether ``march of PHRASE`` can be counted on: a year has all of them."""
     inside = span.args[1]
-    return _is_fixed(inside) or _whole_unit(inside, calendar) is Unit.YEAR
-
-
-def _is_fixed(inside: Definition) -> bool:
-    """Whether the days of a phrase are known now, and checked where they are counted."""
-    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        inside = inside.args[0]
-    return inside.rule.key in ("fixed", "labelled")
+    return inside.core.rule.is_written or _whole_unit(inside, calendar) is Unit.YEAR
 
 
 def _is_there(point: Definition, calendar: Calendar) -> bool:
     """Whether ``3rd friday of PHRASE`` and its like can be counted on."""
     ordinal, name, inside = point.args
-    while inside.rule.kind in (Kind.BASIS, Kind.SHIFT):
-        inside = inside.args[0]
-    if inside.rule.key in ("fixed", "labelled"):
+    if inside.core.rule.is_written:
         return True  # Its days are known now, and checked where they are counted.
-    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
-    if inside.rule.kind is not Kind.SPAN or unit is None or unit != other or to_date:
+    unit = _whole_unit(inside, calendar)
+    if unit is None:
         return False
     if isinstance(calendar, TableCalendar) and calendar.lists(unit):
         days = 1
@@ -126,8 +106,33 @@ def _is_there(point: Definition, calendar: Calendar) -> bool:
 
 
 _CHECKED: Final[dict[str, Callable[[Definition, Calendar], bool]]] = {
-    "ordinal_day": _is_there,
-    "nth_unit": _unit_is_there,
-    "month_of_period": _name_is_there,
-    "unit_of_period": _name_is_there,
+    "day": _is_there,
+    "unit": _unit_is_there,
+    "name": _name_is_there,
 }
+
+
+def check_sorted(tree: Tree, is_open: Callable[[Definition], bool]) -> None:
+    """FilterError for sorts of days in a period without an end, which frozen dates have none of,
+    either, unless another period cuts it."""
+    _open_side(tree, is_open, is_cut=False)
+
+
+def _open_side(tree: Tree, is_open: Callable[[Definition], bool], *, is_cut: bool) -> bool:
+    """Whether a part of a tree is open on a side."""
+    if isinstance(tree, Part):
+        return is_open(tree.definition)
+    if isinstance(tree, Joined):
+        other = _open_side(tree.two, is_open, is_cut=False)
+        is_within = tree.how == "within"
+        one = _open_side(tree.one, is_open, is_cut=is_cut or (is_within and not other))
+        return (
+            one and other if is_within else one if tree.how.startswith("except") else one or other
+        )
+    found = _open_side(tree.one, is_open, is_cut=is_cut)
+    if found and not is_cut:
+        raise FilterError(
+            f"a period without an end on one side has no end of {tree.days}, either; cut it first, "
+            "for example with 'within data'"
+        )
+    return found

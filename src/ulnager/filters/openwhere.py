@@ -29,10 +29,11 @@ from sqlalchemy.sql.functions import FunctionElement
 from ulnager.core.errors import FilterError
 from ulnager.core.language.inputs import Input, fixed_day
 from ulnager.core.language.openperiod import OpenPeriod, last_slots
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.openslots import PARAMETER
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.units import UNIT_NAMES
 
 MOST_WAYS: Final = 2_000
@@ -63,6 +64,10 @@ def _cast(element: DayParameter, compiler: SQLCompiler, **options: Any) -> str:
 def day_parameter(name: str) -> ColumnElement[Any]:
     """A bound parameter for a date."""
     return DayParameter(bindparam(name, type_=Date))
+
+
+Measured = Callable[[Definition], tuple[Definition, dict[str, ColumnElement[Any]]]]
+"""A definition as of an anchor, with the parameters that this needs."""
 
 
 class Way(NamedTuple):
@@ -121,8 +126,10 @@ def ways_of(
     name: str,
     options: Options,
     opens: Any = None,
+    measured: Measured | None = None,
 ) -> Iterator[Way]:
-    """The ways of one input; null falls back to ``opens`` where that is given."""
+    """The ways of one input; null falls back to ``opens`` where that is given, and ``measured``
+    says what the points are measured from that bound it."""
     if made.kind == "count":
         value = _or_opens(bindparam(name, type_=Integer) if given is None else given, opens)
         high = MOST_COUNTED if made.max is None else made.max
@@ -138,7 +145,7 @@ def ways_of(
         for is_on in (True, False):
             yield Way(is_on, (value == constant("on" if is_on else "off"),))
     elif made.kind == "day":
-        yield from _days(live, said, made, given, name, options, opens)
+        yield from _days(live, said, made, given, name, options, opens, measured)
     elif made.kind == "listed":
         yield from _listed(made, name, opens)
     else:
@@ -173,7 +180,7 @@ def _point(setting: Any) -> Definition | None:
         return None
     day = fixed_day(setting)
     if day is not None:
-        return Definition(RULES["day"], (day,))
+        return Definition(phrases.day, (day,))
     found = period(str(setting)).definition
     point: Definition = found.args[0]
     return point
@@ -187,6 +194,7 @@ def _days(
     name: str,
     options: Options,
     opens: Any,
+    measured: Measured | None = None,
 ) -> Iterator[Way]:
     value = day_parameter(name) if given is None else given
     if made.only is not None:
@@ -194,21 +202,21 @@ def _days(
     plain = {**options, "column_type": "date", "rounding": None, "grain": None, "anchor": None,
              "running": False}  # fmt: skip
     has_data = options.get("latest") is not None
-    low = _point(made.min) or (Definition(RULES["earliest"]) if has_data else None)
-    high = _point(made.max) or (Definition(RULES["latest"]) if has_data else None)
+    low = _point(made.min) or (Definition(phrases.earliest) if has_data else None)
+    high = _point(made.max) or (Definition(phrases.latest) if has_data else None)
     when = []
     if low is not None:
-        when.append(live(_from(low), value, **plain))
+        when.append(_bound(live, _from(low), value, plain, measured))
     if high is not None:
-        when.append(live(_until(high), value, **plain))
+        when.append(_bound(live, _until(high), value, plain, measured))
     if made.step is not None:
         is_last = made.name in last_slots(said.definition)
         unit = UNIT_NAMES.get(made.step)
         if unit is None:
             raise FilterError(f"{{{made.name}}} steps by {made.step}, which no statement checks")
-        around = Definition(RULES["unit_of"], (unit, parameter(name)))
-        edge = Definition(RULES["end_of" if is_last else "start_of"], (around,))
-        only = Period(Definition(RULES["on"], (edge,)))
+        around = Definition(phrases.unit_of, (unit, parameter(name)))
+        edge = Definition(phrases.end_of if is_last else phrases.start_of, (around,))
+        only = Period(Definition(phrases.on, (edge,)))
         when.append(live(only, value, parameters={name: value}, **plain))
     yield _day_way(value, name, *when)
     point = _point(opens)
@@ -216,29 +224,36 @@ def _days(
         if point in (low, high):
             low = high = None
         if high is not None:
-            point = Definition(RULES["earlier_of"], (high, point))
+            point = Definition(phrases.earlier_of, (high, point))
         if low is not None:
-            point = Definition(RULES["later_of"], (low, point))
+            point = Definition(phrases.later_of, (low, point))
         yield Way(point, (value.is_(None),))
 
 
+def _bound(
+    live: Live, bound: Period, value: Any, options: Options, measured: Measured | None
+) -> ColumnElement[bool]:
+    definition, more = (bound.definition, {}) if measured is None else measured(bound.definition)
+    return live(Period(definition), value, **{**options, "parameters": more})
+
+
 def _from(point: Definition) -> Period:
-    return Period(Definition(RULES["from"], (point,)))
+    return Period(Definition(phrases.from_, (point,)))
 
 
 def _until(point: Definition) -> Period:
-    return Period(Definition(RULES["until"], (point,)))
+    return Period(Definition(phrases.until, (point,)))
 
 
 def _listed(made: Input, name: str, opens: Any) -> Iterator[Way]:
     first, last = f"{name}_first", f"{name}_last"
     sides = {one: day_parameter(one) for one in (first, last)}
-    between = Definition(RULES["between"], (parameter(first), parameter(last)))
+    between = Definition(phrases.between, (parameter(first), parameter(last)))
     known = tuple(one.is_not(None) for one in sides.values())
     yield Way(between, known, sides)
     if opens is not None:
         unit = UNIT_NAMES.get(made.unit or "")
         if unit is None or opens != "latest":
             raise FilterError(f"{{{made.name}}} opens with {opens}, which no statement works out")
-        newest = Definition(RULES["latest_unit"], (unit,))
+        newest = Definition(phrases.latest_unit, (unit,))
         yield Way(newest, tuple(one.is_(None) for one in sides.values()))

@@ -16,6 +16,10 @@ from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_nam
 from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
+from sqlalchemy.sql.elements import BindParameter, BooleanClauseList
+from sqlalchemy.sql.operators import and_ as and_op
+from sqlalchemy.sql.operators import or_ as or_op
+from sqlalchemy.sql.visitors import iterate
 
 from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.errors import FilterError
@@ -150,16 +154,33 @@ def sql_text(clause: ClauseElement, target: str, *, bound: bool = False) -> str:
     `sailed_on` < add_months(trunc(current_date(), 'year'), 12)
 
     ``target`` is an engine as for :func:`condition`; any other clause of SQLAlchemy will do, too.
-    Raises FilterError for a target there is not, or for what it cannot work out.
+    Raises FilterError for a target there is not, for what it cannot work out, and for open slots
+    that are not ``bound``.
     """
     return compiled(clause, dialect_named(target), literal=not bound).text
 
 
-def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:
-    """A clause as text in a dialect."""
-    text = clause.compile(
-        dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {}
+def _open_names(clause: ClauseElement) -> list[str]:
+    """The parameters of a clause that wait for a value."""
+    found = (
+        one.key
+        for one in iterate(clause)
+        if isinstance(one, BindParameter) and not one.unique and one.required
     )
+    return list(dict.fromkeys(found))
+
+
+def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:
+    """A clause as text in a dialect, which can stand beside an AND as it is."""
+    is_any = isinstance(clause, BooleanClauseList) and clause.operator is or_op
+    whole = clause.self_group(against=and_op) if is_any else clause
+    open_ones = _open_names(clause) if literal else []
+    if open_ones:
+        raise FilterError(
+            f"it has parameters ({', '.join(open_ones)}), which are no literals: its text has them "
+            "by name when it is bound (bound=True, --bound)"
+        )
+    text = whole.compile(dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {})
     assert isinstance(text, SQLCompiler)
     parameters = {} if literal else dict(text.params)
     if dialect.name == "spark":

@@ -14,7 +14,8 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period, resolved
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import resolved
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, column_bounds, held_as
 

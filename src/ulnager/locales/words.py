@@ -26,8 +26,9 @@ from babel.numbers import get_decimal_symbol, get_group_symbol
 from babel.units import format_unit
 
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
 from ulnager.core.suggest import no_such
-from ulnager.core.units import MONTH_NAMES
+from ulnager.core.units import MONTH_NAMES, UNIT_NAMES
 from ulnager.core.words import Words
 
 LANGUAGES: Final = ("de", "en", "fr", "ja")
@@ -35,11 +36,10 @@ LANGUAGES: Final = ("de", "en", "fr", "ja")
 _DAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _MONTHS: Final = "|".join(MONTH_NAMES)
 _MONTH: Final = re.compile(rf"({_MONTHS})(?: (\d{{4}}))?")
+_QUARTER: Final = re.compile(r"Q([1-4])(?: (\d{4}))?")
 _DAY: Final = re.compile(rf"(\d{{1,2}}) ({_MONTHS})(?: (\d{{4}}))?")
 _ISO_DAY: Final = re.compile(r"\d{4}-\d\d-\d\d")
-_OURS: Final = re.compile(r"Last \{n\} days")
-"""Labels of ours with something in them."""
-_SLOT: Final = re.compile(r"\\\{(\d)\\\}")
+_WEEK: Final = re.compile(r"week (\d+)(?: of (.+))?")
 
 
 class LocaleWords(Words):
@@ -51,6 +51,7 @@ class LocaleWords(Words):
         self._locale, self._dates_as, self._texts = locale, dates_as, texts
         self.locale = str(locale).replace("_", "-")
         self.is_english = locale.language == "en"
+        self.direction = locale.text_direction
         self._messages = catalogue(locale.language)
 
     def __eq__(self, other: object) -> bool:
@@ -79,14 +80,17 @@ class LocaleWords(Words):
         if isinstance(span.start, datetime) or isinstance(span.stop, datetime):  # type: ignore[attr-defined]
             return self._hours(span.start, span.stop)  # type: ignore[attr-defined]
         if start is None:
-            return self.say("all dates") if end is None else self.say(f"up to {self.day(end)}")
+            return self.say("all dates") if end is None else self.say("up to {0}", self.day(end))
         if end is None:
-            return self.say(f"from {self.day(start)}")
+            return self.say("from {0}", self.day(start))
         if start == end:
             return self.day(start)
         if self._dates_as is not None:
             between: str = self._locale.interval_formats[None] or "{0} – {1}"
             return between.replace("{0}", self.day(start)).replace("{1}", self.day(end))
+        if not _names_both_ends(str(self._locale), _apart(start, end)):
+            fallback: str = self._locale.interval_formats[None] or "{0} – {1}"
+            return fallback.replace("{0}", self.day(start)).replace("{1}", self.day(end))
         return format_interval(start, end, "yMMMd", locale=self._locale)
 
     def _hours(self, start: datetime | None, stop: datetime | None) -> str:
@@ -96,12 +100,12 @@ class LocaleWords(Words):
             for one in (start, stop)
         ]  # fmt: skip
         if told[0] is None:
-            return self.say(f"up to {told[1]}")
-        return self.say(f"from {told[0]}") if told[1] is None else f"{told[0]} – {told[1]}"
+            return self.say("up to {0}", told[1])
+        return self.say("from {0}", told[0]) if told[1] is None else f"{told[0]} – {told[1]}"
 
     def unit(self, label: str) -> str:
-        """The label of a unit: months and days by the CLDR; numbers of weeks and fiscal years are
-        the same in every language."""
+        """The label of a unit: months, quarters and days by the CLDR; halves, which it has no names
+        for, numbers of weeks and fiscal years are the same in every language."""
         if self.is_english and self._dates_as is None:
             return label
         if _ISO_DAY.fullmatch(label):
@@ -111,11 +115,19 @@ class LocaleWords(Words):
             if match[2] is None:
                 return str(self._locale.months["stand-alone"]["abbreviated"][month])
             return format_skeleton("yMMM", date(int(match[2]), month, 1), locale=self._locale)
+        if match := _QUARTER.fullmatch(label):
+            quarter = int(match[1])
+            if match[2] is None:
+                return str(self._locale.quarters["format"]["abbreviated"][quarter])
+            day = date(int(match[2]), 3 * quarter - 2, 1)
+            return format_skeleton("yQQQ", day, locale=self._locale)
         if match := _DAY.fullmatch(label):
             day = date(int(match[3] or 2000), MONTH_NAMES.index(match[2]) + 1, int(match[1]))
             if match[3] is not None:
                 return self.day(day)
             return format_skeleton("MMMd", day, locale=self._locale)
+        if match := _WEEK.fullmatch(label):
+            return self.say("week {0} of {1}" if match[2] else "week {0}", *match.groups())
         return self.say(label)
 
     def counted(self, count: int, unit: str) -> str:
@@ -128,7 +140,9 @@ class LocaleWords(Words):
                     "duration" not in told
                 ):  # What the CLDR leaves out there, it has in a shorter form.
                     return told
-        return self.say(f"{count} {unit}{'s' * (count != 1)}")
+        known = UNIT_NAMES.get(unit)
+        plural = f"{unit}s" if known is None else known.plural
+        return self.say(f"{{0}} {unit if count == 1 else plural}", count)
 
     def weekday(self, number: int, *, short: bool = False) -> str:
         """A weekday by the CLDR, 0 for Monday."""
@@ -152,40 +166,49 @@ class LocaleWords(Words):
                 return found
         return next((found for one, found in known.items() if one == language), text)
 
-    def say(self, text: str) -> str:
-        """A sentence for viewers; one that the catalogue does not have stays English."""
-        return self._messages.said(text)
+    def worded(self, message: Message) -> Message:
+        """A message in this language; one that the catalogue does not have stays English."""
+        text = self._messages.said(message.key)
+        inside = (
+            self.worded(one) if isinstance(one, Message) else one for one in message.arguments
+        )
+        return message.told(text.format(*inside) if message.arguments else text)
+
+
+def _apart(start: date, end: date) -> str:
+    """The largest part in which two days differ."""
+    return "y" if start.year != end.year else "M" if start.month != end.month else "d"
+
+
+@functools.cache
+def _names_both_ends(locale: str, apart: str) -> bool:
+    """Whether intervals of a locale say all of their first day; some leave its month out."""
+    end = date(2026, 4, 30)
+    firsts = {
+        "d": (date(2026, 4, 2), date(2026, 4, 3)),
+        "M": (date(2026, 2, 2), date(2026, 3, 2), date(2026, 2, 3)),
+        "y": (date(2024, 2, 2), date(2025, 2, 2), date(2024, 3, 2), date(2024, 2, 3)),
+    }[apart]
+    told = {format_interval(first, end, "yMMMd", locale=locale) for first in firsts}
+    return len(told) == len(firsts)
 
 
 class Catalogue:
-    """Messages by their English sentences, which have ``{0}`` where something stands in them."""
+    """Messages by their keys: English sentences, with ``{0}`` where something stands in them."""
 
     def __init__(self, translations: gettext.NullTranslations, keys: list[str]) -> None:
         self._translations = translations
-        self._exact = {key for key in keys if "{0}" not in key}
-        # The longest first: what says most of itself fits best.
-        open_keys = sorted((key for key in keys if "{0}" in key), key=lambda one: -len(one))
-        self._patterns = [(_pattern(key), key) for key in open_keys]
-        self.said = functools.lru_cache(maxsize=2_048)(self._said)
+        self._keys = frozenset(keys)
+
+    def said(self, key: str) -> str:
+        """The message of a key, its slots still open; the key where there is none."""
+        return self._translations.gettext(key) if key in self._keys else key
 
     def labelled(self, text: str) -> str:
-        """A label, where it is one of ours and no other sentence."""
-        return self.said(text) if text in self._exact or _OURS.fullmatch(text) else text
-
-    def _said(self, text: str) -> str:
-        if text in self._exact:
-            return self._translations.gettext(text)
-        for pattern, key in self._patterns:
-            match = pattern.fullmatch(text)
-            if match is not None:
-                # What stands in a sentence may be one itself.
-                parts = [self._said(part) if part != text else part for part in match.groups()]
-                return self._translations.gettext(key).format(*parts)
-        return text
-
-
-def _pattern(key: str) -> re.Pattern[str]:
-    return re.compile(_SLOT.sub("(.+?)", re.escape(key)), re.DOTALL)
+        """A label, where it is one of ours."""
+        if "{n}" in text:
+            return self.said(text.replace("{n}", "{0}")).replace("{0}", "{n}")
+        return self.said(text) if "{0}" not in text else text
 
 
 @functools.cache
@@ -235,7 +258,12 @@ def _check_pattern(text: str) -> None:
         sample = parse_pattern(text).apply(date(2026, 5, 20), Locale("en"))
     except (ValueError, KeyError, AttributeError, TypeError, IndexError):
         raise SettingError(advice) from None
-    if not re.search(r"[yYu]", text) or not re.search(r"[ML]", text) or "d" not in text:
+    if "Y" in re.sub(r"'[^']*'", "", text):
+        raise SettingError(
+            f"dates_as is {text[:40]!r}, where Y is the year of the week, another one around New "
+            "Year; write y: 'dd.MM.yyyy'"
+        )
+    if not re.search(r"[yu]", text) or not re.search(r"[ML]", text) or "d" not in text:
         raise SettingError(f"{advice}, with day, month and year")
     if not sample.strip() or len(text) > 60:
         raise SettingError(advice)

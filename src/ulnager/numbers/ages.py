@@ -16,7 +16,7 @@ from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError, SettingError
-from ulnager.core.language.period import period
+from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit

@@ -15,7 +15,7 @@ from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
 from ulnager.core.errors import FilterError, SettingError
-from ulnager.core.language.period import period
+from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.units import Unit
 from ulnager.filters.engines import Engine, day_of_time, engine_named, filled

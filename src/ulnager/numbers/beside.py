@@ -5,16 +5,20 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 from itertools import pairwise
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import SettingError
-from ulnager.core.language.period import period
+from ulnager.core.language import walking
+from ulnager.core.messages import Message
 from ulnager.core.periods.buckets import Bucket
-from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.spans import Range
 from ulnager.core.units import Unit
+
+ALONE: Final = "no-partner"
+"""The code of what stands beside nothing."""
+NOTHING: Final = "nothing is beside {0}"
 
 
 class Partner(NamedTuple):
@@ -46,7 +50,8 @@ def partners_of(
                 f"by a finer unit than {bucket.unit.name}"
             )
         if start in taken:
-            notes.append(f"{bucket.label} has no partner: that is beside {taken[start]} already")
+            key = "{0} has no partner: that is beside {1} already"
+            notes.append(Message(key, bucket.label, taken[start], code=ALONE))
             found.append(None)
             continue
         taken[start] = bucket.label
@@ -56,7 +61,7 @@ def partners_of(
     for one, other in pairwise(starts):
         start = calendar.move_start(one, by, 1)
         while start < other:
-            notes.append(f"nothing is beside {calendar.label(date_of(start), by)}")
+            notes.append(Message(NOTHING, calendar.label(date_of(start), by), code=ALONE))
             start = calendar.move_start(start, by, 1)
     return found, tuple(notes)
 
@@ -102,12 +107,13 @@ def partners_in(
     notes = []
     for place, bucket in enumerate(buckets):
         if place >= len(others):
-            notes.append(f"{bucket.label} has no partner: the other period has {len(others)} units")
+            key = "{0} has no partner: the other period has {1} units"
+            notes.append(Message(key, bucket.label, len(others), code=ALONE))
             found.append(None)
             continue
         other = others[place]
         found.append(_partner(bucket, calendar, other.unit_start.toordinal(), known_to))
-    notes += [f"nothing is beside {other.label}" for other in others[len(buckets) :]]
+    notes += [Message(NOTHING, other.label, code=ALONE) for other in others[len(buckets) :]]
     return found, tuple(notes)
 
 
@@ -115,8 +121,4 @@ def shift_of(beside: Any) -> tuple[int, Unit] | None:
     """A shift such as ``1 year earlier``; None for a period."""
     if not isinstance(beside, str) or not beside.strip().endswith(("earlier", "later")):
         return None
-    found = period(f"today, {beside}").definition
-    if found.rule.kind is not Kind.SHIFT or found.args[0].rule.kind is Kind.SHIFT:
-        return None
-    count, unit = found.args[1:]
-    return (count if found.rule.key == "later" else -count), unit
+    return walking.shift_of(beside)

@@ -30,6 +30,8 @@ class Valued(NamedTuple):
     total: Array | None = None
     low: Array | None = None
     high: Array | None = None
+    nans: Array | None = None
+    """How many values are no number (NaN), which are counted as missing."""
 
 
 class Cells(NamedTuple):
@@ -38,6 +40,13 @@ class Cells(NamedTuple):
     days: NDArray[np.int64]
     rows: NDArray[np.int64]
     valued: Mapping[str, Valued]
+
+    def nans(self, value: str, windows: Windows) -> int:
+        """How many values of a column are no number in some windows."""
+        held = self.valued.get(value)
+        if held is None or held.nans is None or not len(self.days):
+            return 0
+        return sum(int(one or 0) for one in self._sums(held.nans, windows))
 
     def measures(self, how: str, value: str | None, windows: Windows) -> list[Any]:
         """A measure of each window: 0 for counts and sums of nothing, None for the others."""
@@ -167,7 +176,7 @@ def joined(parts: Sequence[Cells]) -> Cells:
         held = {key: [getattr(part.valued[name], key) for part in parts]
                 for key in Valued._fields if getattr(first, key) is not None}  # fmt: skip
         put: dict[str, Callable[[list[Array]], Array]] = {
-            "values": summed, "total": summed,
+            "values": summed, "total": summed, "nans": summed,
             "low": lambda columns: extreme(columns, min),
             "high": lambda columns: extreme(columns, max),
         }  # fmt: skip

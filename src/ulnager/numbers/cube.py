@@ -17,7 +17,6 @@ from sqlalchemy import (
     cast,
     false,
     func,
-    literal_column,
     null,
     or_,
     select,
@@ -31,7 +30,8 @@ from ulnager.core.errors import SettingError
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.suggest import no_such
 from ulnager.filters.sqltypes import value_type
-from ulnager.numbers.cells import Cells, cells_from
+from ulnager.numbers.cells import Cells, cells_from, joined
+from ulnager.numbers.kinds import kind_of, nans_of, number_of_column
 from ulnager.sources.base import Column, Source
 
 HOWS: Final = ("count", "sum", "mean", "min", "max", "median", "distinct")
@@ -107,6 +107,7 @@ _AGGREGATES: Final = {
     "count": ("values",), "sum": ("total",), "mean": ("values", "total"), "min": ("low",),
     "max": ("high",),
 }  # fmt: skip
+_NEEDS_NUMBERS: Final = {"total"}
 _QUARTER: Final = 900 * 10**6
 """A quarter of an hour in microseconds."""
 
@@ -150,6 +151,15 @@ def gathered_by(
     return _gathered(asked, measures, slot, [*asked.where, or_(false(), *within)], round)
 
 
+def with_beside(held: Gathered, others: Gathered, far: int) -> Gathered:
+    """What some slots hold, with that of others laid so far behind them."""
+    cells = dict(held.cells)
+    for key, one in others.cells.items():
+        behind = one._replace(days=one.days + far)
+        cells[key] = joined([cells[key], behind]) if key in cells else behind
+    return Gathered(cells, held.counts)
+
+
 def _gathered(
     asked: Asked,
     measures: Iterable[Measure],
@@ -164,12 +174,14 @@ def _gathered(
     for value, how in measures:
         if value is not None:
             wanted.setdefault(value, {}).update(dict.fromkeys(_AGGREGATES[how]))
-    kinds = {value: kind_of(source, value) for value in wanted}
+    kinds = {value: kind_of(source, value, needed=_NEEDS_NUMBERS & keys.keys())
+             for value, keys in wanted.items()}  # fmt: skip
+    for value, kind in kinds.items():
+        if nans_of(source, value, kind) is not None:
+            wanted[value]["nans"] = None
     names = [(value, key) for value, keys in wanted.items() for key in keys]
     columns = [
-        _aggregate(key, source.rows.c[value], kinds[value], source.dialect_name).label(
-            f"of_{place}"
-        )
+        _aggregate(key, source, value, kinds[value]).label(f"of_{place}")
         for place, (value, key) in enumerate(names)
     ]
     split, when = asked.split_by.label("split"), when.label("day")
@@ -198,7 +210,9 @@ def _gathered(
         lists = list(zip(*rows, strict=True)) or [()] * (2 + len(names))
         valued: dict[str, dict[str, list[Any]]] = {}
         for (value, name), column in zip(names, lists[2:], strict=True):
-            made = [_plain(one, "int" if name == "values" else kinds[value]) for one in column]
+            made = [
+                _plain(one, "int" if name in ("values", "nans") else kinds[value]) for one in column
+            ]
             valued.setdefault(value, {})[name] = made
         cells[key] = cells_from(lists[0], lists[1], valued)
     return Gathered(cells, counts)
@@ -213,14 +227,18 @@ def _ordinal(value: Any) -> int | str:
         return str(value)
 
 
-def _aggregate(key: str, value: Any, kind: str, dialect: str) -> ColumnElement[Any]:
+def _aggregate(key: str, source: Source, name: str, kind: str) -> ColumnElement[Any]:
+    if key == "nans":
+        found = nans_of(source, name, kind)
+        assert found is not None
+        return found
+    value = number_of_column(source, name, kind)
     if key == "values":
         return func.count(value)
     if key == "total":
-        if kind == "other":
-            return literal_column("0")
         # The engine's plain sum of floating numbers is another one each time.
-        return func.fsum(value) if kind == "float" and dialect == "duckdb" else func.sum(value)
+        is_plain = kind != "float" or source.dialect_name != "duckdb"
+        return func.sum(value) if is_plain else func.fsum(value)
     return func.min(value) if key == "low" else func.max(value)
 
 
@@ -269,18 +287,6 @@ def _day_of_quarter(number: Any, asked: Asked) -> ColumnElement[Any]:
     return cast(local, Date())
 
 
-def kind_of(source: Source, value: str) -> str:
-    """Whether a column holds whole numbers, decimals, floating ones, or no numbers."""
-    kind = next(c.engine_type for c in source.columns if c.name == value).upper()
-    if "INT" in kind:
-        return "int"
-    if "DEC" in kind or "NUM" in kind:
-        return "decimal"
-    if any(name in kind for name in ("FLOAT", "DOUBLE", "REAL")):
-        return "float"
-    return "other"
-
-
 def _plain(value: Any, kind: str) -> Any:
     """A number as Python has it: whole ones as int, whatever the engine makes of sums."""
     if isinstance(value, Decimal) and kind == "int":
@@ -291,9 +297,9 @@ def _plain(value: Any, kind: str) -> Any:
 def exact_measure(source: Source, how: str, name: str | None) -> ColumnElement[Any]:
     """A median or a count of different values; SettingError where an engine has none."""
     assert name is not None
-    value = source.rows.c[name]
     if how == "distinct":
-        return func.count(value.distinct())
+        return func.count(source.rows.c[name].distinct())
+    value = number_of_column(source, name, kind_of(source, name, needed={how}))
     if source.dialect_name == "duckdb":
         return func.quantile_cont(value, 0.5)
     if source.dialect_name == "postgresql":

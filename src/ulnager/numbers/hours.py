@@ -19,7 +19,7 @@ from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.units import Unit
 from ulnager.filters.columns import column_bounds, held_as
 from ulnager.numbers.beside import shift_of
-from ulnager.numbers.cube import Asked, Measure, gathered_by
+from ulnager.numbers.cube import Asked, Gathered, Measure, gathered_by, with_beside
 from ulnager.numbers.plan import Answers, Plan, Ranges
 from ulnager.numbers.rows import Totals, rows_of
 
@@ -28,6 +28,8 @@ if TYPE_CHECKING:
 
 _TIMES: Final = ("timestamp", "timestamptz")
 _SECOND: Final = 1_000_000
+_FAR: Final = 10**13
+"""So far behind the slots of a period lie those of what stands beside it."""
 
 
 class TimeBucket(NamedTuple):
@@ -92,18 +94,28 @@ def hours_plan(
     partners, pairs = _partners(beside, buckets, clock, unit)
     own = [(clock.number(one.start), clock.number(one.stop)) for one in buckets]
     wanted = [(_slots(*pair, size),) for pair in own]
-    others: list[Ranges] = [() if pair is None else (_slots(*pair, size),) for pair in pairs]
-    bounds = [*spans, *(pair for pair in pairs if pair is not None)]
+    others: list[Ranges] = [() if pair is None else (_beside(*pair, size),) for pair in pairs]
 
     def finish(answers: Answers) -> Totals:
         rows = rows_of(buckets, partners, wanted, others, answers, measure[1], top, asked.split)
         return Totals(tuple(rows), result, (), asked)
 
-    def gather() -> Any:
+    def held(bounds: list[tuple[int, int]]) -> Gathered:
         edges = [(clock.bound(start), clock.bound(stop)) for start, stop in bounds]
         return gathered_by(asked, [measure], size, edges)
 
+    def gather() -> Gathered:
+        found, apart = held(spans), [pair for pair in pairs if pair is not None]
+        # What stands beside has slots of its own: an hour may be in part in the one, and in part in
+        # the other.
+        return with_beside(found, held(apart), _FAR) if apart else found
+
     return Plan(asked, measure, [*wanted, *others], finish, gather)
+
+
+def _beside(start: int, stop: int, size: int) -> tuple[int, int]:
+    first, last = _slots(start, stop, size)
+    return first + _FAR, last + _FAR
 
 
 def _slots(start: int, stop: int, size: int) -> tuple[int, int]:
@@ -179,7 +191,8 @@ class _Clock:
             while first < high:
                 after = self.arithmetic.unit_stop(first, unit)
                 # Where clocks change within an hour the next one begins when they show a full one.
-                after = max(self.arithmetic.unit_start(after, unit), first + _SECOND)
+                full = self.arithmetic.unit_start(after, unit)
+                after = full if full > first else after
                 start, stop = self.moment(max(first, low)), self.moment(min(after, high))
                 reasons = tuple(self._reasons(first, after, low, high, result, extent))
                 begins = self.moment(first)

@@ -83,6 +83,12 @@ class FromDays:
     def days_with_rows(self, keys: Sequence[Any], windows: Windows) -> list[int]:
         return self._of(keys).days_with_rows(windows)
 
+    def nans(self, windows: Windows) -> int:
+        """How many values of the windows are no number, and are counted as missing."""
+        if self.value is None:
+            return 0
+        return sum(one.nans(self.value, windows) for one in self.cells.values())
+
 
 class FromSource:
     """Answers that do not come together from days, such as medians: each window is asked for.

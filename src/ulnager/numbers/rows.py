@@ -12,6 +12,7 @@ from typing import Any, Final, NamedTuple
 from sqlalchemy import func, select
 
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import codes_of
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
@@ -112,11 +113,13 @@ class Totals(ShowsItself):
 
     def to_dict(self) -> dict[str, Any]:
         """The totals as plain values, ready for JSON."""
+        notes = [*(() if self.told_as else self.resolution.notes), *self.notes]
         return {
             "period": self.told_as or str(self.resolution.period),
             "label": self.resolution.label,
             "rows": [{key: _json(one) for key, one in row.to_dict().items()} for row in self.rows],
-            "notes": [*(() if self.told_as else self.resolution.notes), *self.notes],
+            "notes": notes,
+            "note_codes": codes_of(notes),
         }
 
     def to_frame(self, library: str = "pandas") -> Any:

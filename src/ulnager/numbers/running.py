@@ -14,7 +14,8 @@ from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import SettingError
-from ulnager.core.language.period import Period, as_period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.settings import calendars_of
@@ -120,7 +121,7 @@ def running(
 def running_period(phrase: Period | str, when: Mapping[str, Any]) -> Period:
     """The period that is measured from every day; SettingError for one that cannot be."""
     period = as_period(phrase, calendars_of(when.get("calendar")).chosen)
-    if any(part.rule.key == "as_of" for part in period.definition.walk()):
+    if any(part.rule.sets_anchor for part in period.definition.walk()):
         raise SettingError(
             f"'{period}' has an anchor of its own, and every day is one here; leave 'as of' out"
         )

@@ -8,18 +8,23 @@ from typing import Any, Final
 
 from ulnager.core.arguments import TEXT, Sort, checked
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.language.period import Period, as_period, resolved
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period, period, resolved
+from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.buckets import Bucket, reasons_of, too_many
 from ulnager.core.periods.clock import extent_of
+from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.settings import calendars_of
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
+from ulnager.filters.columns import check_rounding
 from ulnager.numbers.beside import Partner, partners_in, partners_of, shift_of
+from ulnager.numbers.cells import Windows
 from ulnager.numbers.cube import FROM_DAYS, HOWS, Asked, Gathered, Measure, asked_of, gathered
 from ulnager.numbers.hours import hours_plan
-from ulnager.numbers.plan import Answers, Plan
+from ulnager.numbers.plan import Answers, FromDays, Plan
 from ulnager.numbers.rows import Totals, rows_of
 from ulnager.sources.opening import as_source
 from ulnager.sources.profile import profile, profiled
@@ -51,6 +56,7 @@ def totals(
     top: int | None = None,
     where: Mapping[str, Any] | None = None,
     max_buckets: int = MOST_BUCKETS,
+    rounding: str | None = None,
     tz: str | tzinfo | None = None,
     data: object = None,
     **when: Any,
@@ -63,7 +69,9 @@ def totals(
     it there is one row. ``partial`` is as for :meth:`ulnager.Resolution.buckets`. ``beside`` is the
     same period at another time (``1 year earlier``) or another period. ``split`` gives a series for
     each value of a column, with ``top`` the largest ones and the others together. ``where`` keeps
-    rows with some values. ``when`` are the settings of :meth:`ulnager.Period.resolve`.
+    rows with some values. Where a row stands for more than a day, a period that cuts such a unit
+    takes ``rounding``: ``inward`` or ``outward``. ``when`` are the settings of
+    :meth:`ulnager.Period.resolve`.
 
     >>> from ulnager.demo import table
     >>> found = totals(table("sailings"), "2026-04", value="passengers", today="2026-05-20")
@@ -77,7 +85,7 @@ def totals(
     held, extent = first_look(asked, (value, how), data, when, over, by)
     plan = totals_plan(
         asked, over, (value, how), extent, when, by=by, partial=partial, beside=beside, top=top,
-        max_buckets=max_buckets,
+        max_buckets=max_buckets, rounding=rounding,
     )  # fmt: skip
     found: Totals = plan.answered(held)
     return found
@@ -95,6 +103,7 @@ def totals_plan(
     beside: str | Period | None = None,
     top: int | None = None,
     max_buckets: int = MOST_BUCKETS,
+    rounding: str | None = None,
 ) -> Plan:
     """What totals need, and how they come out."""
     how = measure[1]
@@ -105,6 +114,7 @@ def totals_plan(
                           when)  # fmt: skip
     check_day_starts(asked, result)
     result, closed = _closed(result, extent)
+    result = in_grain(result, extent.grain, rounding, unit)
     buckets = _buckets(result, by, partial, extent, max_buckets)
     known_to = _known_to(result, extent)
     partners, notes = _partners(beside, result, buckets, by, extent, known_to)
@@ -116,9 +126,22 @@ def totals_plan(
 
     def finish(answers: Answers) -> Totals:
         rows = rows_of(buckets, partners, wanted, others, answers, how, top, asked.split)
-        return Totals(tuple(rows), result, notes, asked)
+        return Totals(tuple(rows), result, (*notes, *nan_notes(answers, measure, wanted)), asked)
 
     return Plan(asked, measure, [*wanted, *others], finish)
+
+
+def nan_notes(answers: Answers, measure: Measure, windows: Windows) -> tuple[str, ...]:
+    """What is to be said of values that are no number."""
+    count = answers.nans(windows) if isinstance(answers, FromDays) else 0
+    if not count:
+        return ()
+    key = (
+        "{0} values of {1} are no number (NaN), and missing"
+        if count > 1
+        else "{0} value of {1} is no number (NaN), and missing"
+    )
+    return (Message(key, f"{count:,}", measure[0], code="nan"),)
 
 
 def _unit(result: Resolution, by: str) -> Unit:
@@ -224,7 +247,32 @@ def _closed(result: Resolution, extent: Extent) -> tuple[Resolution, tuple[str, 
     found = result.with_ranges(ranges)
     if found.is_empty:
         return found, ()
-    return found, (f"open dates are counted over the data, {found.start} to {found.end}",)
+    key = "open dates are counted over the data, {0} to {1}"
+    return found, (Message(key, found.start, found.end, code="open-dates"),)
+
+
+def in_grain(
+    result: Resolution, grain: Grain | None, rounding: str | None, unit: Unit | None = None
+) -> Resolution:
+    """A period in whole units of what a row stands for.
+
+    Raises FilterError for one that cuts such a unit, where no rounding says what becomes of it, and
+    SettingError for buckets that are shorter than it.
+    """
+    check_rounding(rounding)
+    if grain is None:
+        return result
+    if unit is not None and (unit.days or unit.months) and _size(unit) < _size(grain.unit):
+        raise SettingError(
+            f"a row stands for a {grain.unit}, so there is nothing by {unit}; group by "
+            f"{grain.unit} or longer"
+        )
+    ranges = grain.rounded(result.ranges, rounding, str(result.period))
+    return result if ranges == result.ranges else result.with_ranges(ranges)
+
+
+def _size(unit: Unit) -> float:
+    return unit.days or unit.months * 30.4
 
 
 def _known_to(result: Resolution, extent: Extent) -> int:
@@ -238,13 +286,17 @@ def _buckets(
     result: Resolution, by: str | None, partial: str, extent: Extent, most: int
 ) -> list[Bucket]:
     if by is None:
-        return [_as_one(result)]
+        one = _as_one(result)
+        if partial == "keep":
+            return [one]
+        definition = result.period.definition
+        return [one._replace(reasons=reasons_of(definition, result.basis, result.ranges, extent))]
     try:
         found = list(result.buckets(by, partial, extent))
     except ResolveError as error:
         raise SettingError(str(error)) from None
     if len(found) > most:
-        raise SettingError(_too_many(result, by, len(found), most))
+        raise SettingError(too_many(result, by, len(found), most, extent))
     return found
 
 
@@ -260,17 +312,6 @@ def _dropped(result: Resolution, by: str, kept: list[Bucket], extent: Extent) ->
         return ()
     more = f" and {len(told) - _MOST_TOLD} more" if len(told) > _MOST_TOLD else ""
     return (f"left out as not whole: {'; '.join(told[:_MOST_TOLD])}{more}",)
-
-
-def _too_many(result: Resolution, by: str, count: int, most: int) -> str:
-    for unit in _COARSER:
-        try:
-            fewer = len(result.buckets(unit))
-        except (ResolveError, SettingError):
-            continue
-        if fewer <= most:
-            return f"{count:,} {by}s are more than {most:,}; by {unit} there are {fewer:,}"
-    return f"{count:,} {by}s are more than {most:,}, and no coarser unit fits"
 
 
 def _as_one(result: Resolution) -> Bucket:
@@ -291,6 +332,15 @@ def _ranges(bucket: Bucket) -> list[tuple[int, int]]:
         end = span.end or bucket.end
         found.append((start.toordinal(), end.toordinal() + 1))
     return found
+
+
+def _counterpart(result: Resolution, count: int, unit: Unit) -> Resolution:
+    """The same period at another time; of an open one, its dates in the data."""
+    whole = result.period.resolve_on(result.basis)
+    if any(None in pair for pair in whole.ranges):
+        dates = " plus ".join(f"{span.start}/{span.end}" for span in result.spans)
+        result = period(dates).resolve_on(result.basis)
+    return result.counterpart(abs(count), unit.name, later=count > 0)
 
 
 def _worded(
@@ -317,7 +367,7 @@ def _partners(
     if shift is not None and by is not None:
         return _worded(partners_of(buckets, calendar, *shift, known_to), result)
     if shift is not None:
-        other = result.counterpart(abs(shift[0]), shift[1].name, later=shift[0] > 0)
+        other = _counterpart(result, *shift)
     else:
         # Against the same clock, anchor and calendars.
         basis = result.basis.in_days()
@@ -333,5 +383,5 @@ def _partners(
         days = max(known_to + 1 - buckets[0].start.toordinal(), 0)
         stop = one.start.toordinal() + days
         ranges = [(low, min(high, stop)) for low, high in ranges if low < stop]
-        notes = (f"compared on the first {days} days of {one.label}",)
+        notes = (Message("compared on the first {0} days of {1}", days, one.label, code="beside"),)
     return [Partner(one.start, one.end, one.label, tuple(ranges))], notes

@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import code_of
+from ulnager.core.periods.buckets import MISSING
 from ulnager.core.periods.resolution import Resolution
 from ulnager.numbers.rows import TotalRow, Totals
 from ulnager.pictures.labels import bucket_labels, calendar_told
@@ -15,7 +17,6 @@ from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, WARN, Sheet
 MOST_BARS: Final = 400
 MOST_PANELS: Final = 8
 _MOST_VALUES: Final = 16
-_MISSING: Final = "missing"
 
 
 def draw_totals(
@@ -79,7 +80,7 @@ def _told(found: Totals, result: Resolution) -> str:
     )
     parts += [f"{label}: {', '.join(reasons)}" for label, reasons in unfinished[:2]]
     if len(unfinished) > 2:
-        parts.append(say(f"{len(unfinished) - 2} more are not whole"))
+        parts.append(say("{0} more are not whole", len(unfinished) - 2))
     return "; ".join(parts)
 
 
@@ -138,12 +139,12 @@ def _draw(
 
 def is_unfinished(row: TotalRow) -> bool:
     """Whether a unit is not whole for more than days that are missing."""
-    return any(_MISSING not in reason for reason in row.bucket.reasons)
+    return any(code_of(reason) != MISSING for reason in row.bucket.reasons)
 
 
 def has_gaps(row: TotalRow) -> bool:
     """Whether days are missing from a unit."""
-    return any(_MISSING in reason for reason in row.bucket.reasons)
+    return any(code_of(reason) == MISSING for reason in row.bucket.reasons)
 
 
 def _text(value: Any) -> str:
@@ -151,7 +152,7 @@ def _text(value: Any) -> str:
     return f"{number:,.0f}" if number == int(number) or abs(number) >= 1000 else f"{number:,.4g}"
 
 
-def _key(found: Totals, say: Callable[[str], str]) -> list[Any]:
+def _key(found: Totals, say: Callable[..., str]) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch
 
@@ -166,5 +167,5 @@ def _key(found: Totals, say: Callable[[str], str]) -> list[Any]:
     if any(row.beside_bucket is not None for row in found.rows):
         handles.append(Patch(color=LIGHT, label=say("beside: the units compared")))
     if found.notes:
-        handles.append(Patch(color=WARN, label=say(f"{len(found.notes)} without a partner")))
+        handles.append(Patch(color=WARN, label=say("{0} without a partner", len(found.notes))))
     return handles

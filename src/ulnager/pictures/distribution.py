@@ -6,6 +6,7 @@ from pathlib import Path
 from typing import Any
 
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
 from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.ages import Ages
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, Sheet
@@ -38,12 +39,15 @@ def draw_ages(
     counts = [words.digits(f"{count:,}") for count in (found.open, found.closed)]
     room = (sheet.height - sheet.top - 60) / 2
     for place, (rows, name, colour) in enumerate(
-        ((is_open, f"open: {counts[0]}", PERIOD), (ended, f"ended: {counts[1]}", LIGHT))
+        (
+            (is_open, words.say("open: {0}", counts[0]), PERIOD),
+            (ended, words.say("ended: {0}", counts[1]), LIGHT),
+        )
     ):
         above = sheet.top + place * room
         axes = sheet.axes(70, sheet.height - above - room + 30, top=above + 22)
         axes.bar(range(len(bins)), rows, 0.86, color=colour, zorder=2)
-        axes.set_title(words.say(name), loc="left", fontsize=11, color=INK, weight="bold")
+        axes.set_title(name, loc="left", fontsize=11, color=INK, weight="bold")
         _mark(axes, bins, width, found.median, sheet)
         axes.set_ylim(0, max([*rows, 1]) * 1.12)
         axes.yaxis.get_major_locator().set_params(integer=True)
@@ -51,7 +55,7 @@ def draw_ages(
         axes.set_axisbelow(True)
         axes.set_xlim(-0.7, len(bins) - 0.3)
     sheet.figure.text(
-        0.5, 16 / sheet.height, words.say(f"age in {found.unit.plural}"), ha="center",
+        0.5, 16 / sheet.height, words.say("age in {0}", Message(found.unit.plural)), ha="center",
         fontsize=10.5, color=INK,
     )  # fmt: skip
     sheet.write(target)
@@ -71,15 +75,15 @@ def _mark(axes: Any, bins: range, width: int, median: float | None, sheet: Sheet
 
 
 def _told(found: Ages, width: int, words: Words) -> str:
-    left = [(found.later, "begin later"), (found.reversed, "end before they begin"),
-            (found.nulls, "have no date")]  # fmt: skip
-    units = found.unit.plural
-    parts = [f"as of {words.day(found.anchor)}", "open rows are measured to that day"]
+    left = [(found.later, "{0} begin later"), (found.reversed, "{0} end before they begin"),
+            (found.nulls, "{0} have no date")]  # fmt: skip
+    say, units = words.say, Message(found.unit.plural)
+    parts = [say("as of {0}", words.day(found.anchor)), say("open rows are measured to that day")]
     if found.median is not None:
-        parts.append(f"the median of all is {words.digits(f'{found.median:g}')} {units}")
+        parts.append(say("the median of all is {0} {1}", words.digits(f"{found.median:g}"), units))
     if width > 1:
-        parts.append(f"a bar is {width} {units}")
-    told = [words.say(f"{words.digits(f'{count:,}')} {text}") for count, text in left if count]
+        parts.append(say("a bar is {0} {1}", width, units))
+    told = [say(key, words.digits(f"{count:,}")) for count, key in left if count]
     if told:
-        parts.append(f"left out: {', '.join(told)}")
-    return "; ".join(map(words.say, parts))
+        parts.append(say("left out: {0}", ", ".join(told)))
+    return "; ".join(parts)

@@ -24,13 +24,18 @@ def calendar_told(calendar: Calendar, words: Words) -> str:
         start, _, day = part.rpartition(" ")
         is_day = day.lower() in WEEKDAYS
         name = words.weekday(WEEKDAYS.index(day.lower())) if is_day else day
-        parts.append(words.say(f"{start} {name}".lstrip()))
+        is_from = start in ("weeks from", "years from")
+        parts.append(words.say(f"{start} {{0}}", name) if is_from else words.say(part))
     return ", ".join(parts)
 
 
-def year_of(calendar: Calendar, day: date) -> str:
-    """The label of the calendar's year around a day."""
-    return calendar.label(calendar.floor(day, Unit.YEAR), Unit.YEAR)
+def year_of(calendar: Calendar, day: date, unit: Unit) -> str:
+    """The year of the unit around a day, as its label says it: 2026 of ``2026-W01``, though that
+    begins in December; else the label of the year around the day."""
+    short, whole = calendar.label(day, unit, short=True), calendar.label(day, unit)
+    year = whole.removesuffix(short) if whole.endswith(short) else whole.removeprefix(short)
+    year = year.strip(" -")
+    return year if year and year != whole else calendar.label(day, Unit.YEAR)
 
 
 def bucket_labels(buckets: Sequence[Any], calendar: Calendar, width: float) -> list[str]:
@@ -55,7 +60,7 @@ def _year(calendar: Calendar, bucket: Any) -> str:
     start = bucket.unit_start
     day = date(start.year, start.month, start.day)
     try:
-        return year_of(calendar, day)
+        return year_of(calendar, day, bucket.unit)
     except ResolveError:
         return ""
 
@@ -91,7 +96,7 @@ def mark_units(
         text = words.unit(text)
         if (high - low) / (last - first + 1) * width < len(text) * 6.5:
             continue
-        year = year_of(calendar, date_of(begin))
+        year = year_of(calendar, date_of(begin), unit)
         ticks.append((low + high) / 2 - 0.5)
         names.append(f"{text}\n{year}" if year not in (before, text) else text)
         before = year

@@ -67,15 +67,15 @@ def draw_running(
 
 def _told(found: Running) -> str:
     first, words = found.rows[0], found.over.words
-    own = f"{words.day(first.day)}: {words.span(first.window)}"
+    key = "each day over its own dates ({0}: {1}), shown over {2}"
     parts = [
-        words.say(f"each day over its own dates ({own}), shown over {found.over.label}"),
+        words.say(key, words.day(first.day), words.span(first.window), found.over.label),
         calendar_told(found.over.calendar, words),
     ]
     short = [row for row in found.rows if _SHORT in row.reasons]
     if short:
         count = len({row.day for row in short})
-        parts.append(words.say(f"the first {count} days begin before the data"))
+        parts.append(words.say("the first {0} days begin before the data", count))
     return "; ".join(parts)
 
 
@@ -98,7 +98,7 @@ def _draw(axes: Any, rows: list[RunningRow], colour: str, style: Any) -> None:
 
 
 def _key(
-    found: Running, lines: dict[Any, Any], *, is_daily: bool, say: Callable[[str], str]
+    found: Running, lines: dict[Any, Any], *, is_daily: bool, say: Callable[..., str]
 ) -> list[Any]:
     from matplotlib.lines import Line2D
     from matplotlib.patches import Patch

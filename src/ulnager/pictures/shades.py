@@ -146,7 +146,7 @@ def _key(edges: Sequence[float], rows: Sequence[TotalRow], words: Words) -> list
     from matplotlib.patches import Patch
 
     handles: list[Any] = [
-        Patch(color=_shade(edge, edges), label=words.say(f"to {words.digits(_rounded(edge))}"))
+        Patch(color=_shade(edge, edges), label=words.say("to {0}", words.digits(_rounded(edge))))
         for edge in edges
     ]  # fmt: skip
     if any(not row.value for row in rows):

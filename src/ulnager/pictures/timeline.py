@@ -11,7 +11,8 @@ from typing import Any, Final
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.language.period import period
+from ulnager.core.language.phrase import period
+from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Anchor, Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
@@ -98,14 +99,13 @@ def _anchor_told(anchor: Anchor, unit: Unit, words: Words, is_seen: bool) -> str
     """What the line and the hatching are."""
     day = words.day(anchor.day)
     if not is_seen:
-        return words.say(f"the anchor, {day}, has no say in these dates and is not shown")
-    source = "anchor" if anchor.source == str(anchor.day) else anchor.source
+        return words.say("the anchor, {0}, has no say in these dates and is not shown", day)
+    source = Message("anchor" if anchor.source == str(anchor.day) else anchor.source)
     state = "running" if anchor.running else "over"
-    parts = (
-        f"the line is {source}, {day}, whose day is {state}",
-        f"hatched is what is left of its {unit}",
-    )
-    return "; ".join(map(words.say, parts))
+    return "; ".join((
+        words.say(f"the line is {{0}}, {{1}}, whose day is {state}", source, day),
+        words.say("hatched is what is left of its {0}", Message(unit.name)),
+    ))  # fmt: skip
 
 
 def _is_open(result: Resolution) -> bool:
@@ -214,7 +214,7 @@ def _draw_period(
                           marker="<" if sign < 0 else ">", color="white", markersize=9)  # fmt: skip
     if result.spans:
         words, count = result.words, len(result.spans)
-        text = result.label if count == 1 else words.say(f"{count} spans")
+        text = result.label if count == 1 else words.say("{0} spans", count)
         if result.days is not None:
             text += f", {words.counted(result.days, 'day')}"
         left = max(_place(result.spans[0].start or first), _place(first))
@@ -236,6 +236,6 @@ def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date, words
     if data.last_whole is not None and data.last_whole < data.last:
         whole = _place(data.last_whole) + 1
         axes.barh(row, high - whole, left=whole, height=0.3, color=WARN, edgecolor=INK, zorder=4)
-        text += f", {words.say(f'whole to {words.day(data.last_whole)}')}"
+        text += ", " + words.say("whole to {0}", words.day(data.last_whole))
     axes.text(low, row - 0.2, text, va="bottom", fontsize=9.5, color=INK, zorder=6, clip_on=True,
               bbox=_GROUND)  # fmt: skip

@@ -170,9 +170,12 @@ class Source:
         self.rows = select(*self.rows.columns).where(*clauses).subquery("data")
 
     def values_in(self, name: str, values: Sequence[Any]) -> ColumnElement[bool]:
-        """That a column holds one of some values; SourceError for a column that is not there."""
+        """That a column holds one of some values, None for none; SourceError for a column that is
+        not there."""
         self._has(name)
-        return self.rows.c[name].in_(list(values))
+        column, there = self.rows.c[name], [one for one in values if one is not None]
+        found: ColumnElement[bool] = column.in_(there)
+        return found if len(there) == len(values) else or_(found, column.is_(None))
 
     def days_in(
         self,

@@ -32,12 +32,14 @@ csv.field_size_limit(min(sys.maxsize, 2**31 - 1))
 class CsvSettings:
     """What a person says of a CSV file; None for what the file shows by itself.
 
-    Raises SettingError for a delimiter that is not one character, or an unknown encoding.
+    Raises SettingError for a delimiter that is not one character, an unknown encoding, or a sign
+    that numbers have no decimals behind.
     """
 
     delimiter: str | None = None
     header: bool | None = None
     encoding: str | None = None
+    decimal: str | None = None
 
     def __post_init__(self) -> None:
         from ulnager.core.errors import SettingError
@@ -50,6 +52,8 @@ class CsvSettings:
             raise SettingError(
                 f"delimiter is {self.delimiter!r}; give one character, such as ';' or a tab"
             )
+        if self.decimal not in (None, ",", "."):
+            raise SettingError(f"decimal is {self.decimal!r}; write ',' or '.'")
         if self.encoding is not None and self.encoding not in ENCODINGS:
             raise SettingError(f"encoding is {self.encoding!r}; choose {', '.join(ENCODINGS)}")
 

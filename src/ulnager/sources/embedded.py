@@ -208,7 +208,9 @@ class EmbeddedSource(Source):
         return rows, query
 
     def unreadable(self, error: Exception) -> SourceError:
-        """What the engine said, as an error of ours."""
+        """What the engine said, as an error of ours; who interrupts it is not told that."""
+        if isinstance(error, duckdb.InterruptException):
+            raise KeyboardInterrupt from None
         return SourceError(f"{self.name} cannot be read: {first_line(error)}")
 
 

@@ -32,8 +32,8 @@ class FileSource(EmbeddedSource):
 
     ``path`` is a name, a pattern (``sales/*.parquet``), a folder, or a list of these; a name that
     exists is that file. ``columns`` holds its columns in order, ``files`` the files. ``delimiter``,
-    ``header`` and ``encoding`` say what a CSV file cannot show. A ``query`` over the file by its
-    stem, or by the name ``data``, stands for its rows.
+    ``header``, ``encoding`` and ``decimal`` say what a CSV file cannot show. A ``query`` over the
+    file by its stem, or by the name ``data``, stands for its rows.
 
     Raises SourceError when it cannot be read, with the line of what does not fit.
     """
@@ -47,6 +47,7 @@ class FileSource(EmbeddedSource):
         delimiter: str | None = None,
         header: bool | None = None,
         encoding: str | None = None,
+        decimal: str | None = None,
         timeout: float | None = None,
         query: str | None = None,
         date_format: str | None = None,
@@ -57,7 +58,8 @@ class FileSource(EmbeddedSource):
         super().__init__(found.name, timeout)
         self.files = found.paths
         self._opened = found.opened
-        settings = CsvSettings(delimiter, header, encoding)
+        settings = CsvSettings(delimiter, header, encoding, decimal)
+        self._decimal = decimal
         self._forms: list[CsvForm] = []
         self.connect()
         # Names are patterns to the engine; in brackets a sign stands for itself.
@@ -77,8 +79,8 @@ class FileSource(EmbeddedSource):
         else:
             if settings != CsvSettings():
                 raise SourceError(
-                    f"{self.name}: delimiter, header and encoding are for CSV files, and this is "
-                    "Parquet"
+                    f"{self.name}: delimiter, header, encoding and decimal are for CSV files, and "
+                    "this is Parquet"
                 )
             self._check_schemas(listed)
             self._check_unpacked(listed)
@@ -165,11 +167,16 @@ class FileSource(EmbeddedSource):
             f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, skip = 0, "
             f"encoding = {text(form.encoding)}, {_STRICT}"
         )
+        if self._decimal is not None:
+            thousands = "." if self._decimal == "," else ","
+            said += f", decimal_separator = {text(self._decimal)}, thousands = {text(thousands)}"
         types, formats, same_names = self._types(escaped, said)
-        if same_names and len(form.names) > _WIDE:
+        if self._decimal is None and same_names and len(form.names) > _WIDE:
             # The engine finds by itself what was found just now, and would take seconds to read a
             # list of so many columns.
             return said
+        if self._decimal is not None:
+            types = self._decimal_types(escaped, said, types)
         columns = ", ".join(
             f"{text(name)}: {text(kind)}" for name, kind in zip(form.names, types, strict=True)
         )
@@ -219,8 +226,39 @@ class FileSource(EmbeddedSource):
         same = same_names and len(set(map(tuple, kinds))) == 1
         return one, formats, same
 
+    def _decimal_types(self, escaped: list[str], said: str, types: list[str]) -> list[str]:
+        """The types, with numbers where all values are written as such with that decimal sign; the
+        engine tells it by the first ones, and gives some up that it can read."""
+        point, comma = ("[.]", ",") if self._decimal == "," else (",", "[.]")
+        number = rf"\s*[+-]?(\d{{1,3}}({point}\d{{3}})+|\d+)?({comma}\d*)?([eE][+-]?\d+)?\s*"
+        names = [f"c{place}" for place in range(len(types))]
+        asked = [name for name, kind in zip(names, types, strict=True)
+                 if kind in ("VARCHAR", "DOUBLE", "BIGINT")]  # fmt: skip
+        if not asked:
+            return types
+        listed = ", ".join(f"{text(name)}: 'VARCHAR'" for name in names)
+        tests = ", ".join(
+            f"coalesce(bool_and(regexp_full_match({name}, {text(number)})), false), "
+            f"coalesce(bool_or({name} LIKE '%{self._decimal}%'), false)" for name in asked
+        )  # fmt: skip
+        found = self._connection.execute(
+            f"SELECT {tests} FROM read_csv([{', '.join(map(text, escaped))}], auto_detect = false, "
+            f"{said}, columns = {{{listed}}})"
+        ).fetchone()
+        assert found is not None
+        all_are = dict(zip(asked, found[::2], strict=True))
+        has_sign = dict(zip(asked, found[1::2], strict=True))
+        return [
+            kind if name not in all_are
+            else "VARCHAR" if not all_are[name]
+            else "DOUBLE" if has_sign[name] else kind
+            for name, kind in zip(names, types, strict=True)
+        ]  # fmt: skip
+
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""
+        if isinstance(error, duckdb.InterruptException):
+            raise KeyboardInterrupt from None
         for path, at, form in zip(self.files, self._opened, self._forms, strict=False):
             try:
                 check_records(path, form, at)

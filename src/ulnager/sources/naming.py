@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Final, NamedTuple
 
 from ulnager.core.errors import SourceError
+from ulnager.core.messages import NO_FILE, Message
 from ulnager.core.suggest import nearest
 from ulnager.sources.guard import check_plain, is_pipe, matching, opened_at, piped_file
 
@@ -104,7 +105,8 @@ def _of_name(name: str, within: Path | None) -> list[str]:
             raise SourceError(f"{name}: {len(found):,} files; at most {MOST_FILES:,} are read")
         return found
     near = _near_file(path)
-    raise SourceError(f"there is no file {name}" + (f"; did you mean {near}?" if near else ""))
+    told = f"there is no file {name}" + (f"; did you mean {near}?" if near else "")
+    raise SourceError(Message(told, code=NO_FILE))
 
 
 def _of_folder(folder: Path, within: Path | None) -> list[str]:

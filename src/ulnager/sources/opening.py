@@ -46,6 +46,7 @@ def open_source(
     delimiter: str | None = None,
     header: bool | None = None,
     encoding: str | None = None,
+    decimal: str | None = None,
     date_format: str | None = None,
     column_types: Mapping[str, str] | None = None,
     grain: str | None = None,
@@ -59,7 +60,8 @@ def open_source(
     file, ``table`` may be a ``SELECT`` over the file by its stem: ``sales`` for ``sales.csv``.
     ``password`` is for a URL that holds none. ``timeout`` is in seconds, for each question: 30 for
     databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
-    of a CSV file what it cannot show; ``date_format`` says how its dates are written (as
+    of a CSV file what it cannot show; ``decimal`` is the sign before its decimals (``,`` reads
+    ``1.234,50``); ``date_format`` says how its dates are written (as
     ``strptime`` has it, ``%d/%m/%Y``) where they can be read in more than one order. ISO dates need
     nothing. ``column_types`` names columns that are keys: ``yyyymmdd``, ``yyyymm``, ``yyyyww`` or
     ``iso-week`` (``2026-W14``). ``grain`` is the unit that a row stands for, where that is more
@@ -76,8 +78,8 @@ def open_source(
     """
     return opened_source(
         source, table, timeout=timeout, password=password, delimiter=delimiter, header=header,
-        encoding=encoding, date_format=date_format, column_types=column_types, grain=grain,
-        stamps=stamps, open_ended=open_ended,
+        encoding=encoding, decimal=decimal, date_format=date_format, column_types=column_types,
+        grain=grain, stamps=stamps, open_ended=open_ended,
     )  # fmt: skip
 
 
@@ -91,6 +93,7 @@ def opened_source(
     delimiter: str | None = None,
     header: bool | None = None,
     encoding: str | None = None,
+    decimal: str | None = None,
     date_format: str | None = None,
     column_types: Mapping[str, str] | None = None,
     grain: str | None = None,
@@ -105,7 +108,8 @@ def opened_source(
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
     timeout = seconds_for(timeout)
     form = {
-        "delimiter": delimiter, "header": header, "encoding": encoding, "date_format": date_format,
+        "delimiter": delimiter, "header": header, "encoding": encoding, "decimal": decimal,
+        "date_format": date_format,
     }  # fmt: skip
     if isinstance(source, str) and "://" in source:
         for name, given in form.items():
@@ -127,6 +131,7 @@ def opened_source(
         delimiter=delimiter,
         header=header,
         encoding=encoding,
+        decimal=decimal,
         query=table,
         date_format=date_format,
         within=within,

@@ -10,7 +10,9 @@ from typing import Any, Final
 from sqlalchemy import ColumnElement, case, func, select
 
 from ulnager.core.arguments import checked
-from ulnager.core.language.period import Period, resolved
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import resolved
+from ulnager.core.messages import READING, of_code
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
@@ -202,7 +204,7 @@ def preview(
 
 def _notes(result: Resolution) -> tuple[str, ...]:
     """What a reader should know that is nothing wrong: how a phrase was read."""
-    return tuple(note for note in result.notes if " was read as " in note)
+    return tuple(of_code(result.notes, READING))
 
 
 def _warnings(

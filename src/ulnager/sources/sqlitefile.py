@@ -16,6 +16,7 @@ from urllib.parse import quote
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.core.messages import NO_FILE, Message
 from ulnager.core.text import visible
 from ulnager.sources.guard import opened_at
 from ulnager.sources.limits import limits_now
@@ -92,7 +93,8 @@ def check_file(path: str | None, name: str, within: Path | None = None) -> str:
     except (OSError, ValueError):
         is_there = False
     if not is_there:
-        raise SourceError(f"{name} cannot be read: there is no file {visible(path)}")
+        told = f"{name} cannot be read: there is no file {visible(path)}"
+        raise SourceError(Message(told, code=NO_FILE))
     return found
 
 

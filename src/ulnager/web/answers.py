@@ -14,16 +14,18 @@ from typing import Any, Final, NamedTuple
 from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
+from ulnager.choices.moment import Moment
+from ulnager.choices.opening import Picker
+from ulnager.choices.pages import OpenedPage, Page
 from ulnager.core.arguments import shown
-from ulnager.core.choices.moment import Moment
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.pages import OpenedPage, Page
-from ulnager.core.choices.resolver import asks_data
 from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import near_by
+from ulnager.core.messages import codes_of
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
@@ -175,12 +177,13 @@ class Answers:
         """Every reading of a phrase, and the phrases near it."""
         period = self._period(phrase)
         entry, moment = self._entry(phrase), self.book.moment(**self.clock(today, tz))
-        ways = [*period.readings().items(), *(("near by", one) for one in period.neighbours())]
-        found = []
+        found: list[tuple[str, Resolution]] = []
         with within(SECONDS):
-            for name, way in ways:
+            for name, way in period.readings().items():
+                found.append((name, self.book.resolve_phrase(way, entry=entry, moment=moment)))
+            for way in near_by(period, found[0][1]):
                 result = self.book.resolve_phrase(way, entry=entry, moment=moment)
-                found.append((name, result))
+                found.append(("near by", result))
         told = {"readings": [{"reading": name, **_plain(result)} for name, result in found]}
         return self._told(told, [result for _, result in found], today, tz)
 
@@ -227,7 +230,7 @@ class Answers:
         of_data = any(asks_data(result.period.definition) for result in results) or any(
             result.anchor.source not in ("today", "date") for result in results
         )
-        return Answer(told, self.until(today, tz), of_data)
+        return Answer(told, self.until(today, tz or self.book.tz), of_data)
 
     # What viewers choose.
 
@@ -244,7 +247,8 @@ class Answers:
                 except UlnagerError:
                     dates = None
             label, phrase = entry.label or entry.name, str(entry.period)
-            told_one = {"name": entry.name, "label": label, "phrase": phrase}
+            told_one = {"name": entry.name, "label": label, "short": entry.short or label,
+                        "phrase": phrase}  # fmt: skip
             periods.append({**told_one, "dates": dates, "inputs": slots})
         kinds: dict[str, Mapping[str, Any]] = {
             "pickers": self.book.pickers, "pages": self.book.pages,
@@ -254,7 +258,7 @@ class Answers:
             kind: [{"name": one.name, "label": one.label} for one in named.values()]
             for kind, named in kinds.items()
         }
-        return Answer({"periods": periods, **told}, self.until(today))
+        return Answer({"periods": periods, **told}, self.until(today, self.book.tz))
 
     def view(
         self,
@@ -303,6 +307,7 @@ class Answers:
             chart["values"] = None if found is None or is_said else found.to_dict()
             if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
                 chart["notes"].append(found)
+            chart["note_codes"] = codes_of(chart["notes"])
         for picker in told["pickers"].values():
             picker["problems"] = [opened.said(discreet(one)) for one in picker["problems"]]
         return Answer({"page": told}, self.until(today, opened.moment.tz))

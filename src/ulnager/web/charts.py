@@ -7,7 +7,8 @@ from collections.abc import Iterable, Sequence
 from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.choices.pages import OpenedChart
+from ulnager.choices.charts import OpenedChart
+from ulnager.core.messages import Message
 from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.rows import TotalRow, Totals
 from ulnager.numbers.running import Running, RunningRow
@@ -93,12 +94,8 @@ class Said:
     def __init__(self, words: Words) -> None:
         self.words = words
 
-    def __call__(self, text: str) -> str:
-        return self.words.say(text)
-
-    def of_name(self, text: str, name: str) -> str:
-        """A sentence with a name of the data in it."""
-        return self.words.say_of(text, name)
+    def __call__(self, text: str, *arguments: Any) -> str:
+        return self.words.say(text, *arguments)
 
     def of(self, value: Any) -> str:
         """A number for a person to read; a dash for none."""
@@ -110,9 +107,9 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     say = Said(chart.moment.words)
     result, asked = chart.resolution, dict(chart.chart.drawn)
     value, how = asked.get("value"), asked.get("how")
-    measure = say.of_name(f"{how or 'sum'} of {{0}}", value) if value else say("rows")
+    measure = say(f"{how or 'sum'} of {{0}}", value) if value else say("rows")
     days = "" if result is None or not result.days else chart.counted(result.days, "day")
-    by = say(f"by {chart.by}") if chart.by else ""
+    by = say("by {0}", Message(chart.by)) if chart.by else ""
     found = Drawn(
         chart.key, chart.label, chart.dates, days, chart.governed_for_viewers, by, measure, "",
         "", (), (), (), tuple(problems), chart.notes, False, False, False,
@@ -142,7 +139,7 @@ def _of_totals(found: Drawn, totals: Totals, say: Said, *, is_by: bool) -> Drawn
         number = say.of(rows[0].value) if rows else "–"
         beside = ""
         if rows and has_beside and rows[0].beside is not None:
-            beside = say(f"{say.of(rows[0].beside)} beside it")
+            beside = say("{0} beside it", say.of(rows[0].beside))
         return found._replace(number=number, beside=beside)
     series: dict[Any, list[TotalRow]] = {}
     for row in rows:

@@ -13,9 +13,9 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from jinja2 import DictLoader, Environment, StrictUndefined
 
-from ulnager.core.choices.given import Given
-from ulnager.core.choices.pages import OpenedPage
-from ulnager.core.choices.view import View
+from ulnager.choices.given import Given
+from ulnager.choices.pages import OpenedPage, Page
+from ulnager.choices.view import View
 from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
 from ulnager.pictures import paper
@@ -172,12 +172,26 @@ def _context(
         "height": HEIGHT, "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True), "do": DO,
         "today": words.day(opened.moment.today), "say": opened.said, "lang": words.locale,
+        "dir": words.direction,
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until, "until_told": _moment(until),
         "stands": opened.said("the clock stands still here") if stands else "",
-        "others": [one for one in answers.pages.values() if one.name != name],
+        "others": [
+            (one.label, f"{one.name}{_carried(opened, one, today, locale)}")
+            for one in answers.pages.values() if one.name != name
+        ],
     }  # fmt: skip
+
+
+def _carried(opened: OpenedPage, other: Page, today: str | None, locale: str | None) -> str:
+    """The query by which another page shows what was chosen here, of the pickers that both have."""
+    found = {"today": today, "locale": locale}
+    for name, view in opened.views.items():
+        if name in other.pickers:
+            found |= view.state
+    query = urlencode({key: text for key, text in found.items() if text}, safe="/,")
+    return f"?{query}" if query else ""
 
 
 def _moment(until: datetime | None) -> str:
@@ -245,7 +259,7 @@ def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
         return None
     others = []
     for other, view in opened.views.items():
-        if other != name and view.state and not view.locked:
+        if other != name and view.state:
             others.append(urlencode(view.state, safe="/,"))
     # An empty state says that a viewer chose these dates.
     return "&".join([f"{name}.state=", link, *others])

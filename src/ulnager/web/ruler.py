@@ -10,9 +10,9 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any, Final, NamedTuple
 
+from ulnager.choices.view import View
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
-from ulnager.core.choices.view import View
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.units import Unit
@@ -202,9 +202,7 @@ def _name(calendar: Calendar, day: date, unit: Unit) -> tuple[str, str]:
     """The short name of a unit, and of the year around it."""
     if unit is Unit.DAY:
         return f"{day.day} {day:%b}", str(day.year)
-    name = calendar.label(day, unit, short=True)
-    # A month's name is that of the Gregorian month, and so is its year.
-    return name, str(day.year) if name == f"{day:%b}" else year_of(calendar, day)
+    return calendar.label(day, unit, short=True), year_of(calendar, day, unit)
 
 
 def _apart(marks: list[Mark]) -> list[Mark]:

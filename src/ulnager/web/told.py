@@ -48,6 +48,9 @@ class ResolutionTold(_Told):
     empty: bool = Field(description="Whether there are no dates.")
     label: str = Field(description="The dates for a person to read.")
     notes: list[str] = Field(description="What is worth knowing, such as other readings.")
+    note_codes: list[str] = Field(
+        description="Their codes, for programs, in the same order; empty for what has none."
+    )
     steps: list[str] = Field(description="The steps that led there.")
 
 
@@ -86,7 +89,13 @@ class ChartTold(_Told):
     by: str | None = Field(description="The unit that it is grouped by.")
     dates: DatesTold | None = Field(description="Its dates; null while there is a problem.")
     problems: list[str] = Field(description="Why it has no dates.")
+    problem_codes: list[str] = Field(
+        description="Their codes, for programs, in the same order; empty for what has none."
+    )
     notes: list[str] = Field(description="What a viewer should know.")
+    note_codes: list[str] = Field(
+        description="Their codes, for programs, in the same order; empty for what has none."
+    )
     values: dict[str, Any] | None = Field(
         description="Its numbers, bucket by bucket; null where there are none, and a note says why."
     )
@@ -112,6 +121,7 @@ class NamedTold(_Told):
 class PeriodTold(NamedTold):
     """A period of the book."""
 
+    short: str = Field(description="Its short label; the label where it has none.")
     phrase: str = Field(description="Its phrase in canonical form.")
     dates: str | None = Field(description="Its dates now; null where viewers fill it in.")
     inputs: list[str] = Field(description="The names of its inputs.")

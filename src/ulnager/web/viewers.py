@@ -8,8 +8,8 @@ from collections.abc import Hashable, Mapping
 from typing import Final
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.view import View
+from ulnager.choices.opening import Picker
+from ulnager.choices.view import View
 from ulnager.core.errors import Private, SettingError, UlnagerError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_instant
@@ -59,6 +59,10 @@ def links_of(view: View) -> dict[str, str | None]:
     not."""
     if view.resolution is None or view.problems:
         return dict.fromkeys(("moving", "frozen", "earlier", "later"))
+    if view.locked:
+        # What viewers may not choose they cannot sign, either: the link that they came by is all.
+        own = view.link() if view.signed is not None else ""
+        return {"moving": own, **dict.fromkeys(("frozen", "earlier", "later"))}
     found: dict[str, str | None] = {"moving": view.link()}
     is_fixed = not view.resolution.is_empty and view.resolution.start is not None
     found["frozen"] = view.link(frozen=True) if is_fixed else None

@@ -159,6 +159,8 @@ def _spans_of(
         empty = np.less_equal(stop, start)
         start = np.where(empty, np.clip(start, FIRST_DAY, LAST_DAY), start)
         stop = np.where(empty, start, stop)
+    elif stop is not None and np.min(stop) <= FIRST_DAY:
+        raise out_of_range()  # It would end on the day before the first one.
     stops = _dates(stop, days.shape, LAST_DAY + 1)
     # The day after the last one is none: that side is open.
     stops[stops > np.datetime64(date.max)] = np.datetime64("NaT")

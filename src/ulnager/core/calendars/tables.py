@@ -18,6 +18,7 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.messages import OFF_TABLE, Message
 from ulnager.core.units import UNIT_NAMES, Unit, own_unit
 
 if TYPE_CHECKING:
@@ -124,10 +125,11 @@ class TableCalendar(Calendar):
 
     def _outside(self, unit: Unit, table: _Listed) -> ResolveError:
         first, last = date_of(table.edges[0]), date_of(table.edges[-1] - 1)
-        return ResolveError(
+        told = (
             f"the table lists each {unit} from {first} to {last} only; "
             "add rows to it, or choose another anchor"
         )
+        return ResolveError(Message(told, code=OFF_TABLE))
 
     def unit_start(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)

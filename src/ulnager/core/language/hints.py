@@ -254,6 +254,13 @@ _OVER: Final = {"yoy": "year", "qoq": "quarter", "mom": "month", "wow": "week", 
                 "pop": "period"}  # fmt: skip
 
 
+@_when(r"^(?:the |a )?(?:same |)(?:previous|prior|last|preceding|next|following|past) periods?$")
+def _period_of_nothing(match: re.Match[str]) -> Hint:
+    side = "later" if re.search("next|following", match[0]) else "earlier"
+    told = "a period before or after another one is said with that one: 'P, 1 period earlier'"
+    return Hint(told, (f"month to date, 1 period {side}", f"last 7 whole days, 1 period {side}"))
+
+
 @_when(
     r"^(?:the )?(?:same|corresponding|equivalent) (?P<what>period|day|week|month|quarter|half)"
     r"(?: of| in| the)* (?:last|previous|prior|a|one) (?P<unit>year|half|quarter|month|week)"

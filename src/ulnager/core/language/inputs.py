@@ -7,13 +7,14 @@ these and never becomes a part of a phrase.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.arguments import shown
 from ulnager.core.dateforms import other_dates
 from ulnager.core.errors import SettingError, UlnagerError
+from ulnager.core.messages import Message
 from ulnager.core.patterns import pattern
 from ulnager.core.units import Unit
 
@@ -27,6 +28,8 @@ KINDS: Final = {
     "anchor": ("of", "opens"),
 }
 """The kinds of inputs, and the settings of each."""
+BOUNDS, STEP, UNREAD, WANTED = "out-of-bounds", "between-steps", "unreadable", "wanted"
+"""The codes of what is wrong with a value: beyond its bounds, off its steps, no value, none yet."""
 _ALL: Final = ("label", "kind", "source")
 _NAME: Final = pattern(r"[a-z][a-z0-9_]*")
 
@@ -161,14 +164,16 @@ def count_of(made: Input, given: object) -> int:
     found = _whole_number(given)
     low, high = made.min, made.max
     if found < low or (high is not None and found > high):
-        bounds = f"from {low:,} on" if high is None else f"from {low:,} to {high:,}"
-        raise InputProblem(f"{found:,} is out of bounds; give a number {bounds}")
+        key = "{0} is out of bounds; give a number from {1} to {2}"
+        if high is None:
+            key = "{0} is out of bounds; give a number from {1} on"
+        told = (f"{one:,}" for one in (found, low, high) if one is not None)
+        raise InputProblem(Message(key, *told, code=BOUNDS))
     if made.step and (found - low) % made.step:
         below = found - (found - low) % made.step
         near = [n for n in (below, below + made.step) if high is None or n <= high]
-        raise InputProblem(
-            f"{found:,} is between two steps; give {' or '.join(f'{n:,}' for n in near)}"
-        )
+        key, told_near = "{0} is between two steps; give {1}", either([f"{n:,}" for n in near])
+        raise InputProblem(Message(key, f"{found:,}", told_near, code=STEP))
     return found
 
 
@@ -181,8 +186,9 @@ def _whole_number(given: object) -> int:
     if re.fullmatch(r"[+-]?[0-9]{1,6}", text):
         return int(text)
     if re.fullmatch(r"[+-]?[0-9]+", text):
-        raise InputProblem("the number is too large")
-    raise InputProblem("a whole number is wanted" if text else "give a whole number")
+        raise InputProblem(Message("the number is too large", code=BOUNDS))
+    wanted = "a whole number is wanted" if text else "give a whole number"
+    raise InputProblem(Message(wanted, code=UNREAD if text else WANTED))
 
 
 def day_of(given: object) -> date:
@@ -196,11 +202,14 @@ def day_of(given: object) -> date:
         if re.fullmatch(r"\d{4}-\d\d-\d\d", text):
             return date.fromisoformat(text)
     except ValueError:
-        raise InputProblem(f"there is no date {text}") from None
+        raise InputProblem(Message("there is no date {0}", text, code=UNREAD)) from None
     others = other_dates(text[:40])
     if others:
-        raise InputProblem(f"a date is wanted; did you mean {others[0].either}?")
-    raise InputProblem("a date such as 2026-05-20 is wanted" if text else "give a date")
+        meant = either([str(day) for day in others[0].days])
+        raise InputProblem(Message("a date is wanted; did you mean {0}?", meant, code=UNREAD))
+    if text:
+        raise InputProblem(Message("a date such as {0} is wanted", "2026-05-20", code=UNREAD))
+    raise InputProblem(Message("give a date", code=WANTED))
 
 
 def one_of(made: Input, given: object) -> str:
@@ -211,7 +220,7 @@ def one_of(made: Input, given: object) -> str:
         unit = Unit.named(text)
         text = unit.name if unit is not None else text
     if text not in made.of:
-        raise InputProblem(f"choose one of {', '.join(made.of)}")
+        raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
     return text
 
 
@@ -224,4 +233,9 @@ def switch_of(given: object) -> bool:
         return True
     if text in ("off", "false", "no", "0"):
         return False
-    raise InputProblem("on or off is wanted")
+    raise InputProblem(Message("on or off is wanted", code=UNREAD))
+
+
+def either(texts: Sequence[str]) -> str:
+    """One text, or one of two."""
+    return Message("{0} or {1}", *texts) if len(texts) == 2 else " or ".join(texts)

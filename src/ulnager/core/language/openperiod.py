@@ -23,9 +23,9 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.reader import read_open, read_period
 from ulnager.core.language.token import Token
 from ulnager.core.language.tokens import tokens_of
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.openslots import LISTED, OpenCount, OpenDay, OpenUnit
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import UNIT_NAMES, Unit
 
@@ -163,7 +163,7 @@ def joined(definitions: list[Definition]) -> Definition:
     """The union of several definitions."""
     found = definitions[0]
     for other in definitions[1:]:
-        found = Definition(RULES["plus"], (found, other))
+        found = Definition(phrases.plus, (found, other))
     return found
 
 
@@ -234,7 +234,7 @@ def last_slots(definition: Definition) -> set[str]:
     """The slots that stand for a last day."""
     found = set()
     for part in definition.walk():
-        if part.rule.key in ("between", "until", "ending"):
+        if part.rule.last_days[-1] and not part.rule.opens[1]:
             arg = part.args[-1]
             if isinstance(arg, Definition) and isinstance(next(iter(arg.args), None), OpenDay):
                 found.add(arg.args[0].slot)

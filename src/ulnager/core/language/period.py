@@ -7,30 +7,26 @@ rules below never see a string.
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from datetime import date, datetime, tzinfo
-from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core.arguments import checked, shown
+from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
+from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
-from ulnager.core.periods import explain
+from ulnager.core.periods import explain, phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import Clock, as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.shifts import measured_from
+from ulnager.core.periods.phrases.twins import fiscal_label
 from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.settings import USUAL, calendars_of, checked_calendar
-from ulnager.core.periods.twins import fiscal_label
-from ulnager.core.periods.wording import dates_told
+from ulnager.core.periods.settings import USUAL, calendars_of
 from ulnager.core.showing import ShowsItself, Table, table
-from ulnager.core.units import Unit
 from ulnager.core.words import Words, words_of
 
 if TYPE_CHECKING:
@@ -39,60 +35,6 @@ if TYPE_CHECKING:
 
 Day = date | str
 """A date, or its ISO 8601 text. A naive datetime stands for its date."""
-
-
-OpenReader = Callable[..., "Period"]
-_open_readers: list[OpenReader] = []
-
-
-def set_open_reader(read: OpenReader) -> None:
-    """From here on ``read`` reads the phrases with slots."""
-    _open_readers[:] = [read]
-
-
-def period(
-    phrase: str,
-    calendar: Calendar | None = None,
-    inputs: Mapping[str, Mapping[str, Any]] | None = None,
-) -> Period:
-    """The period that a phrase defines; it may speak of units that only ``calendar`` has.
-
-    A phrase with slots, ``last {n} days``, is an :class:`ulnager.OpenPeriod`; ``inputs`` are
-    settings of its slots by name, such as ``{"n": {"max": 90}}``.
-
-    >>> str(period("MTD"))
-    'month to date'
-
-    Raises PeriodSyntaxError, which marks the place and offers the nearest phrases, SettingError for
-    settings that fit no slot.
-    """
-    if not isinstance(phrase, str):
-        raise SettingError(f"a phrase is text, not {shown(phrase)}")
-    if inputs is not None and not isinstance(inputs, Mapping):
-        raise SettingError(f"inputs is {shown(inputs)}; give settings by the names of slots")
-    if (inputs or "{" in phrase) and _open_readers:
-        units = () if calendar is None else checked_calendar(calendar).own_units
-        return _open_readers[0](phrase, inputs, units)
-    own_units = () if calendar is None else checked_calendar(calendar).own_units
-    try:
-        return _read(phrase, own_units)
-    except PeriodSyntaxError as error:
-        raise error.dated(functools.partial(_dates_today, calendar)) from None
-
-
-def _dates_today(calendar: Calendar | None, phrase: str) -> str | None:
-    """The dates of a phrase on one line; None where it has none, or is none."""
-    try:
-        found = _read(phrase, () if calendar is None else calendar.own_units)
-        result = found.resolve(calendar=calendar)
-    except (PeriodSyntaxError, ResolveError):
-        return None
-    return dates_told(result)
-
-
-@lru_cache(maxsize=4096)
-def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
-    return Period(read_period(phrase, own_units))
 
 
 def basis_of(
@@ -178,6 +120,7 @@ class Period:
         ``data`` is the first and last date of the data. ``defaults`` says how ambiguous
         phrases are read. ``locale`` is the language of labels: ``"de"``, ``"fr-CA"``.
 
+        >>> from ulnager import period
         >>> result = period("last 3 whole months").resolve(today="2026-06-30")
         >>> result.start, result.end
         (datetime.date(2026, 3, 1), datetime.date(2026, 5, 31))
@@ -227,6 +170,7 @@ class Period:
         at its start. With ``running`` each anchor is the clock's day, as ``today`` is in
         :meth:`resolve`; without it the anchors' days are over, as with ``as_of``.
 
+        >>> from ulnager import period
         >>> import numpy as np
         >>> days = np.array(["2026-06-30", "NaT"], dtype="datetime64[D]")
         >>> starts, stops = period("last 3 whole months").resolve_each(days)
@@ -275,6 +219,7 @@ class Period:
         ``step`` is a number of units, ``1 week``, or with a minus sign back; every step is counted
         from ``first``. ``when`` are the settings of :meth:`resolve`. Nothing is kept.
 
+        >>> from ulnager import period
         >>> walk = period("last 7 rolling days").walk("1 month", "2026-01-31", "2026-03-31")
         >>> [str(one.end) for one in walk]
         ['2026-01-31', '2026-02-28', '2026-03-31']
@@ -291,6 +236,7 @@ class Period:
 
         A phrase that can be read in one way only has the one reading ``"only"``.
 
+        >>> from ulnager import period
         >>> [str(reading) for reading in period("last 2 weeks").readings().values()]
         ['last 2 rolling weeks', 'last 2 whole weeks', 'last 2 weeks to date',
          'last 2 weeks to end']
@@ -307,13 +253,14 @@ class Period:
     def neighbours(self) -> tuple[Period, ...]:
         """Phrases near this one that are often taken for it, though they have other dates.
 
+        >>> from ulnager import period
         >>> [str(near) for near in period("last 90 days").neighbours()]
         ['last 3 rolling months', 'since 3 months before today',
          'from 90 days before today to today']
         """
         from ulnager.core.periods.nearby import neighbours
 
-        return tuple(period(text) for text in neighbours(self.definition))
+        return tuple(Period(read_period(text)) for text in neighbours(self.definition))
 
     def __str__(self) -> str:
         return str(self.definition)
@@ -334,52 +281,6 @@ class Period:
         return Period, (self.definition,)
 
 
-def resolved(what: object, **when: Any) -> Resolution:
-    """A resolution itself, or a period or a phrase resolved; ``when`` as for ``resolve``.
-
-    >>> resolved("last 3 whole months", today="2026-06-13").end
-    datetime.date(2026, 5, 31)
-
-    Raises SettingError for anything else, and for a resolution that is given a clock as well.
-    """
-    given = {name: value for name, value in when.items() if value is not None}
-    from ulnager.core.periods.buckets import Bucket
-
-    if isinstance(what, Bucket):
-        if given.keys() - {"tz"}:
-            raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
-        days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
-        return period(days).resolve(tz=given.get("tz"))
-    unknown = given.keys() - _WHEN
-    if unknown:
-        raise SettingError(f"there is no setting {min(unknown)!r}; give {', '.join(sorted(_WHEN))}")
-    if isinstance(what, Resolution):
-        if given.keys() - {"tz"}:
-            raise SettingError(
-                f"'{what.period}' is resolved already, so {min(given.keys() - {'tz'})} would do "
-                "nothing; give the period, or leave it out"
-            )
-        return what
-    return as_period(what, given.get("calendar")).resolve(**given)
-
-
-_WHEN = frozenset(
-    ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaults", "calendars")
-)
-
-
-def as_period(what: object, calendar: Calendar | None = None) -> Period:
-    """A period itself, or a phrase as one; SettingError for anything else."""
-    if isinstance(what, Period):
-        return what
-    if isinstance(what, str):
-        return period(what, calendar)
-    raise SettingError(
-        f"{type(what).__name__} is no period; give a phrase such as 'last 3 whole months', a "
-        "period, or a resolution"
-    )
-
-
 def _as_called(said: Period, basis: Basis) -> Period:
     """The period with its units called as the calendar calls them: ``Q1 2026`` may be of FY2026."""
     definition = said.definition
@@ -390,7 +291,7 @@ def _as_called(said: Period, basis: Basis) -> Period:
         return said
     whole = said.definition
     for part in definition.walk():
-        if part.rule.key == "labelled":
+        if part.rule is phrases.labelled:
             fiscal = fiscal_label(part.args[0].text, around)
             if fiscal is not None:
                 whole = whole.replaced(part, Definition(part.rule, (Label(fiscal),)))
@@ -411,7 +312,7 @@ def _anchored(basis: Basis, as_of: Day | Anchor | Definition) -> Basis:
         calendar = basis.calendar
         point = read_point(as_of, calendar.own_units if isinstance(calendar, Calendar) else ())
     else:
-        point = Definition(RULES["day"], (as_day(as_of, "as_of"),))
+        point = Definition(phrases.day, (as_day(as_of, "as_of"),))
     try:
         return measured_from(basis, point)
     except ResolveError as error:

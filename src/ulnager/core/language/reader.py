@@ -17,10 +17,11 @@ from ulnager.core.language.edges import POINT_PLACES, with_edges
 from ulnager.core.language.slots import Alternatives, Qualified, Slots
 from ulnager.core.language.token import Token
 from ulnager.core.language.tree import FOLLOWS, PHRASES, POINTS, Branch, tree
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Name
 from ulnager.core.periods.openslots import LISTED, OpenPhrase
-from ulnager.core.periods.phrases import RULES
+from ulnager.core.periods.phrases.counted import family_readings
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 
@@ -31,7 +32,6 @@ _SURELY_LONG: Final = 600
 _SURELY_SHORT: Final = 40
 
 
-_WITH_TO: Final = ("between", "ending")
 _TO: Final = ("to", "until")
 _MOST_OPENED: Final = 8
 _OPENERS: Final = ("in", "within", "over", "during")
@@ -135,10 +135,7 @@ def read_point(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
             period = read_period(phrase, own_units)
         except PeriodSyntaxError:
             raise _hinted(error, functools.partial(_is_point, own_units)) from None
-    if period.rule.key == "on":
-        point: Definition = period.args[0]
-        return point
-    return Definition(RULES["end_of"], (period,))
+    return period.point or Definition(phrases.end_of, (period,))
 
 
 def _hinted(error: PeriodSyntaxError, reads: Callable[[str], object]) -> PeriodSyntaxError:
@@ -259,9 +256,13 @@ class _Reader(Slots):
         found = self.points(place)
         here = {end for _, end in found}
         # After ``from`` the first ``to`` outside parentheses is its own.
-        shut_out = () if self.is_word(place, "(") else ("on", *_WITH_TO)
-        others = [pair for pair in self.periods(place) if pair[1] not in here
-                  and pair[0].rule.key not in shut_out]  # fmt: skip
+        is_shut = not self.is_word(place, "(")
+        others = [
+            pair
+            for pair in self.periods(place)
+            if pair[1] not in here
+            and not (is_shut and (pair[0].rule.of_point or pair[0].rule.has_to))
+        ]
         return sorted([*found, *others], key=_longest)
 
     def _once(self, sort: str, place: int, read: Callable[[int], Alternatives]) -> Alternatives:
@@ -286,15 +287,14 @@ class _Reader(Slots):
 
     def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition | None:
         """The definition of a rule with what was read for its slots; None where it is none."""
-        is_not_so = _NOT_SO.get(rule.key)
-        if is_not_so is not None and is_not_so(args):
+        names = self.qualified and [arg.calendar for arg in args if isinstance(arg, Qualified)]
+        if names:
+            args = tuple(arg.unit if isinstance(arg, Qualified) else arg for arg in args)
+        if rule.refuses is not None and rule.refuses(*args):
             return None
         points = POINT_PLACES.get(rule.key)
         if points is not None:
             args = with_edges(rule, args, points)
-        names = self.qualified and [arg.calendar for arg in args if isinstance(arg, Qualified)]
-        if names:
-            args = tuple(arg.unit if isinstance(arg, Qualified) else arg for arg in args)
         definition = Definition(rule, args) if rule.stands_for is None else rule.stands_for(*args)
         if definition is None:
             return None
@@ -330,17 +330,16 @@ class _Reader(Slots):
 
     def period(self, place: int) -> Alternatives:
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""
-        this_unit = RULES["this"]
         bare = [
             (made, end)
             for unit, end in self.unit(place)
             if self.tokens[end - 1].text == _unit_of(unit).name.split()[-1]
-            and (made := self._made(this_unit, (unit,), place)) is not None
+            and (made := self._made(phrases.this, (unit,), place)) is not None
         ]
         inside = self.periods(place)
         if not any(self.is_word(place, word) for word in ("(", "from", "between")):
             # A ``to`` outside parentheses belongs to the ``from`` before it.
-            inside = [pair for pair in inside if pair[0].rule.key not in _WITH_TO]
+            inside = [pair for pair in inside if not pair[0].rule.has_to]
         return sorted([*inside, *bare], key=_longest)
 
     def _too_deep(self, place: int) -> PeriodSyntaxError:
@@ -351,25 +350,15 @@ class _Reader(Slots):
 def _in_calendar(made: Definition, name: str) -> Definition:
     """What was said of ``calendar`` or ``fiscal`` units; calendar units are whole ones."""
     if made.rule.kind is Kind.READING and name == "gregorian":
-        made = Definition(RULES[f"{made.rule.family}_whole"], made.args)
+        made = Definition(family_readings(made.rule.family)["whole"], made.args)
     if made.rule.kind is Kind.POINT:
-        day = Definition(RULES["in_calendar"], (Definition(RULES["on"], (made,)), Name(name)))
-        return Definition(RULES["start_of"], (day,))
-    return Definition(RULES["in_calendar"], (made, Name(name)))
+        day = Definition(phrases.in_calendar, (Definition(phrases.on, (made,)), Name(name)))
+        return Definition(phrases.start_of, (day,))
+    return Definition(phrases.in_calendar, (made, Name(name)))
 
 
 def _unit_of(unit: Unit | Qualified) -> Unit:
     return unit.unit if isinstance(unit, Qualified) else unit
-
-
-_NOT_SO: Final[dict[str, Callable[[tuple[Any, ...]], bool]]] = {
-    # The week of a month is no one week.
-    "unit_of": lambda args: args[1].rule.kind is not Kind.POINT,
-    # ``2 hours from now`` is a moment.
-    "starting": lambda args: args[2].rule.key == "now",
-    # Days of a phrase are points, which ``3rd friday of PHRASE`` has.
-    "nth_unit": lambda args: _unit_of(args[1]) in (Unit.DAY, Unit.BUSINESS_DAY),
-}
 
 
 def _longest(alternative: tuple[Any, int]) -> int:

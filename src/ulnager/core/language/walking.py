@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
-from typing import Any
+from typing import Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.reader import read_period
+from ulnager.core.messages import Message
 from ulnager.core.periods.clock import extent_of
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
@@ -26,13 +27,22 @@ def step_of(text: object) -> tuple[int, Unit]:
     said = " ".join(text.split()) if isinstance(text, str) else ""
     word = "earlier" if said.startswith("-") else "later"
     try:
-        found = read_period(f"today, {said.lstrip('+-').strip()} {word}")
+        found = shift_of(f"{said.lstrip('+-').strip()} {word}")
     except PeriodSyntaxError:
         found = None
-    unit = None if found is None or found.rule.kind is not Kind.SHIFT else found.args[2]
-    if found is None or unit is None or unit.microseconds or not (unit.days or unit.months):
+    if found is None or found[1].microseconds or not (found[1].days or found[1].months):
         raise SettingError(f"step is {shown(text)}; give days or longer, such as '1 week'")
-    return (found.args[1] if word == "later" else -found.args[1]), unit
+    return found
+
+
+def shift_of(text: str) -> tuple[int, Unit] | None:
+    """How far a shift such as ``1 year earlier`` moves, later when positive; None for none or two.
+
+    Raises PeriodSyntaxError for what cannot be read.
+    """
+    found = read_period(f"today, {text}")
+    is_one = found.rule.kind is Kind.SHIFT and found.args[0].rule.kind is not Kind.SHIFT
+    return found.shift if is_one else None
 
 
 def walked(period: Any, step: object, first: object, last: object, when: dict[str, Any]) -> Any:
@@ -47,9 +57,7 @@ def walked(period: Any, step: object, first: object, last: object, when: dict[st
 
 def moves(definition: Definition) -> bool:
     """Whether a period has other dates as of other days."""
-    if definition.rule.key == "as_of":
-        return False
-    return definition.is_anchored
+    return not definition.rule.sets_anchor and definition.is_anchored
 
 
 def _day(period: Any, point: object, when: dict[str, Any]) -> int:
@@ -92,11 +100,15 @@ def _steps(
         place += 1
 
 
+OUTSIDE: Final = "outside-data"
+"""The code of a note on dates that the data does not reach."""
+
+
 def _notes(result: Resolution, data: Any) -> Iterator[str]:
     if data is None:
         return
     start, end = result.start, result.end
     if end is not None and end > data.last:
-        yield f"it runs past the data, which ends on {data.last}"
+        yield Message("it runs past the data, which ends on {0}", data.last, code=OUTSIDE)
     if start is not None and start < data.first:
-        yield f"it begins before the data, which begins on {data.first}"
+        yield Message("it begins before the data, which begins on {0}", data.first, code=OUTSIDE)

@@ -30,9 +30,13 @@ class Extent(NamedTuple):
     """The last date of the data up to another one; without it every date between has rows."""
     stand_ins: tuple[date, ...] = ()
     """Dates that stand for none, such as 9999-12-31, and are left out of all others."""
+    grain: Grain | None = None
+    """The unit that a date stands for, where that is more than a day."""
 
     def up_to(self, day: Any) -> Any:
         """The day number of the last date up to a day number, or an array of them; None if none."""
+        if not isinstance(day, int) and not getattr(day, "shape", ()):
+            return self.up_to(int(day))  # A number of an array.
         if not isinstance(day, int):
             each = {number: self.up_to(number) for number in set(day.ravel().tolist())}
             if None in each.values():
@@ -85,6 +89,7 @@ class Extent(NamedTuple):
             last=grain.around(self.last)[1],
             before_last=None,
             find=find,
+            grain=grain,
         )
 
     @property
@@ -126,6 +131,7 @@ def together(extents: Sequence[Extent]) -> Extent | None:
         ends.before_last,
         find,
         tuple(sorted({day for one in extents for day in one.stand_ins})),
+        extents[0].grain if len({one.grain for one in extents}) == 1 else None,
     )
 
 

@@ -14,8 +14,10 @@ from ulnager.core.arguments import checked
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day, extent_of
+from ulnager.core.periods.deciding import measured
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.sorts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
@@ -174,6 +176,17 @@ def _split(
         first = after
 
 
+def reasons_of(
+    definition: Definition, basis: Basis, ranges: tuple[Range, ...], data: Extent
+) -> tuple[str, ...]:
+    """Why a period as a whole is not whole: the clock has not passed it, or the data lacks some."""
+    start, stop = (ranges[0][0], ranges[-1][1]) if ranges else (None, None)
+    if start is None or stop is None:
+        return ()
+    told = _clock_reasons(start, stop, measured(definition, basis)[1])
+    return (*told, *_data_reasons(ranges, ranges, data))
+
+
 def _cover_reasons(parts: tuple[Range, ...], first: int, after: int) -> Iterator[str]:
     start, stop = (parts[0][0] or first, parts[-1][1] or after) if parts else (first, first)
     if start > first:
@@ -206,7 +219,8 @@ def _data_reasons(
         yield "the data begins later"
     missing = _days(intersection(parts, data.missing), 0, 0)
     if missing:
-        yield f"{missing} day{'s' * (missing > 1)} missing"
+        key = "{0} days missing" if missing > 1 else "{0} day missing"
+        yield Message(key, missing, code=MISSING)
     if data.last_whole is not None:
         late = ((data.last_whole.toordinal() + 1, last + 1),)
         if intersection(intersection(parts, late), complement(data.missing)):
@@ -245,3 +259,30 @@ def _bucket(
             for low, high in parts
         ),
     )
+
+
+_COARSER: Final = ("day", "week", "month", "quarter", "half", "year")
+
+
+def too_many(result: Any, by: str, count: int, most: int, data: Extent | None) -> Message:
+    """That there are too many buckets, with the finest unit that gives few enough."""
+    for unit in _COARSER:
+        try:
+            fewer = len(result.buckets(unit, data=data))
+        except (ResolveError, SettingError):
+            continue
+        if fewer <= most:
+            key = "{0} {1} are more than {2}; by {3} there are {4}"
+            told = f"{count:,}", _plural(by), f"{most:,}", Message(unit), f"{fewer:,}"
+            return Message(key, *told, code="too-many")
+    key = "{0} {1} are more than {2}, and no coarser unit fits"
+    return Message(key, f"{count:,}", _plural(by), f"{most:,}", code="too-many")
+
+
+def _plural(name: str) -> Message:
+    unit = Unit.named(name)
+    return Message(f"{name}s" if unit is None else unit.plural)
+
+
+MISSING: Final = "missing-days"
+"""The code of days of a bucket that have no rows."""

@@ -1,12 +1,11 @@
 """The clock and the data as callers give them: dates, instants and zones, checked in one place.
 
-The core looks at no clock by itself. Where nobody says what time it is, it asks the reader that was
-put in with :func:`set_reader`, which ``ulnager`` does when it is imported.
+The core looks at no clock by itself: where nobody says what time it is, it asks
+:mod:`ulnager.core.outside`.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import date, datetime, time, timedelta, tzinfo
 from typing import NamedTuple
 
@@ -14,20 +13,11 @@ from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
-from ulnager.core.calendars.zones import is_ambiguous, zone_named
+from ulnager.core.calendars.zones import day_start, is_ambiguous, zone_named
 from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.outside import outside
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Basis
-
-Reader = Callable[[tzinfo | None], datetime]
-"""Tells the present instant, in a zone or in the one of the system, always with its offset."""
-
-_readers: list[Reader] = []
-
-
-def set_reader(read: Reader) -> None:
-    """From here on ``read`` tells the time where a caller does not."""
-    _readers[:] = [read]
 
 
 class Clock(NamedTuple):
@@ -59,7 +49,7 @@ class Clock(NamedTuple):
             basis.today, basis.zone = basis.anchor, zone
             basis.day_starts = time_after_midnight(self.day_starts)
             return basis
-        moment = as_instant(self.now) if self.now is not None else _present(zone)
+        moment = as_instant(self.now) if self.now is not None else outside().present(zone)
         if zone is None:
             zone = moment.tzinfo
         elif moment.tzinfo is None:
@@ -76,6 +66,8 @@ class Clock(NamedTuple):
             day = (moment - after).date()
         except OverflowError:
             raise out_of_range() from None
+        if zone is not None:
+            day = _day_that_holds(moment, day, zone, after)
         basis = Basis(calendar, day.toordinal(), True)
         basis.today, basis.zone, basis.day_starts = basis.anchor, zone, after
         if zone is not None:
@@ -83,10 +75,16 @@ class Clock(NamedTuple):
         return basis
 
 
-def _present(zone: tzinfo | None) -> datetime:
-    if not _readers:
-        raise ResolveError("nobody says what time it is; give today or now")
-    return _readers[0](zone)
+def _day_that_holds(moment: datetime, day: date, zone: tzinfo, after: timedelta) -> date:
+    """The day in whose instants a moment lies, where clocks change around its beginning: a midnight
+    that comes twice begins it once, and a time that is left out comes later."""
+    one = timedelta(days=1)
+    try:
+        if moment >= day_start(day + one, zone, after):
+            return day + one
+        return day - one if moment < day_start(day, zone, after) else day
+    except (ResolveError, OverflowError):
+        return day  # At the edge of time.
 
 
 def _taken_to(moment: datetime, zone: tzinfo) -> datetime:
@@ -150,27 +148,17 @@ def as_days(values: object, name: str) -> tuple[date, ...]:
     return tuple(as_day(value, name) for value in several)
 
 
-DataReader = Callable[[object], Extent]
-"""Finds the dates in data of other sorts than a pair of dates."""
-
-_data_readers: list[DataReader] = []
-
-
-def set_data_reader(read: DataReader) -> None:
-    """From here on ``read`` finds the dates in what a caller gives as data."""
-    _data_readers[:] = [read]
-
-
 def extent_of(data: object) -> Extent:
-    """The first and last date of the data: an Extent, a pair of days, or anything that the reader
-    of data knows. SettingError for what is none of these."""
+    """The first and last date of the data: an Extent, a pair of days, or data of any
+    other sort. SettingError for what is none of these."""
     if isinstance(data, Extent):
         return data
     is_pair = isinstance(data, (tuple, list)) and len(data) == 2
     if not is_pair or any(_is_place(one) for one in data):  # type: ignore[attr-defined]
-        if data is None or not _data_readers:
+        if data is None:
             raise SettingError("data is no pair of dates; give the first and the last date of it")
-        return _data_readers[0](data)
+        found: Extent = outside().extent(data)
+        return found
     first, last = list(data)  # type: ignore[call-overload]
     extent = Extent(as_day(first, "the first date"), as_day(last, "the last date"))
     if extent.last < extent.first:

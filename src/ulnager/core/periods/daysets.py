@@ -74,6 +74,25 @@ DAY_SETS: Final[dict[str, Callable[[BusinessDays], Sort]]] = {
 }  # fmt: skip
 
 
+def nth_day(ranges: tuple[Range, ...], number: int) -> int | None:
+    """The Nth day of ranges that are closed, -1 for the last; None where there are fewer."""
+    left = abs(number)
+    for start, stop in ranges if number > 0 else ranges[::-1]:
+        assert start is not None
+        assert stop is not None
+        if left <= stop - start:
+            return start + left - 1 if number > 0 else stop - left
+        left -= stop - start
+    return None
+
+
+def days_called(name: str, ranges: tuple[Range, ...], business: BusinessDays) -> tuple[Range, ...]:
+    """The days of ranges that are closed, those of a sort: ``business days``, ``mondays``."""
+    if name == "days":
+        return ranges
+    return DaySet((name,)).within(ranges, business, name)
+
+
 class DaySet(NamedTuple):
     """One or several sorts of days; ``names`` are keys of ``DAY_SETS``."""
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Iterator
 from datetime import date
 
@@ -10,10 +11,20 @@ from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind, Rule
 
-_OF_DATA = ("latest", "earliest", "latest_whole_day", "latest_up_to")
-_OF_CLOCK = ("today", "yesterday", "tomorrow")
-_OF_ANCHOR = ("anchor_day", "weekday", "last_weekday", "next_weekday", "this_weekday")
-_OF_POINTS = ("on", "between", "before", "until", "after", "from", "all_dates", "fixed", "labelled")
+
+def asks_data(definition: Definition) -> bool:
+    """Whether a phrase speaks of the data."""
+    return _asks(definition, "data")
+
+
+@functools.lru_cache(maxsize=4096)
+def _asks(definition: Definition, what: str) -> bool:
+    return any(part.rule.asks == what for part in definition.walk())
+
+
+def has_own_anchor(definition: Definition) -> bool:
+    """Whether a phrase as a whole says what it is measured from."""
+    return definition.anchor_point is not None
 
 
 def deciding_anchor(definition: Definition, basis: Basis) -> Anchor:
@@ -54,20 +65,20 @@ def measured(definition: Definition, basis: Basis) -> tuple[Definition, Basis]:
 
 
 def _is_of_anchor(rule: Rule) -> bool:
-    is_measured = rule.kind in (Kind.SPAN, Kind.READING) and rule.key not in _OF_POINTS
-    return (is_measured and rule.from_anchor) or rule.key in _OF_ANCHOR
+    is_measured = rule.kind in (Kind.SPAN, Kind.READING) and not rule.asks
+    return (is_measured and rule.from_anchor) or rule.asks == "anchor"
 
 
 def hangs_on_anchor(definition: Definition) -> bool:
     """Whether an anchor has a say in a phrase: not in fixed dates, nor where it has its own.
 
-    >>> from ulnager.core.language.period import period
+    >>> from ulnager.core.language.phrase import period
     >>> [hangs_on_anchor(period(text).definition)
     ...  for text in ("last 3 days", "2026-05", "from 2026-01-05 to today", "mtd as of latest")]
     [True, False, False, False]
     """
     rule = definition.rule
-    if rule.key == "as_of":
+    if rule.sets_anchor:
         return False
     return _is_of_anchor(rule) or any(
         hangs_on_anchor(part) for part in definition.args if isinstance(part, Definition)
@@ -80,14 +91,15 @@ def deciders(definition: Definition, basis: Basis) -> Iterator[Anchor]:
     if rule.kind is Kind.BASIS:
         yield from deciders(definition.args[0], definition.changed(basis))
         return
-    if rule.key in _OF_DATA:
+    if rule.asks == "data" and rule.kind is Kind.POINT:
         yield Anchor(date.fromordinal(definition.day(basis)), False, str(definition))
-    elif rule.key in _OF_CLOCK:
+        return
+    if rule.asks == "clock":
         yield Anchor(date.fromordinal(basis.clock()), True, "today")
-    if rule.key == "latest_unit":
+    elif rule.asks == "data" and rule.kind is Kind.SPAN:
         yield Anchor(basis.extent().last, False, "latest")
     elif _is_of_anchor(rule):
         yield basis.as_anchor()
     for part in definition.args:
-        if isinstance(part, Definition) and rule.key != "latest_up_to":
+        if isinstance(part, Definition):
             yield from deciders(part, basis)

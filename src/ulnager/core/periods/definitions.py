@@ -18,7 +18,7 @@ from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.names import NamedUnit
 from ulnager.core.periods.rule import RULES, Kind, Rule
-from ulnager.core.periods.spans import Range, union
+from ulnager.core.periods.spans import Range, intersection, union
 from ulnager.core.units import Unit
 from ulnager.core.words import ENGLISH, Words
 
@@ -52,7 +52,7 @@ class Definition:
         put(self, "rule", rule)
         put(self, "args", args)
         depth, unit, named = 0, None, None
-        is_sub_day = rule.key in ("now", "instant")
+        is_sub_day = rule.is_instant
         for arg in args:
             if isinstance(arg, Definition):
                 # What a whole phrase is measured from does not make the phrase one of instants.
@@ -108,10 +108,53 @@ class Definition:
                 yield from arg.walk()
 
     @property
+    def core(self) -> Definition:
+        """The phrase without what it is measured from and without its shifts."""
+        found = self
+        while found.rule.kind in (Kind.BASIS, Kind.SHIFT):
+            found = found.args[0]
+        return found
+
+    @property
+    def point(self) -> Definition | None:
+        """The point that it is, where it is one alone."""
+        return self.args[0] if self.rule.of_point else None
+
+    @property
+    def shift(self) -> tuple[int, Any]:
+        """By how much a shift moves, later when positive, and in which unit."""
+        return self.args[1] * self.rule.sign, self.args[2]
+
+    @property
+    def edge_of(self) -> Definition | None:
+        """The phrase whose first or last day it is."""
+        return self.args[0] if self.rule.side else None
+
+    @property
+    def anchor_point(self) -> Definition | None:
+        """The point that the phrase as a whole says it is measured from, the last that is said."""
+        found = self
+        while found.rule.kind in (Kind.BASIS, Kind.SHIFT):
+            if found.rule.sets_anchor:
+                point: Definition = found.args[1]
+                return point
+            found = found.args[0]
+        return None
+
+    @property
+    def may_be_empty(self) -> bool:
+        """Whether it may hold no day at all, as far as its words say."""
+        core = self.core
+        rule = core.rule
+        if rule.never_empty is not None and rule.never_empty(*core.args):
+            return False
+        return rule.can_be_empty or rule.join == "within"
+
+    @property
     def is_anchored(self) -> bool:
         """Whether some part of it is measured from the anchor, and not from a point of its own."""
         return any(
-            part.rule.key in ("since", "anchor_day", "weekday", "last_weekday", "next_weekday")
+            (part.rule.asks == "anchor" and part.rule.from_anchor)
             or (
                 part.unit is not None
                 and part.rule.from_anchor
@@ -180,6 +223,8 @@ class Definition:
         kind = self.rule.kind
         if kind is Kind.SPAN:
             pair: tuple[Any, Any] = self.rule.find(basis, *self.args)
+            if self.cut_by(basis):
+                raise self._is_several()
             return basis.trimmed(*pair) if self.counts_business_days else pair
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
@@ -189,9 +234,20 @@ class Definition:
             return reading.span(basis)
         one = self.rule.find_one
         if one is None:
-            raise ResolveError(f"'{self}' may be several spans, and one is needed here")
+            raise self._is_several()
         found: tuple[Any, Any] = one(basis, *self.args)
         return found
+
+    def _is_several(self) -> ResolveError:
+        return ResolveError(f"'{self}' may be several spans, and one is needed here")
+
+    def cut_by(self, basis: Basis) -> tuple[Range, ...]:
+        """The ranges that its days lie in, where it counts days of a phrase of several spans."""
+        counts = self.rule.stays_in and self.unit in (Unit.DAY, Unit.BUSINESS_DAY)
+        if not counts or not basis.calendar.is_plain or basis.in_instants:
+            return ()
+        found: tuple[Range, ...] = self.args[-1].ranges(basis)
+        return found if len(found) > 1 else ()
 
     def _ranges(self, basis: Basis) -> tuple[Range, ...]:
         if self.is_sub_day is not basis.in_instants:
@@ -206,7 +262,8 @@ class Definition:
                 start, stop = basis.trimmed(start, stop)
             if start is not None and stop is not None and stop <= start:
                 return ()
-            return ((start, stop),)
+            inside = self.cut_by(basis)
+            return intersection(((start, stop),), inside) if inside else ((start, stop),)
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
             return inner.ranges(self.changed(basis.in_days()))
@@ -214,20 +271,19 @@ class Definition:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.ranges(basis)
         if not basis.calendar.is_plain:
-            raise ResolveError(f"'{self}' may be several spans, and one is needed here")
+            raise self._is_several()
         return union(self.rule.find(basis, *self.args))
 
 
 def _printed(value: Any, count: int, leads: bool) -> str:
     if isinstance(value, Unit):
         return value.name if count == 1 else value.plural
-    # What leads a chain is read from left to right anyway. Elsewhere a chain needs brackets, and
-    # so does what the words after it might be read into.
+    # What leads a chain is read from left to right anyway; elsewhere it needs brackets.
     if isinstance(value, Definition) and not leads:
         rule = value.rule
         is_open = rule.follows or rule.goes_on or rule.in_brackets
         # A weekday alone would be read as a sort of days.
-        is_open = is_open or (rule.key == "on" and value.args[0].rule.key == "weekday")
+        is_open = is_open or (rule.of_point and value.args[0].rule.is_day_name)
         return f"({value})" if is_open else str(value)
     return str(value)
 
@@ -253,8 +309,8 @@ class Basis:
     ``one`` is the width of an anchor. ``today`` is the clock's day and may be None when
     no phrase needs it; ``now`` is its instant and ``zone`` where the days are, likewise;
     ``day_starts`` is how long after midnight they begin.
-    ``moment`` is the instant of a running anchor. A basis ``in_instants`` keeps the one in
-    ``days`` that it was made from.
+    ``moment`` is the instant of a running anchor. A basis ``in_instants`` keeps the one in ``days``
+    that it was made from; its anchor has no width.
     """
 
     calendar: Arithmetic
@@ -308,9 +364,6 @@ class Basis:
         other._known = other._instants = None
         return other
 
-    # From days to instants and back. A basis in instants is that of the same anchor, whose
-    # width is nothing: a day that is over ends where the next one begins.
-
     def to_instants(self) -> Basis:
         """The same basis with instants for days; ResolveError when no moment is known."""
         if self._instants is None:
@@ -351,10 +404,7 @@ class Basis:
         """Ranges of days as ranges of instants."""
         here = self.instants_here()
         return tuple(
-            (
-                None if start is None else here.instant_of(start),
-                _stop_instant(here, stop),
-            )
+            (None if start is None else here.instant_of(start), _stop_instant(here, stop))
             for start, stop in ranges
         )
 

@@ -13,18 +13,27 @@ from typing import Any
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY
 from ulnager.core.calendars.instants import moment_of
 from ulnager.core.errors import ResolveError
+from ulnager.core.messages import (
+    CLOCK,
+    CUT,
+    EMPTY,
+    HABIT,
+    HALF,
+    LATEST,
+    READING,
+    TWIN,
+    WEEK,
+    Message,
+    coded,
+)
 from ulnager.core.periods.deciding import deciders
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases.counted import family_readings
-from ulnager.core.periods.rule import RULES, Kind
-from ulnager.core.periods.twins import twin_notes
+from ulnager.core.periods.phrases.ends import between, fixed
+from ulnager.core.periods.phrases.twins import twin_notes
+from ulnager.core.periods.rule import Kind
 from ulnager.core.units import WEEKDAYS, Unit
 
-_NOT_AROUND = frozenset(
-    {"latest_unit", "at_least_ago", "more_than_ago", "at_most_ago", "less_than_ago"}
-)
-"""Rules that have a unit, and do not look at the one around the anchor."""
-_CLOCK_POINTS = frozenset({"today", "yesterday", "tomorrow", "now"})
 _JOINS = (Kind.RANGES, Kind.SHIFT)
 
 
@@ -39,14 +48,14 @@ def steps(definition: Definition, basis: Basis) -> tuple[str, ...]:
 def notes(definition: Definition, basis: Basis) -> tuple[str, ...]:
     """What a reader should know before trusting the dates."""
     return (
-        *readings_notes(definition, basis),
-        *_clock_notes(definition, basis),
-        *_week_notes(definition, basis),
-        *_habit_notes(definition, basis),
-        *_latest_notes(definition, basis),
+        *coded(READING, readings_notes(definition, basis)),
+        *coded(CLOCK, _clock_notes(definition, basis)),
+        *coded(WEEK, _week_notes(definition, basis)),
+        *coded(HABIT, _habit_notes(definition, basis)),
+        *coded(LATEST, _latest_notes(definition, basis)),
         *_cut_notes(definition, basis),
-        *dict.fromkeys(twin_notes(definition, basis, shown_ranges)),
-        *_empty_notes(definition, basis),
+        *coded(TWIN, dict.fromkeys(twin_notes(definition, basis, shown_ranges))),
+        *coded(EMPTY, _empty_notes(definition, basis)),
     )
 
 
@@ -134,24 +143,27 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
             yield from _point_step(part, basis, _end(definition, place, view))
         elif isinstance(part, Definition):
             yield from _told(part, basis)
-            if kind in _JOINS and part.rule.key != "on":
+            if kind in _JOINS and not part.rule.of_point:
                 yield f"That makes '{part}' {shown_ranges(part, basis)}."
-    counts_units = definition.unit is not None and definition.rule.key not in _NOT_AROUND
+    counts_units = definition.unit is not None and bool(definition.rule.around)
     if kind is Kind.SPAN and counts_units and definition.rule.from_anchor:
         yield from _unit_step(definition, view)
-    cuts = definition.rule.key in ("except", "except_days")
-    if cuts and definition.ranges(basis) == definition.args[0].ranges(basis):
+    if _takes_out(definition) and definition.ranges(basis) == definition.args[0].ranges(basis):
         yield f"None of them is in '{definition.args[1]}', so nothing is taken out."
         return
     if definition.rule.because:
         yield definition.rule.because.format_map(_Words(definition, view))
 
 
+def _takes_out(definition: Definition) -> bool:
+    return "except" in (definition.rule.join, definition.rule.sort)
+
+
 def _unit_step(definition: Definition, basis: Basis) -> Iterator[str]:
     """The unit around the day that the rule looks at."""
     unit = definition.unit
     assert unit is not None
-    whole = definition.rule.key == "last_whole"
+    whole = definition.rule.around == "open day"
     around = basis.open_day if whole else basis.anchor
     first = basis.calendar.unit_start(around, unit)
     if unit is Unit.BUSINESS_DAY:
@@ -167,14 +179,14 @@ def _unit_step(definition: Definition, basis: Basis) -> Iterator[str]:
 
 def _end(definition: Definition, place: int, basis: Basis) -> Any:
     """The day that a point has as an end of ``from P to Q``: a name there looks at the other."""
-    if definition.rule.key != "between" or basis.in_instants:
+    if definition.rule is not between or basis.in_instants:
         return None
     start, stop = definition.span(basis)
     return stop - basis.one if place else start
 
 
 def _point_step(point: Definition, basis: Basis, day: Any = None) -> Iterator[str]:
-    if point.rule.key not in ("day", "instant"):
+    if not point.rule.is_written:
         view = _view(point, basis)
         yield f"'{point}' is {shown(point.day(view) if day is None else day, view)}."
 
@@ -247,15 +259,15 @@ def readings_notes(definition: Definition, basis: Basis, *, dated: bool = True) 
 
 
 def _clock_notes(definition: Definition, basis: Basis) -> Iterator[str]:
-    measured_elsewhere = basis.source != RULES["today"] and str(basis.source) != "today"
+    measured_elsewhere = str(basis.source) != "today"
     for part in definition.walk():
-        if part.rule.kind is Kind.BASIS and part.rule.key == "as_of":
-            measured_elsewhere = measured_elsewhere or part.args[1].rule.key != "today"
+        if part.rule.sets_anchor:
+            measured_elsewhere = measured_elsewhere or not part.args[1].rule.is_running
     if not measured_elsewhere:
         return
     for part in definition.walk():
-        if part.rule.key == "on" and part.args[0].rule.key in _CLOCK_POINTS:
-            point = part.args[0]
+        point = part.point
+        if point is not None and point.rule.asks == "clock":
             view = _view(point, basis)
             day = shown(point.day(view), view)
             yield f"'{point}' is the clock's, {day}; the anchor is another day"
@@ -264,12 +276,13 @@ def _clock_notes(definition: Definition, basis: Basis) -> Iterator[str]:
 
 def _habit_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     """An anchor's day is in; the start of the next unit is an exclusive end by habit."""
-    points = [part.args[1] for part in definition.walk() if part.rule.key == "as_of"]
+    points = [part.args[1] for part in definition.walk() if part.rule.sets_anchor]
     if isinstance(basis.source, Definition):
         points.append(basis.source)
     for point in points:
-        if point.rule.key == "start_of" and point.args[0].rule.key == "following":
-            unit = point.args[0].unit
+        inside = point.edge_of
+        if inside is not None and point.rule.side == "start" and inside.rule.place == 1:
+            unit = inside.unit
             yield (
                 f"the day of an anchor is in: '{point}' is measured with the first day of the next "
                 f"{unit}; 'end of this {unit}' is the last day of this one"
@@ -281,7 +294,7 @@ def _week_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     """Weeks in ISO's form start on a Monday, whatever the calendar says."""
     calendar = basis.in_days().calendar
     for part in definition.walk():
-        if part.rule.key == "fixed" and part.args[0].unit is Unit.WEEK:
+        if part.rule is fixed and part.args[0].unit is Unit.WEEK:
             start, stop = part.args[0].start, part.args[0].stop
             around = calendar.unit_start(start + 3, Unit.WEEK)
             if around != start:
@@ -299,10 +312,10 @@ def _latest_notes(definition: Definition, basis: Basis) -> Iterator[str]:
         return
     source = basis.source if isinstance(basis.source, Definition) else None
     parts = (*definition.walk(), *(source.walk() if source else ()))
-    keys = {part.rule.key for part in parts}
-    if basis.data.lone_text and keys & {"latest", "latest_unit", "within_data"}:
+    rules = [part.rule for part in parts if part.rule.uses_last_date]
+    if basis.data.lone_text and rules:
         yield basis.data.lone_text
-    elif keys & {"latest", "latest_unit"} and basis.today is not None:
+    elif any(not rule.join for rule in rules) and basis.today is not None:
         ahead = basis.data.last.toordinal() - basis.in_days().today
         if ahead > 0:
             yield (
@@ -311,7 +324,7 @@ def _latest_notes(definition: Definition, basis: Basis) -> Iterator[str]:
             )
 
 
-def _cut_notes(definition: Definition, basis: Basis) -> Iterator[str]:
+def _cut_notes(definition: Definition, basis: Basis) -> Iterator[Message]:
     """A cut that does nothing, and one that leaves half of what is probably meant."""
     if definition.rule.kind is Kind.BASIS:
         yield from _cut_notes(definition.args[0], definition.changed(basis))
@@ -321,37 +334,42 @@ def _cut_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     inner = definition.args[0]
     if isinstance(inner, Definition) and inner.rule.kind is not Kind.POINT:
         yield from _cut_notes(inner, basis)
-    if definition.rule.key != "except":
+    if definition.rule.join != "except":
         return
     cut, before = definition.args[1], inner.ranges(basis)
     if before and definition.ranges(basis) == before:
-        yield f"'{inner}' has no day of '{cut}', so nothing is taken out"
+        key = "{0} has no day of {1}, so nothing is taken out"
+        yield Message(key, f"'{inner}'", f"'{cut}'", code=CUT)
         return
     reading = inner.rule.find(basis, *inner.args) if inner.rule.kind is Kind.READING else inner
     unit = cut.unit
     day = ((basis.anchor, basis.anchor + 1),)
-    if reading.rule.key == "last_rolling" and basis.running and cut.ranges(basis) == day:
+    readings = family_readings("last")
+    is_rolling = reading.rule is readings["rolling"]
+    if is_rolling and basis.running and cut.ranges(basis) == day:
         count, unit = reading.args
         if unit in (Unit.DAY, Unit.BUSINESS_DAY) and count > 1:
-            whole = Definition(RULES["last_whole"], reading.args)
-            yield (
+            whole = Definition(readings["whole"], reading.args)
+            yield Message(
                 f"that leaves {unit.counted(count - 1)}; the {count} without {cut} are '{whole}', "
-                f"{shown_ranges(whole, basis)}"
+                f"{shown_ranges(whole, basis)}",
+                code=HALF,
             )
-    if reading.rule.key == "last_rolling" and cut.rule.key == "this" and reading.unit == unit:
-        whole = Definition(RULES["last_whole"], reading.args)
-        yield (
+    if is_rolling and cut.rule.place == 0 and reading.unit == unit:
+        whole = Definition(readings["whole"], reading.args)
+        yield Message(
             f"rolling {unit.plural} begin inside a {unit}; the {reading.args[0]} whole ones before "
-            f"this {unit} are '{whole}', {shown_ranges(whole, basis)}"
+            f"this {unit} are '{whole}', {shown_ranges(whole, basis)}",
+            code=HALF,
         )
 
 
 def _empty_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     if not definition.ranges(basis):
-        yield f"the period is empty: {_why_empty(definition, basis)}"
+        yield Message("the period is empty: {0}", _why_empty(definition, basis))
 
 
-def _why_empty(definition: Definition, basis: Basis) -> str:
+def _why_empty(definition: Definition, basis: Basis) -> Message:
     rule, args = definition.rule, definition.args
     if rule.kind is Kind.BASIS:
         return _why_empty(args[0], definition.changed(basis))
@@ -362,17 +380,20 @@ def _why_empty(definition: Definition, basis: Basis) -> str:
     if not args[0].ranges(basis):
         return _why_empty(args[0], basis)
     dates = shown_ranges(args[0], basis)
-    if rule.key in ("except", "except_days"):
-        return f"'{args[0]}' is {dates}, and '{args[1]}' takes all of it away"
-    return f"nothing of '{args[0]}' ({dates}) is left"
+    if _takes_out(definition):
+        key = "{0} is {1}, and {2} takes all of it away"
+        return Message(key, f"'{args[0]}'", dates, f"'{args[1]}'")
+    return Message("nothing of {0} ({1}) is left", f"'{args[0]}'", dates)
 
 
-def _why_span_empty(definition: Definition, basis: Basis) -> str:
+def _why_span_empty(definition: Definition, basis: Basis) -> Message:
     unit = definition.unit
     if unit is Unit.BUSINESS_DAY:
-        return f"there is no business day in '{definition}' as of {shown(basis.anchor, basis)}"
+        key = "there is no business day in {0} as of {1}"
+        return Message(key, f"'{definition}'", shown(basis.anchor, basis))
     start, stop = definition.span(basis)
     if basis.in_instants:
-        return f"'{definition}' would start at {shown(start, basis)}, and end no later"
-    end = shown(stop - 1, basis)
-    return f"'{definition}' would start on {shown(start, basis)}, after its end on {end}"
+        key = "{0} would start at {1}, and end no later"
+        return Message(key, f"'{definition}'", shown(start, basis))
+    key, end = "{0} would start on {1}, after its end on {2}", shown(stop - 1, basis)
+    return Message(key, f"'{definition}'", shown(start, basis), end)

@@ -12,8 +12,8 @@ from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import Span
 from ulnager.core.words import label_of
 
-Named = tuple[str, str, Resolution]
-"""The name of a period, its label, and its dates."""
+Named = tuple[str, str, Resolution] | tuple[str, str, Resolution, str]
+"""The name of a period, its label, its dates, and its short label where it has one."""
 
 FIRST_DATE: Final = date.min
 LAST_DATE: Final = date.max
@@ -43,26 +43,30 @@ def membership_table(
 ) -> dict[str, Any]:
     """One row for each period and day in it, in the order in which the periods come.
 
-    The columns are ``period``, ``label``, ``short_label`` (the dates in words), ``period_order``
-    (from 1) and ``date``. Without ``first`` and ``last`` the table covers its periods, open ones
-    as far as the ``data`` goes. With them a period that reaches outside is a ResolveError, unless
-    ``clip`` cuts it; so are a period of hours and an open one without data. Joined to rows without
-    choosing a period, a row counts once for each period that its day is in.
+    The columns are ``period``, ``label``, ``short_label`` (its own, else the dates in words),
+    ``period_order`` (from 1) and ``date``. Without ``first`` and ``last`` the table covers its
+    periods, open ones as far as the ``data`` goes. With them a period that reaches outside is a
+    ResolveError, unless ``clip`` cuts it; so are a period of hours and an open one without data.
+    Joined to rows without choosing a period, a row counts once for each period that its day is in.
     """
     import numpy as np
 
     parts: dict[str, list[Any]] = {
         name: [] for name in ("period", "label", "short_label", "period_order", "date")
     }
-    for order, (name, label, result) in enumerate(resolutions, 1):
+    for order, (name, label, result, *short) in enumerate(resolutions, 1):
         low, high = _limits(name, result, first, last, clip, data)
         days = np.arange(np.datetime64(low, "D"), np.datetime64(high, "D") + 1)
         inside = days[result.mask(days)]
-        values = (name, label, short_label(result), order)
+        values = (name, label, _short(result, short), order)
         for column, value in zip(parts, values, strict=False):
             parts[column].append(np.full(inside.size, value))
         parts["date"].append(inside)
     return {name: np.concatenate(found) if found else np.array([]) for name, found in parts.items()}
+
+
+def _short(result: Resolution, said: Sequence[str]) -> str:
+    return next((one for one in said if one), "") or short_label(result)
 
 
 def _limits(
@@ -114,11 +118,11 @@ def bounds_table(resolutions: Iterable[Named], zone: tzinfo | None = None) -> di
     if zone is not None:
         names += ["start_utc", "stop_utc"]
     rows: list[Sequence[Any]] = []
-    for order, (name, label, result) in enumerate(resolutions, 1):
+    for order, (name, label, result, *short) in enumerate(resolutions, 1):
         if isinstance(result, InstantResolution):
             raise ResolveError(f"{name} is a period of hours; a table of bounds holds days")
         bounds = [(span.start or FIRST_DATE, span.stop or LAST_DATE) for span in result.spans]
-        told = (name, label, short_label(result), order)
+        told = (name, label, _short(result, short), order)
         days: list[tuple[Any, Any]] = list(bounds) or [(result.anchor.day,) * 2]
         instants: list[tuple[Any, ...]] = [()] * len(days) if zone is None else [
             (_instant(start, datetime.min), _instant(stop, datetime.max.replace(microsecond=0)))

@@ -10,8 +10,8 @@ from typing import Any, NamedTuple
 
 from ulnager.core.periods.daysets import DaySet
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.rule import RULES, Kind
-from ulnager.core.periods.shifting import parts_moved
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import other_part, parts_moved
 
 
 class Part(NamedTuple):
@@ -55,19 +55,13 @@ def parts_of(definition: Definition, around: tuple[Definition, ...] = ()) -> Tre
     if rule.kind is not Kind.RANGES:
         return _part(definition, around)
     one = parts_of(args[0], around)
-    if rule.key in ("only", "except_days"):
-        names = [basis.args[1].text for basis in around if basis.rule.key == "in_calendar"]
-        return Sorted(one, rule.key == "only", args[1], names[-1] if names else None)
-    two = DATA if rule.key == "within_data" else args[1]
-    other = parts_of(two, around)
-    how = "within" if rule.key == "within_data" else rule.key
-    if how == "within" and isinstance(one, Part) and isinstance(other, Part):
+    if rule.sort:
+        names = [basis.args[1].text for basis in around if not basis.rule.sets_anchor]
+        return Sorted(one, rule.sort == "only", args[1], names[-1] if names else None)
+    other = parts_of(other_part(definition), around)
+    if rule.join == "within" and isinstance(one, Part) and isinstance(other, Part):
         return _part(definition, around)
-    return Joined(how, one, other)
-
-
-DATA = Definition(RULES["between"], (Definition(RULES["earliest"]), Definition(RULES["latest"])))
-"""The dates that the data holds."""
+    return Joined(rule.join, one, other)
 
 
 def _part(definition: Definition, around: tuple[Definition, ...]) -> Part:
@@ -79,7 +73,7 @@ def _part(definition: Definition, around: tuple[Definition, ...]) -> Part:
 def _pushed(definition: Definition) -> Definition | None:
     """A shift of a join or a cut as the same join or cut of shifted parts."""
     inner, count, unit = definition.args
-    count = count if definition.rule.key == "later" else -count
+    count *= definition.rule.sign
     if inner.rule.kind is Kind.SHIFT:
         inner = _pushed(inner)
     if inner is None or inner.rule.kind not in (Kind.RANGES, Kind.BASIS):

@@ -11,11 +11,12 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
+from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.names import NamedUnit
-from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.periods.names import Label, NamedUnit
+from ulnager.core.periods.rule import Kind, rule_with
 from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import UNIT_NAMES, Unit
 
@@ -71,14 +72,21 @@ def moved(c: Basis, period: Definition, count: int, unit: Unit | Definition) -> 
 
 def shifted(period: Definition, count: int, unit: Unit | Definition) -> Definition:
     """The definition of a period moved by ``count`` units, later when positive."""
-    return Definition(RULES["later" if count > 0 else "earlier"], (period, abs(count), unit))
+    return Definition(rule_with(sign=1 if count > 0 else -1), (period, abs(count), unit))
+
+
+def other_part(period: Definition) -> Definition:
+    """What a join or a cut takes a phrase together with: another one, or what its rule implies."""
+    implied = period.rule.implied
+    found: Definition = period.args[1] if implied is None else implied()
+    return found
 
 
 def may_refill(period: Definition) -> bool:
     """Whether what is empty might come out otherwise when its parts are moved."""
     while period.rule.kind is Kind.SHIFT:
         period = period.args[0]
-    return period.rule.key in ("within", "within_data")
+    return period.rule.join == "within"
 
 
 def rolling(c: Basis, unit: Unit, first: int, last: int) -> Pair:
@@ -102,6 +110,11 @@ def _traced(c: Basis, period: Definition) -> Moved | Definition:
     if kind is Kind.SHIFT:
         found: Moved | Definition = c.once("traced", period, lambda c: _shift_traced(c, period))
         return found
+    if period.cut_by(c):
+        # What is moved are its dates: the way from end to end, in the days of the phrase inside.
+        first, stop = period.rule.find(c, *period.args)
+        way = FixedDates(f"{date_of(first)}/{date_of(stop - 1)}", first, stop)
+        return _within(Definition(rule_with(template="{iso}"), (way,)), period.args[-1])
     start, stop = period.span(c)
     start_unit, stop_unit, to_date = aligned(c, period)
     span = Moved(period, start, stop, start_unit, stop_unit)
@@ -115,7 +128,7 @@ def _traced(c: Basis, period: Definition) -> Moved | Definition:
 
 def _shift_traced(c: Basis, period: Definition) -> Moved | Definition:
     inner, count, unit = period.args
-    return _moved(c, _traced(c, inner), count if period.rule.key == "later" else -count, unit)
+    return _moved(c, _traced(c, inner), count * period.rule.sign, unit)
 
 
 def _moved(
@@ -156,13 +169,16 @@ def parts_moved(period: Definition, count: int, unit: Unit | Definition) -> Defi
     if unit == PERIOD:
         # Every part moves by the length of the first one, which the others join or cut.
         unit = first
-    if rule.key == "within_data":
+    if rule.implied is not None:
         # The dates that are left are what moves, so that like is compared with like.
-        ends = (Definition(RULES["earliest"]), Definition(RULES["latest"]))
-        rule, others = RULES["within"], [Definition(RULES["between"], ends)]
+        return _within(parts[0], shifted(other_part(period), count, unit))
     for other in others:
         parts.append(shifted(other, count, unit) if isinstance(other, Definition) else other)
     return Definition(rule, tuple(parts))
+
+
+def _within(one: Definition, other: Definition) -> Definition:
+    return Definition(rule_with(join="within", implied=None), (one, other))
 
 
 def _rolled(c: Basis, found: Moved, count: int) -> Moved:
@@ -200,6 +216,11 @@ def _own_step(c: Basis, found: Moved) -> tuple[Any, Unit]:
         return count, unit
     if rule.step == "fixed" and root.args[0].unit is not None:
         return 1, root.args[0].unit
+    if _is_label(root):
+        return 1, _labelled_unit(c, root) or Unit.DAY
+    written = _written_units(c, root)
+    if written is not None:
+        return written
     if found.start is None or found.stop is None:
         raise ResolveError(
             f"'{root}' is open on one side and has no length to step by; "
@@ -209,6 +230,71 @@ def _own_step(c: Basis, found: Moved) -> tuple[Any, Unit]:
     if length is None:
         length = c.calendar.length(found.start, found.ended(c))
     return length, _tick(c)
+
+
+def _written_units(c: Basis, root: Definition) -> tuple[int, Unit] | None:
+    """How many units a span is long that is written in units: ``2024-01/2024-03``, ``january to
+    march``; None for one that is written in days."""
+    is_fixed = _is_fixed(root)
+    if not (is_fixed or root.rule.shape == ("point", "point")) or c.in_instants:
+        return None
+    points = () if is_fixed else root.args
+    ends = [unit_written(point) for point in points] if points else [root.args[0].edges]
+    if None in ends:
+        ends = list(aligned(c, root)[:2])
+    unit = ends[0]
+    if unit is None or unit != ends[-1] or unit in (Unit.DAY, Unit.BUSINESS_DAY):
+        return None
+    insides = [point.args[0] for point in points]
+    start, stop = root.span(c)
+    if isinstance(start, int) and isinstance(stop, int):
+        # ISO forms and names of months are Gregorian.
+        is_common = unit.name in UNIT_NAMES and all(_is_gregorian(one) for one in insides)
+        calendar = GREGORIAN if is_common else c.calendar.plain
+        first, last = (calendar.unit_number(day, unit) for day in (start, stop - 1))
+        return last - first + 1, unit
+    if unit.name in _IN_A_YEAR and all(one.rule.is_name for one in insides):
+        first, last = (one.args[0].number for one in insides)
+        return (last - first) % _IN_A_YEAR[unit.name] + 1, unit
+    places = [one.rule.place for one in insides]
+    if places and None not in places:
+        first, last = places
+        return last - first + 1, unit
+    if unit is Unit.WEEK:
+        return None  # So many days are so many weeks.
+    raise ResolveError(
+        f"the {unit.plural} of '{root}' cannot be counted there; say by how much it moves, such as "
+        f"', 3 {unit.plural} earlier'"
+    )
+
+
+def _is_fixed(period: Definition) -> bool:
+    return bool(period.args) and isinstance(period.args[0], FixedDates)
+
+
+def _is_label(period: Definition) -> bool:
+    return bool(period.args) and isinstance(period.args[0], Label)
+
+
+def _is_gregorian(period: Definition) -> bool:
+    """Whether a period is a unit of the Gregorian calendar in every other: its step is fixed."""
+    return period.rule.step == "fixed"
+
+
+_IN_A_YEAR = {"month": 12, "quarter": 4, "half": 2}
+
+
+def unit_written(point: Definition) -> Unit | None:
+    """Which unit a named or written one at the edge of a span is."""
+    inside = point.edge_of or point
+    if _is_fixed(inside):
+        unit: Unit | None = inside.args[0].unit
+        return unit
+    if _is_label(inside):
+        text = inside.args[0].text.upper()
+        return {"Q": Unit.QUARTER, "H": Unit.HALF, "W": Unit.WEEK}.get(text[0])
+    is_name = inside.args and isinstance(inside.args[0], NamedUnit)
+    return inside.unit if is_name else None
 
 
 def _tick(c: Basis) -> Unit:
@@ -283,22 +369,37 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
         start, stop, to_date = aligned(c, period.args[0])
         unit = period.args[2]
         if unit == PERIOD or isinstance(unit, Definition):
-            unit = _root(period).unit or Unit.DAY
+            unit = period.core.unit or Unit.DAY
         keeps = c.calendar.keeps
         return start and keeps(start, unit), stop and keeps(stop, unit), to_date
     if rule.kind is Kind.BASIS:
         # Starts of units in another calendar are not starts in this one.
-        return aligned(c, period.args[0]) if rule.key == "as_of" else (None, None, False)
+        return aligned(c, period.args[0]) if rule.sets_anchor else (None, None, False)
+    if _is_label(period):
+        unit = _labelled_unit(c, period)
+        return unit, unit, False
     begin = _end_unit(c, period, rule.ends[0])
     if rule.ends[1] == "to date":
         return begin, period.unit or begin, True
     return begin, _end_unit(c, period, rule.ends[1]), False
 
 
-def _root(period: Definition) -> Definition:
-    while period.rule.kind in (Kind.SHIFT, Kind.BASIS):
-        period = period.args[0]
-    return period
+def _labelled_unit(c: Basis, period: Definition) -> Unit | None:
+    """The unit that a label of the calendar names."""
+    start, stop = period.span(c)
+    calendar = c.calendar.plain
+    if c.in_instants or not isinstance(start, int):
+        return None
+    for unit in (*calendar.own_units, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.HALF, Unit.YEAR):
+        try:
+            if (
+                calendar.unit_start(start, unit) == start
+                and calendar.unit_stop(start, unit) == stop
+            ):
+                return unit
+        except ResolveError:
+            continue
+    return None
 
 
 def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
@@ -320,8 +421,8 @@ def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
     if end in ("begin", "finish", "finish 2"):
         points = [arg for arg in period.args if isinstance(arg, Definition)]
         point = points[-1 if end == "finish 2" else 0]
-        edge = "start_of" if end == "begin" else "end_of"
-        if point.rule.key == edge and point.args[0].rule.kind is not Kind.RANGES:
+        side = "start" if end == "begin" else "end"
+        if point.rule.side == side and point.args[0].rule.kind is not Kind.RANGES:
             start, stop, to_date = aligned(c, point.args[0])
             return start if end == "begin" else None if to_date else stop
     return None

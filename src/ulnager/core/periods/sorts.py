@@ -28,15 +28,15 @@ def sorts_of(definition: Definition) -> Iterator[tuple[bool, DaySet]]:
     first = definition.args[0]
     if isinstance(first, Definition):
         yield from sorts_of(first)
-    if definition.rule.key in ("only", "except_days"):
-        yield definition.rule.key == "only", definition.args[1]
+    if definition.rule.sort:
+        yield definition.rule.sort == "only", definition.args[1]
 
 
 def unsorted(definition: Definition) -> Definition:
     """The same period without its cuts by sorts of days."""
     if definition.rule.kind is Kind.POINT:
         return definition
-    if definition.rule.key in ("only", "except_days"):
+    if definition.rule.sort:
         return unsorted(definition.args[0])
     args = (unsorted(arg) if isinstance(arg, Definition) else arg for arg in definition.args)
     return Definition(definition.rule, tuple(args))

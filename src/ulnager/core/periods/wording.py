@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
+from ulnager.core.messages import codes_of
 from ulnager.core.periods.spans import Span
 from ulnager.core.showing import Table, pairs
 from ulnager.core.words import ENGLISH, Words
@@ -16,7 +17,8 @@ def spans_label(spans: Sequence[Span], words: Words = ENGLISH) -> str:
     if not spans:
         return words.say("no dates")
     more, labels = len(spans) - 3, ", ".join(map(words.span, spans[:3]))
-    return words.say(f"{labels} and {more} more span{'s' * (more > 1)}") if more > 0 else labels
+    key = "{0} and {1} more spans" if more > 1 else "{0} and {1} more span"
+    return words.say(key, labels, more) if more > 0 else labels
 
 
 def dates_told(result: Any) -> str:
@@ -50,6 +52,7 @@ def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
         "empty": result.is_empty,
         "label": result.label,
         "notes": list(result.notes),
+        "note_codes": codes_of(result.notes),
     }
     if steps:
         found["steps"] = list(result.steps)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from typing import Any
 
 from ulnager.core.periods.definitions import Basis
-from ulnager.core.periods.phrases.table import Pair, row
+from ulnager.core.periods.phrases.table import LATER, Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
 
@@ -34,7 +34,10 @@ def _not_older(c: Basis, count: int, unit: Unit) -> Any:
     "at least {count} {units} ago",
     "Everything up to {counted} before {the_anchor} is in: it ends {ends}.",
     also=("{count} or more {units} ago",),
+    opens=(True, False),
     counts_days=False,
+    around="",
+    rank=LATER,
 )
 def at_least_ago(c: Basis, count: int, unit: Unit) -> Pair:
     return None, _young(c, count, unit)
@@ -45,7 +48,10 @@ def at_least_ago(c: Basis, count: int, unit: Unit) -> Pair:
     "more than {count} {units} ago",
     "Everything longer ago than {counted} before {the_anchor} is in: it ends {ends}.",
     also=("older than {count} {units}", "over {count} {units} ago"),
+    opens=(True, False),
     counts_days=False,
+    around="",
+    rank=LATER,
 )
 def more_than_ago(c: Basis, count: int, unit: Unit) -> Pair:
     return None, _not_older(c, count, unit)
@@ -57,6 +63,8 @@ def more_than_ago(c: Basis, count: int, unit: Unit) -> Pair:
     "It begins {counted} before {the_anchor}, on {start}, that day with it.",
     also=("no more than {count} {units} ago",),
     counts_days=False,
+    around="",
+    rank=LATER,
 )
 def at_most_ago(c: Basis, count: int, unit: Unit) -> Pair:
     return _not_older(c, count, unit), c.anchor + c.one
@@ -68,6 +76,8 @@ def at_most_ago(c: Basis, count: int, unit: Unit) -> Pair:
     "It begins after what is {counted} before {the_anchor}, on {start}.",
     also=("newer than {count} {units}", "under {count} {units} ago"),
     counts_days=False,
+    around="",
+    rank=LATER,
 )
 def less_than_ago(c: Basis, count: int, unit: Unit) -> Pair:
     return _young(c, count, unit), c.anchor + c.one

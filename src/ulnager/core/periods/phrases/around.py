@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from ulnager.core.errors import ResolveError
+from ulnager.core.messages import OFF_TABLE, Message
 from ulnager.core.periods.definitions import Basis
-from ulnager.core.periods.phrases.table import Pair, row
+from ulnager.core.periods.phrases.table import SO_FAR, THIS, Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
 
@@ -18,6 +19,8 @@ from ulnager.core.units import Unit
     also=("current {unit}",),
     ends=("unit", "unit"),
     step="unit",
+    place=0,
+    rank=THIS,
 )
 def this(c: Basis, unit: Unit) -> Pair:
     return c.calendar.unit_start(c.anchor, unit), c.calendar.unit_stop(c.anchor, unit)
@@ -30,6 +33,8 @@ def this(c: Basis, unit: Unit) -> Pair:
     also=("last {unit}",),
     ends=("unit", "unit"),
     step="unit",
+    place=-1,
+    rank=THIS,
 )
 def previous(c: Basis, unit: Unit) -> Pair:
     start = c.calendar.unit_start(c.anchor, unit)
@@ -43,6 +48,8 @@ def previous(c: Basis, unit: Unit) -> Pair:
     also=("following {unit}",),
     ends=("unit", "unit"),
     step="unit",
+    place=1,
+    rank=THIS,
 )
 def following(c: Basis, unit: Unit) -> Pair:
     stop = c.calendar.unit_stop(c.anchor, unit)
@@ -55,6 +62,9 @@ def following(c: Basis, unit: Unit) -> Pair:
     "The {unit} around the latest date, whether whole or not.",
     ends=("unit", "unit"),
     step="unit",
+    asks="data",
+    uses_last_date=True,
+    around="",
 )
 def latest_unit(c: Basis, unit: Unit) -> Pair:
     if c.in_instants:
@@ -70,10 +80,18 @@ def latest_unit(c: Basis, unit: Unit) -> Pair:
     also=("this {unit} to date", "{unit} so far", "this {unit} so far"),
     ends=("unit", "to date"),
     step="unit",
+    rank=SO_FAR,
 )
 def to_date(c: Basis, unit: Unit) -> Pair:
-    c.require(c.calendar.lists_day(c.anchor, unit), lambda: f"this {unit} is not in the table")
+    c.require(
+        c.calendar.lists_day(c.anchor, unit),
+        lambda: Message(f"this {unit} is not in the table", code=OFF_TABLE),
+    )
     return c.calendar.unit_start(c.anchor, unit), c.anchor + c.one
+
+
+def _not_listed(unit: Unit) -> Message:
+    return Message(f"this {unit} is not in the table", code=OFF_TABLE)
 
 
 @row(

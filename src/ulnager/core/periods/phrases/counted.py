@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.phrases.table import Pair, row
+from ulnager.core.periods.phrases.table import ROLLING, WHOLE, Pair, row
 from ulnager.core.periods.rule import RULES, Kind, Rule
 from ulnager.core.periods.shifting import rolling
 from ulnager.core.units import Unit
@@ -20,6 +20,7 @@ from ulnager.core.units import Unit
     family="last",
     reading="rolling",
     step="rolling",
+    rank=ROLLING,
 )
 def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     return rolling(c, unit, -count, 0)
@@ -34,6 +35,8 @@ def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     reading="whole",
     ends=("unit", "unit"),
     step="count",
+    around="open day",
+    rank=WHOLE,
 )
 def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
     calendar = c.calendar
@@ -77,6 +80,7 @@ def last_to_end(c: Basis, count: int, unit: Unit) -> Pair:
     family="next",
     reading="rolling",
     step="rolling",
+    rank=ROLLING,
 )
 def next_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     return rolling(c, unit, 0, count)
@@ -90,6 +94,7 @@ def next_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     reading="whole",
     ends=("unit", "unit"),
     step="count",
+    rank=WHOLE,
 )
 def next_whole(c: Basis, count: int, unit: Unit) -> Pair:
     start = c.calendar.unit_stop(c.anchor, unit)

@@ -9,6 +9,7 @@ from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.phrases.named import between_names
+from ulnager.core.periods.phrases.points import day
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
@@ -18,7 +19,7 @@ _PART_OF_YEAR = pattern(r"[QH][1-4] \d{4}")
 # From and to points.
 
 
-@row(Kind.SPAN, "{point}")
+@row(Kind.SPAN, "{point}", from_anchor=False, of_point=True)
 def on(c: Basis, point: Definition) -> Pair:
     return c.begin(point), c.finish(point)
 
@@ -30,6 +31,9 @@ def on(c: Basis, point: Definition) -> Pair:
     also=("between {point} and {point_2}", "from {point} until {point_2}"),
     ends=("begin", "finish 2"),
     can_be_empty=True,
+    never_empty=lambda point, point_2: point.rule is day and point_2.rule is day,
+    last_days=(False, True),
+    from_anchor=False,
 )
 def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
     named = between_names(c, point, point_2)
@@ -42,9 +46,16 @@ def between(c: Basis, point: Definition, point_2: Definition) -> Pair:
     "It begins at {start} and ends with {the_anchor}.",
     ends=("begin", "to date"),
     can_be_empty=True,
+    never_empty=lambda point: _has_begun(point),
+    asks="anchor",
 )
 def since(c: Basis, point: Definition) -> Pair:
     return c.begin(point), c.anchor + c.one
+
+
+def _has_begun(point: Definition) -> bool:
+    """A unit around the anchor does not start after it."""
+    return point.rule.side == "start" and point.args[0].rule.place in (0, -1)
 
 
 @row(
@@ -52,6 +63,8 @@ def since(c: Basis, point: Definition) -> Pair:
     "before {point}",
     "Everything before {stop} is in.",
     ends=("day", "begin"),
+    opens=(True, False),
+    from_anchor=False,
 )
 def before(c: Basis, point: Definition) -> Pair:
     return None, c.begin(point)
@@ -62,6 +75,9 @@ def before(c: Basis, point: Definition) -> Pair:
     "until {point}",
     "Everything up to its end is in: it ends {ends}.",
     ends=("day", "finish"),
+    opens=(True, False),
+    last_days=(True,),
+    from_anchor=False,
 )
 def until(c: Basis, point: Definition) -> Pair:
     return None, c.finish(point)
@@ -72,6 +88,9 @@ def until(c: Basis, point: Definition) -> Pair:
     "after {point}",
     "Everything after it is in: it begins at {start}.",
     ends=("finish", "day"),
+    opens=(False, True),
+    last_days=(True,),
+    from_anchor=False,
 )
 def after(c: Basis, point: Definition) -> Pair:
     return c.finish(point), None
@@ -82,7 +101,9 @@ def after(c: Basis, point: Definition) -> Pair:
     "from {point}",
     "Everything from {start} on is in.",
     ends=("begin", "day"),
+    opens=(False, True),
     goes_on=True,
+    from_anchor=False,
 )
 def from_(c: Basis, point: Definition) -> Pair:
     return c.begin(point), None
@@ -96,6 +117,8 @@ def from_(c: Basis, point: Definition) -> Pair:
     ends=("unit", "unit"),
     step="unit",
     from_anchor=False,
+    # The week of a month is no one week.
+    refuses=lambda unit, point: point.rule.kind is not Kind.POINT,
 )
 def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
     day = c.begin(point)
@@ -103,7 +126,8 @@ def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
 
 
 @row(Kind.SPAN, "all dates", "Nothing is cut off on either side.",
-     also=("all time", "everything"))  # fmt: skip
+     also=("all time", "everything"), opens=(True, True), from_anchor=False,
+)  # fmt: skip
 def all_dates(c: Basis) -> Pair:
     return None, None
 
@@ -114,6 +138,8 @@ def all_dates(c: Basis) -> Pair:
     "These dates are fixed; no anchor moves them.",
     ends=("fixed", "fixed"),
     step="fixed",
+    is_written=True,
+    from_anchor=False,
 )
 def fixed(c: Basis, iso: Any) -> Pair:
     return iso.start, iso.stop
@@ -123,6 +149,8 @@ def fixed(c: Basis, iso: Any) -> Pair:
     Kind.SPAN,
     "{label}",
     "The calendar calls these dates so; no anchor moves them.",
+    is_written=True,
+    from_anchor=False,
 )
 def labelled(c: Basis, label: Label) -> Pair:
     found = c.calendar.labelled(label.text)

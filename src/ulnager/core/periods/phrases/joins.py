@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from ulnager.core.periods.daysets import DaySet
 from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.phrases.ends import between
+from ulnager.core.periods.phrases.points import earliest, latest
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.spans import Range, complement, intersection, union
@@ -12,7 +14,7 @@ from ulnager.core.periods.spans import Range, complement, intersection, union
 
 
 @row(Kind.RANGES, "{period} plus {period_2}", "The days of '{period_2}' are joined to them.",
-     also=("{period} and {period_2}",))  # fmt: skip
+     also=("{period} and {period_2}",), join="plus")  # fmt: skip
 def plus(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return period.ranges(c) + period_2.ranges(c)
 
@@ -30,18 +32,19 @@ def _within_days(
     return intersection(ranges, c.as_instants(days.within(whole, business, what)))
 
 
-@row(Kind.RANGES, "{period} only {days}", "Only its {days} remain.")
+@row(Kind.RANGES, "{period} only {days}", "Only its {days} remain.", sort="only")
 def only(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]:
     return _within_days(c, period.ranges(c), days, period)
 
 
-@row(Kind.RANGES, "{period} except {days}", "Its {days} are taken out.")
+@row(Kind.RANGES, "{period} except {days}", "Its {days} are taken out.", sort="except")
 def except_days(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]:
     ranges = period.ranges(c)
     return intersection(ranges, complement(_within_days(c, ranges, days, period)))
 
 
-@row(Kind.RANGES, "{period} except {period_2}", "The days of '{period_2}' are taken out of them.")
+@row(Kind.RANGES, "{period} except {period_2}", "The days of '{period_2}' are taken out of them.",
+     join="except")  # fmt: skip
 def except_(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return intersection(period.ranges(c), complement(union(period_2.ranges(c))))
 
@@ -66,6 +69,10 @@ def _data_range(c: Basis) -> tuple[Range, ...]:
     "{period} within data",
     "Only the dates that the data holds remain.",
     find_one=_data_overlap,
+    implied=lambda: Definition(between, (Definition(earliest), Definition(latest))),
+    asks="data",
+    uses_last_date=True,
+    join="within",
 )
 def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
     return _cut(c, period, _data_range(c))
@@ -73,7 +80,7 @@ def within_data(c: Basis, period: Definition) -> tuple[Range, ...]:
 
 def _cut(c: Basis, period: Definition, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
     """A period within ranges; one that is open is cut before its days are told apart."""
-    if period.rule in (only, except_days):
+    if period.rule.sort:
         inner, days = period.args
         within_it = _cut(c, inner, ranges)
         those = _within_days(c, within_it, days, inner)
@@ -86,6 +93,7 @@ def _cut(c: Basis, period: Definition, ranges: tuple[Range, ...]) -> tuple[Range
     "{period} within {period_2}",
     "Only the days that are in '{period_2}' too remain.",
     find_one=_overlap,
+    join="within",
 )
 def within(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return _cut(c, period, period_2.ranges(c))

@@ -16,6 +16,7 @@ from ulnager.core.periods.names import NamedUnit, Weekday
 from ulnager.core.periods.phrases.points import edge
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import unit_written
 from ulnager.core.units import WEEKDAYS, Unit
 
 # The 53rd week comes at least once in so many years.
@@ -27,25 +28,26 @@ _TELLING: Final = 3
 # Weekdays are points.
 
 
-@row(Kind.POINT, "{weekday}")
+@row(Kind.POINT, "{weekday}", asks="anchor", is_day_name=True)
 def weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
     return days.calendar.on_weekday(days.anchor - 6, weekday.number)
 
 
-@row(Kind.POINT, "last {weekday}", also=("previous {weekday}",))
+@row(Kind.POINT, "last {weekday}", also=("previous {weekday}",), asks="anchor")
 def last_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
     return days.calendar.on_weekday(days.anchor - 7, weekday.number)
 
 
-@row(Kind.POINT, "next {weekday}", also=("following {weekday}",))
+@row(Kind.POINT, "next {weekday}", also=("following {weekday}",), asks="anchor")
 def next_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
     return days.calendar.on_weekday(days.anchor + 1, weekday.number)
 
 
-@row(Kind.POINT, "this {weekday}", also=("current {weekday}",))
+@row(Kind.POINT, "this {weekday}", also=("current {weekday}",), asks="anchor",
+     from_anchor=False)  # fmt: skip
 def this_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
     start = days.calendar.unit_start(days.anchor, Unit.WEEK)
@@ -318,6 +320,7 @@ def next_unit(c: Basis, name: NamedUnit) -> Pair:
     Kind.SPAN,
     "{monthname} of {period}",
     "The {monthname} in it starts on {start}.",
+    looks_for="name",
     **_like("monthname"),
 )
 def month_of_period(c: Basis, name: NamedUnit, period: Definition) -> Pair:
@@ -328,6 +331,7 @@ def month_of_period(c: Basis, name: NamedUnit, period: Definition) -> Pair:
     Kind.SPAN,
     "{unitname} of {period}",
     "The {unitname} in it starts on {start}.",
+    looks_for="name",
     **_like("unitname"),
 )
 def unit_of_period(c: Basis, name: NamedUnit, period: Definition) -> Pair:
@@ -355,39 +359,24 @@ def between_names(c: Basis, left: Definition, right: Definition) -> Pair | None:
         if left.rule not in _DAY_NAMES:
             found = c.calendar.choose(alone < first, found, alone)
         return first, found + 1
-    inside = _inside(right, "end_of")
+    inside = _inside(right, "end")
     if inside is not None and inside.rule in _PLAIN:
         named = _in_days(c, inside.args[0])
         first = left.day(c)
         found = named.pair(named.not_before(first))[1]
-        if _sort(left) != named.unit:
+        if unit_written(left) != named.unit:
             alone = inside.span(c)[1]
             found = c.calendar.choose(alone <= first, found, alone)
         return first, found
-    name = _inside(left, "start_of")
-    if inside is not None and name is not None and name.rule in _PLAIN:
-        with_year = inside.rule.key in ("fixed", "labelled")
-        if with_year and _sort(right) == name.unit:
-            start, stop = inside.span(c)
-            return _in_days(c, name.args[0]).begun(start), stop
-    return None
-
-
-def _inside(point: Definition, key: str) -> Definition | None:
-    inside: Definition | None = point.args[0] if point.rule.key == key else None
-    return inside
-
-
-def _sort(point: Definition) -> Unit | None:
-    """Which unit a named or written one at the edge of a span is."""
-    inside = _inside(point, "start_of") or _inside(point, "end_of")
-    if inside is None:
+    name = _inside(left, "start")
+    if inside is None or name is None or name.rule not in _PLAIN or not inside.rule.is_written:
         return None
-    if inside.rule.key == "fixed":
-        unit: Unit | None = inside.args[0].unit
-        return unit
-    if inside.rule.key == "labelled":
-        text = inside.args[0].text.upper()
-        return {"Q": Unit.QUARTER, "H": Unit.HALF, "W": Unit.WEEK}.get(text[0])
-    is_name = inside.args and isinstance(inside.args[0], NamedUnit)
-    return inside.unit if is_name else None
+    if unit_written(right) != name.unit:
+        return None
+    start, stop = inside.span(c)
+    return _in_days(c, name.args[0]).begun(start), stop
+
+
+def _inside(point: Definition, side: str) -> Definition | None:
+    inside: Definition | None = point.args[0] if point.rule.side == side else None
+    return inside

@@ -5,12 +5,15 @@ from __future__ import annotations
 from typing import Any
 
 from ulnager.core.errors import ResolveError
+from ulnager.core.periods.daysets import days_called, nth_day
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Ordinal
-from ulnager.core.periods.phrases.points import edge
+from ulnager.core.periods.phrases.points import closed, edge, is_cut, now
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
+
+DAYS = (Unit.DAY, Unit.BUSINESS_DAY)
 
 
 def _forward(c: Basis, start: Any, unit: Unit, count: int) -> Any:
@@ -38,6 +41,8 @@ def _back(c: Basis, stop: Any, unit: Unit, count: int) -> Any:
     ends=("begin", "counted"),
     from_anchor=False,
     in_brackets=True,
+    # ``2 hours from now`` is a moment.
+    refuses=lambda count, unit, point: point.rule is now,
 )  # fmt: skip
 def starting(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     start = c.begin(point)
@@ -53,6 +58,7 @@ def starting(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     ends=("day", "finish"),
     from_anchor=False,
     in_brackets=True,
+    last_days=(True,),
 )  # fmt: skip
 def ending(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     stop = c.finish(point)
@@ -68,11 +74,15 @@ def ending(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     ends=("inner start", "counted"),
     can_be_empty=True,
     from_anchor=False,
+    stays_in=True,
 )
 def first_of(c: Basis, count: int, unit: Unit, period: Definition) -> Pair:
     start, stop = _sides(c, period)
     if start is None:
         raise _open(period, "start")
+    if unit in DAYS and is_cut(c, period):
+        day = _counted_in(c, period, unit, count)
+        return start, stop if day is None else day + 1
     return start, c.calendar.earlier(_forward(c, start, unit, count), stop)
 
 
@@ -83,12 +93,23 @@ def first_of(c: Basis, count: int, unit: Unit, period: Definition) -> Pair:
     ends=("counted", "inner stop"),
     can_be_empty=True,
     from_anchor=False,
+    stays_in=True,
 )
 def last_of(c: Basis, count: int, unit: Unit, period: Definition) -> Pair:
     start, stop = _sides(c, period)
     if stop is None:
         raise _open(period, "end")
+    if unit in DAYS and is_cut(c, period):
+        day = _counted_in(c, period, unit, -count)
+        return start if day is None else day, stop
     return c.calendar.later(_back(c, stop, unit, count), start), stop
+
+
+def _counted_in(c: Basis, period: Definition, unit: Unit, count: int) -> int | None:
+    """The Nth day of a period that is cut, counted in the days that it has."""
+    return nth_day(
+        days_called(unit.plural, closed(period.ranges(c), count), c.calendar.business), count
+    )
 
 
 def _sides(c: Basis, period: Definition) -> Pair:
@@ -110,10 +131,17 @@ def _open(period: Definition, name: str) -> ResolveError:
     ends=("unit", "unit"),
     step="unit",
     from_anchor=False,
+    looks_for="unit",
+    # Days of a phrase are points, which ``3rd friday of PHRASE`` has.
+    refuses=lambda ordinal, unit, period: unit in DAYS,
 )
 def nth_unit(c: Basis, ordinal: Ordinal, unit: Unit, period: Definition) -> Pair:
     first, stop = edge(c, period, 0), edge(c, period, 1)
     tick, calendar, number = c.one or 1, c.calendar, ordinal.number
+    if is_cut(c, period):
+        start = _nth_start(c, period, unit, number)
+        c.require(start is not None, lambda: f"no {ordinal} {unit} starts in '{period}'")
+        return start, calendar.move_start(start, unit, 1)
     if number > 0:
         start = calendar.unit_stop(first - tick, unit)
         start = calendar.move_start(start, unit, number - 1) if number > 1 else start
@@ -124,3 +152,22 @@ def nth_unit(c: Basis, ordinal: Ordinal, unit: Unit, period: Definition) -> Pair
         lambda: f"no {ordinal} {unit} starts in '{period}'",
     )
     return start, calendar.move_start(start, unit, 1)
+
+
+def _nth_start(c: Basis, period: Definition, unit: Unit, number: int) -> int | None:
+    """The start of the Nth unit that starts on a day which a period that is cut has."""
+    calendar, left = c.calendar, abs(number)
+    for start, stop in period.ranges(c)[:: 1 if number > 0 else -1]:
+        assert start is not None
+        assert stop is not None
+        at = (
+            calendar.unit_stop(start - 1, unit)
+            if number > 0
+            else calendar.unit_start(stop - 1, unit)
+        )
+        while start <= at < stop:
+            left -= 1
+            if not left:
+                return int(at)
+            at = calendar.move_start(at, unit, 1 if number > 0 else -1)
+    return None

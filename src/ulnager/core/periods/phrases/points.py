@@ -5,53 +5,55 @@ from __future__ import annotations
 from typing import Any
 
 from ulnager.core.errors import ResolveError
+from ulnager.core.periods.daysets import days_called, nth_day
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import DayName, Ordinal
 from ulnager.core.periods.phrases.table import row
 from ulnager.core.periods.rule import Kind, Rule
+from ulnager.core.periods.spans import Range
 from ulnager.core.units import Unit
 
 # Points: one day each.
 
 
-@row(Kind.POINT, "today")
+@row(Kind.POINT, "today", asks="clock", is_running=True)
 def today(c: Basis) -> Any:
     return c.clock()
 
 
-@row(Kind.POINT, "yesterday")
+@row(Kind.POINT, "yesterday", asks="clock")
 def yesterday(c: Basis) -> Any:
     return c.clock() - 1
 
 
-@row(Kind.POINT, "tomorrow")
+@row(Kind.POINT, "tomorrow", asks="clock")
 def tomorrow(c: Basis) -> Any:
     return c.clock() + 1
 
 
-@row(Kind.POINT, "now")
+@row(Kind.POINT, "now", asks="clock", is_instant=True)
 def now(c: Basis) -> Any:
     if c.now is None:
         raise ResolveError("the phrase speaks of now, but no moment was given; pass now= or --now")
     return c.now
 
 
-@row(Kind.POINT, "anchor day")
+@row(Kind.POINT, "anchor day", asks="anchor")
 def anchor_day(c: Basis) -> Any:
     return c.in_days().anchor
 
 
-@row(Kind.POINT, "latest", also=("newest day", "latest day"))
+@row(Kind.POINT, "latest", also=("newest day", "latest day"), asks="data", uses_last_date=True)
 def latest(c: Basis) -> Any:
     return c.extent().last.toordinal()
 
 
-@row(Kind.POINT, "latest up to {point}")
+@row(Kind.POINT, "latest up to {point}", asks="data", last_days=(True,))
 def latest_up_to(c: Basis, point: Definition) -> Any:
     return c.in_days().latest_up_to(c.in_days().finish(point) - 1)
 
 
-@row(Kind.POINT, "latest whole day", also=("last whole day",))
+@row(Kind.POINT, "latest whole day", also=("last whole day",), asks="data")
 def latest_whole_day(c: Basis) -> Any:
     day = c.extent().last_whole
     if day is None:
@@ -62,27 +64,27 @@ def latest_whole_day(c: Basis) -> Any:
     return day.toordinal()
 
 
-@row(Kind.POINT, "earliest")
+@row(Kind.POINT, "earliest", asks="data")
 def earliest(c: Basis) -> Any:
     return c.extent().first.toordinal()
 
 
-@row(Kind.POINT, "{date}")
+@row(Kind.POINT, "{date}", is_written=True)
 def day(c: Basis, date: Any) -> Any:
     return date.toordinal()
 
 
-@row(Kind.POINT, "{timestamp}")
+@row(Kind.POINT, "{timestamp}", is_instant=True, is_written=True)
 def instant(c: Basis, timestamp: Any) -> Any:
     return timestamp.instant(c.instants_here().zone)
 
 
-@row(Kind.POINT, "start of {period}")
+@row(Kind.POINT, "start of {period}", side="start")
 def start_of(c: Basis, period: Definition) -> Any:
     return edge(c, period, 0)
 
 
-@row(Kind.POINT, "end of {period}")
+@row(Kind.POINT, "end of {period}", side="end")
 def end_of(c: Basis, period: Definition) -> Any:
     return edge(c, period, 1) - c.one
 
@@ -102,7 +104,7 @@ def moved_before(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
     return c.calendar.move_day(_edge_to_count_from(c, point, start_of), unit, -count)
 
 
-@row(Kind.POINT, "{count} {units} after {point}")
+@row(Kind.POINT, "{count} {units} after {point}", last_days=(True,))
 def moved_after(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
     return c.calendar.move_day(_edge_to_count_from(c, point, end_of), unit, count)
 
@@ -114,12 +116,17 @@ def _edge_to_count_from(c: Basis, point: Definition, side: Rule) -> Any:
     return c.finish(point) if c.in_instants and side is end_of else c.begin(point)
 
 
-@row(Kind.POINT, "{ordinal} {dayname} of {period}")
+@row(Kind.POINT, "{ordinal} {dayname} of {period}", looks_for="day")
 def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition) -> Any:
     first, stop = edge(c, period, 0), edge(c, period, 1)
     number, calendar = ordinal.number, c.calendar
     if c.in_instants:
         raise ResolveError(f"the days of '{period}', a period of hours, cannot be counted")
+    if is_cut(c, period):
+        inside = days_called(f"{dayname}s", closed(period.ranges(c), number), calendar.business)
+        day = nth_day(inside, number)
+        c.require(day is not None, lambda: f"there is no {ordinal} {dayname} in '{period}'")
+        return day
     if dayname.weekday is not None:
         if number > 0:
             found = calendar.on_weekday(first, dayname.weekday) + 7 * (number - 1)
@@ -134,6 +141,21 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
         (first <= found) & (found < stop), lambda: f"there is no {ordinal} {dayname} in '{period}'"
     )
     return found
+
+
+def is_cut(c: Basis, period: Definition) -> bool:
+    """Whether a period is several spans here, so that not all days between its ends are its own."""
+    return c.calendar.is_plain and not c.in_instants and len(period.ranges(c)) > 1
+
+
+def closed(ranges: tuple[Range, ...], number: int) -> tuple[Range, ...]:
+    """Ranges whose open end is put so far away that the Nth day of any sort comes before it."""
+    far = 10 * abs(number) + 800
+    return tuple(
+        (stop - far if start is None and stop is not None else start,
+         start + far if stop is None and start is not None else stop)
+        for start, stop in ranges
+    )  # fmt: skip
 
 
 def edge(c: Basis, period: Definition, side: int) -> Any:

@@ -9,7 +9,6 @@ from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Name
-from ulnager.core.periods.phrases.points import today
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import may_refill, moved
@@ -42,6 +41,7 @@ def _moved(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range,
     "{period}, {count} {steps} earlier",
     "All of it moves back by {counted}.",
     find_one=lambda c, period, count, unit: _moved_one(c, period, -count, unit),
+    sign=-1,
 )
 def earlier(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
     return _moved(c, period, -count, unit)
@@ -52,6 +52,7 @@ def earlier(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range
     "{period}, {count} {steps} later",
     "All of it moves on by {counted}.",
     find_one=_moved_one,
+    sign=1,
 )
 def later(c: Basis, period: Definition, count: int, unit: Unit) -> tuple[Range, ...]:
     return _moved(c, period, count, unit)
@@ -92,7 +93,7 @@ def in_calendar(c: Basis, calendar: Name) -> Basis:
     return c.changed(calendar=c.calendar.like(c.calendars[calendar.text]))
 
 
-@row(Kind.BASIS, "{period} as of {point}")
+@row(Kind.BASIS, "{period} as of {point}", sets_anchor=True, last_days=(True,))
 def as_of(c: Basis, point: Definition) -> Basis:
     return measured_from(c, point)
 
@@ -111,6 +112,6 @@ def measured_from(c: Basis, point: Definition) -> Basis:
             instant = point.day(c.changed(calendar=here, one=0, in_instants=True, days=c))
         anchor, running, moment = here.day_of(instant), True, instant
     else:
-        running = point.rule is today
+        running = point.rule.is_running
         anchor, moment = point.day(c), c.now if running else None
     return c.changed(anchor=anchor, running=running, moment=moment, source=point)

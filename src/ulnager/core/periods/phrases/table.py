@@ -17,6 +17,9 @@ from ulnager.core.periods.rule import RULES, Kind, Rule
 Pair = tuple[Any, Any]
 Find = Callable[..., Any]
 
+# When a phrase is tried for a condition; those without a rank come after the whole ones.
+THIS, SO_FAR, ROLLING, WHOLE, OTHER, LATER = range(-4, 2)
+
 
 def row(kind: Kind, template: str, because: str = "", **more: Any) -> Callable[[Find], Rule]:
     """Adds a row to the table; ``more`` are other fields of :class:`Rule`."""

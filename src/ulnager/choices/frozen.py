@@ -6,9 +6,9 @@ from datetime import date
 from typing import Final
 
 from ulnager.core.patterns import pattern
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import FixedDates, Span
 
@@ -73,16 +73,16 @@ def definition_of(bounds: list[Bounds]) -> Definition:
     found: Definition | None = None
     for first, last in bounds:
         one = _span(first, last)
-        found = one if found is None else Definition(RULES["plus"], (found, one))
+        found = one if found is None else Definition(phrases.plus, (found, one))
     assert found is not None
     return found
 
 
 def _span(first: date | None, last: date | None) -> Definition:
     if first is None and last is None:
-        return Definition(RULES["all_dates"])
+        return Definition(phrases.all_dates)
     if first is None or last is None:
-        day = Definition(RULES["day"], (first or last,))
-        return Definition(RULES["from" if last is None else "until"], (day,))
+        day = Definition(phrases.day, (first or last,))
+        return Definition(phrases.from_ if last is None else phrases.until, (day,))
     dates = FixedDates(f"{first}/{last}", first.toordinal(), last.toordinal() + 1)
-    return Definition(RULES["fixed"], (dates,))
+    return Definition(phrases.fixed, (dates,))

@@ -6,23 +6,31 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any, Final, NamedTuple
 
+from ulnager.choices.listing import Listed, flat, listed
+from ulnager.choices.moment import Moment
+from ulnager.choices.picker import Choice, PickerBase, point_day
+from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.listing import Listed, flat, listed
-from ulnager.core.choices.moment import Moment
-from ulnager.core.choices.picker import Choice, PickerBase, point_day
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import (
+    BOUNDS,
+    STEP,
+    UNREAD,
+    WANTED,
     Input,
     InputProblem,
     count_of,
     day_of,
+    either,
     fixed_day,
     one_of,
     switch_of,
 )
 from ulnager.core.language.openperiod import joined, last_slots
+from ulnager.core.messages import Message, message_of
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.openslots import OpenDay
@@ -99,6 +107,7 @@ class Inputs:
     def __init__(self, picker: PickerBase, moment: Moment, choice: Choice) -> None:
         self.picker, self.moment, self.choice = picker, moment, choice
         calendar = choice.calendar or picker.calendar
+        self.said: AnchorPoint | None = None
         self.calendar: Calendar = GREGORIAN if calendar is None else calendar
 
     def given(
@@ -111,14 +120,14 @@ class Inputs:
         typed = text if text is not None else start
         if typed is None:
             value = self._opening(base)
-            problem = None if value is not None else _WANTED[made.kind]
+            problem = None if value is not None else Message(_WANTED[made.kind], code=WANTED)
             return base._replace(value=value, problem=problem)
         try:
             return base._replace(value=self._read(base, typed))
         except InputProblem as problem:
             # A switch that cannot be read keeps what it opens with.
             value = bool(made.opens) if made.kind == "switch" else None
-            return base._replace(value=value, problem=str(problem))
+            return base._replace(value=value, problem=message_of(problem))
 
     def extent(self, made: Input | None = None) -> Extent | None:
         """The dates that answer for an input."""
@@ -143,7 +152,8 @@ class Inputs:
         if found is not None:
             return found
         try:
-            result = point_day(setting, self.picker, self.moment, lambda: self.extent(made))
+            own = None if made.source is None else lambda: self.extent(made)
+            result = point_day(setting, self.picker, self.choice, self.moment, own, self.said)
         except UlnagerError:
             return usual
         return (result.end if last else result.start) or usual
@@ -218,32 +228,37 @@ class Inputs:
             if name in made.of and name != "day":
                 return name
             if "day" not in made.of:
-                raise InputProblem(f"choose one of {', '.join(made.of)}")
+                raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
         return self._read_day(base, text)
 
     def _read_units(self, base: Given, text: str) -> list[str]:
         keys = list(dict.fromkeys(part.strip().lower() for part in text.split(",") if part.strip()))
         known = {key.lower(): key for key in flat(base.options)}
         if not keys:
-            raise InputProblem(_WANTED["listed"])
+            raise InputProblem(Message(_WANTED["listed"], code=WANTED))
         for key in keys:
             if key not in known:
-                raise InputProblem(f"the data does not hold {key[:40]!r}")
+                key = repr(key[:40])
+                raise InputProblem(Message("the data does not hold {0}", key, code=BOUNDS))
         if len(keys) > 1 and not base.made.several:
-            raise InputProblem("only one can be chosen")
+            raise InputProblem(Message("only one can be chosen", code=BOUNDS))
         return [known[key] for key in keys]
 
     def _read_day(self, base: Given, text: str) -> date:
         day, made = day_of(text), base.made
         if not base.low <= day <= base.high:
             low, high = (None if day in _EVER else day for day in (base.low, base.high))
-            bounds = f"from {low or '…'} to {high or '…'}"
-            raise InputProblem(f"{day} is out of bounds; give a date {bounds}")
+            key = "{0} is out of bounds; give a date from {1} to {2}"
+            raise InputProblem(Message(key, day, low or "…", high or "…", code=BOUNDS))
         if not self._fits(made, day):
             near = [str(n) for n in self._neighbours(made, day) if base.low <= n <= base.high]
-            what = made.only or f"{'an end' if self._is_last(made) else 'a start'} of a {made.step}"
-            raise InputProblem(f"{day} is no {what.removeprefix('an ').removeprefix('a ')}; give "
-                               f"{' or '.join(near) or 'another'}")  # fmt: skip
+            told = either(near) if near else Message("another")
+            if made.only:
+                key = f"{{0}} is no {made.only}; give {{1}}"
+                raise InputProblem(Message(key, day, told, code=STEP))
+            edge = "end" if self._is_last(made) else "start"
+            key, unit = f"{{0}} is no {edge} of a {{1}}; give {{2}}", Message(made.step or "")
+            raise InputProblem(Message(key, day, unit, told, code=STEP))
         return day
 
     def _fits(self, made: Input, day: date) -> bool:
@@ -291,8 +306,8 @@ def day_pairs(definition: Definition) -> list[tuple[str, str]]:
     """The slots that are a first and a last day together."""
     pairs = []
     for part in definition.walk():
-        if part.rule.key == "between":
-            ends = [arg.args[0] for arg in part.args if arg.rule.key == "day"]
+        if part.rule is phrases.between:
+            ends = [arg.args[0] for arg in part.args if arg.rule is phrases.day]
             if len(ends) == 2 and all(isinstance(end, OpenDay) for end in ends):
                 pairs.append((ends[0].slot, ends[1].slot))
     return pairs
@@ -311,10 +326,9 @@ def paired(choice: Choice, each: Mapping[str, Given]) -> dict[str, Given]:
         if first.text is None and last.text is None:
             found[first_name] = first._replace(value=last.value)
             continue
-        told = (
-            f"the first date, {first.value}, comes after the last one, {last.value}; swapped they "
-            f"are {last.value} to {first.value}"
-        )
+        key = "the first date, {0}, comes after the last one, {1}; swapped they are {2} to {3}"
+        days = first.value, last.value, last.value, first.value
+        told = Message(key, *days, code="reversed")
         name, one = (first_name, first) if first.text is not None else (last_name, last)
         # Neither is kept as a value: no dates come of a pair that is the wrong way round.
         found[name] = one._replace(value=None, problem=told, text=one.text or str(one.value))

@@ -8,10 +8,10 @@ from typing import Any, NamedTuple
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.language.inputs import Input
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Label
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 
@@ -31,9 +31,9 @@ class Listed(NamedTuple):
         """Its dates, as a phrase says them."""
         start, stop = self.start.toordinal(), self.end.toordinal() + 1
         if self.key[:1].isdigit():
-            return Definition(RULES["fixed"], (FixedDates(self.key, start, stop, _UNITS.get(
+            return Definition(phrases.fixed, (FixedDates(self.key, start, stop, _UNITS.get(
                 len(self.key) + 10 * ("W" in self.key))),))  # fmt: skip
-        return Definition(RULES["labelled"], (Label(self.label),))
+        return Definition(phrases.labelled, (Label(self.label),))
 
 
 _UNITS = {4: Unit.YEAR, 7: Unit.MONTH, 18: Unit.WEEK}
@@ -58,7 +58,10 @@ def listed(made: Input, calendar: Calendar, extent: Extent) -> tuple[Listed, ...
             before = tuple(one for one in finest if one.start < outer.start)
             inside = (*inside, *before) if made.order == "newest" else (*before, *inside)
         found.append(outer._replace(options=inside))
-    return tuple(found)
+    # One whose coarser unit has no rows stands by itself.
+    under = {one.key for outer in found for one in outer.options}
+    found += [one for one in finest if one.key not in under]
+    return tuple(sorted(found, key=lambda one: one.start, reverse=made.order == "newest"))
 
 
 def _units(calendar: Calendar, unit: Unit, extent: Extent) -> list[Listed]:
@@ -112,7 +115,7 @@ def offered(made: Input, options: tuple[Listed, ...], chosen: frozenset[str]) ->
         return options
     left, found = made.limit, []
     for one in options:
-        if made.under is None:
+        if made.under is None or not one.options:
             if left > 0 or one.key in chosen:
                 found.append(one)
             left -= 1

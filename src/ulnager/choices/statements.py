@@ -2,32 +2,34 @@
 
 from __future__ import annotations
 
+import functools
 import inspect
+from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any, Final
 
 from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
 
+from ulnager.choices.picker import Choice, PickerBase
+from ulnager.choices.resolver import AnchorPoint
+from ulnager.choices.shown import Shown
 from ulnager.core.arguments import Sort, checked
-from ulnager.core.choices.opening import Picker
-from ulnager.core.choices.picker import Choice, PickerBase
-from ulnager.core.choices.resolver import AnchorPoint
-from ulnager.core.choices.view import View
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.openperiod import cut_by
-from ulnager.core.language.period import Period, period
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.filters.live import live_where
 from ulnager.filters.openwhere import Way, combined, constant, day_parameter, parameter, ways_of
 
-_NOT_IN_SQL: Final = ("latest_whole_day",)
+_NOT_IN_SQL: Final = (phrases.latest_whole_day,)
 
 
-@checked(picker=Sort((Picker,), "a picker, as book.picker(name) gives it"))
+@checked(picker=Sort((PickerBase,), "a picker, as book.picker(name) gives it"))
 def picker_where(
-    picker: Picker, on: str | ColumnElement[Any], **options: Any
+    picker: PickerBase, on: str | ColumnElement[Any], **options: Any
 ) -> ColumnElement[bool]:
     """A live condition for every choice of a picker, chosen by bound parameters.
 
@@ -66,30 +68,42 @@ def _choice_where(
         "defaults": picker.defaults,
         **options,
     }
-    ways: dict[str, list[Way]] = {}
-    for made in _inputs(picker, choice):
-        if made.kind == "anchor" and made.name in picker.inputs and made.name not in choice.inputs:
-            ways[made.name] = _anchor_ways(picker, made)
-            continue
-        opens = _opens(made)
-        ways[made.name] = list(
-            ways_of(live_where, choice.period, made, None, parameter_name(picker, choice, made),
-                    settings, opens)
-        )  # fmt: skip
     clauses = []
+    said = {
+        name: _anchor_ways(picker, made)
+        for name, made in picker.inputs.items()
+        if made.kind == "anchor" and name not in choice.inputs
+    }
+    for anchors, chosen, given in combined(said):
+        # Where several say it, the last one does.
+        anchor = next(reversed(anchors.values()), picker.anchor_for(choice))
+        for measured, when, extra in _measured_ways(picker, choice, anchor, settings):
+            parameters = {**given, **extra}
+            clause = live_where(Period(measured), on, parameters=parameters, **settings)
+            clauses.append(and_(*chosen, *when, clause))
+    return or_(false(), *clauses)
+
+
+def _measured_ways(
+    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, settings: dict[str, Any]
+) -> Iterator[tuple[Definition, list[ColumnElement[bool]], dict[str, ColumnElement[Any]]]]:
+    """The definition of a choice for each combination of its inputs, as of an anchor."""
+    measured = functools.partial(_measured, picker, anchor=anchor)
+    ways = {
+        made.name: list(
+            ways_of(live_where, choice.period, made, None, parameter_name(picker, choice, made),
+                    settings, _opens(made), measured)
+        )
+        for made in _inputs(picker, choice)
+        if made.kind != "anchor" or made.name in choice.inputs
+    }  # fmt: skip
     for values, when, extra in combined(ways):
-        definition = choice.definition([values])
-        definition = _opening_pair(definition)
-        anchor = picker.anchor_for(choice)
+        definition = _opening_pair(choice.definition([values]))
         for name, made in picker.inputs.items():
             if made.kind == "switch" and values.get(name):
                 definition = cut_by(definition, made.phrase or "")
-            elif made.kind == "anchor" and name not in choice.inputs:
-                anchor = values[name]
-        measured, more = _measured(picker, definition, anchor)
-        clause = live_where(Period(measured), on, parameters={**extra, **more}, **settings)
-        clauses.append(and_(*when, clause))
-    return or_(false(), *clauses)
+        found, more = measured(definition)
+        yield found, when, {**extra, **more}
 
 
 def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:
@@ -120,13 +134,16 @@ def _opening_pair(definition: Definition) -> Definition:
     if definition.rule.kind.value in ("basis", "shift"):
         inner = _opening_pair(definition.args[0])
         return Definition(definition.rule, (inner, *definition.args[1:]))
-    if definition.rule.key != "between":
+    if definition.rule is not phrases.between:
         return definition
     first, last = definition.args
-    if all(one.rule.key in ("later_of", "earlier_of", "day") for one in (first, last)):
-        earlier = Definition(RULES["earlier_of"], (first, last))
+    if all(one.rule in _OPENINGS for one in (first, last)):
+        earlier = Definition(phrases.earlier_of, (first, last))
         return Definition(definition.rule, (earlier, last))
     return definition
+
+
+_OPENINGS: Final = (phrases.later_of, phrases.earlier_of, phrases.day)
 
 
 def _anchor_ways(picker: PickerBase, made: Input) -> list[Way]:
@@ -138,7 +155,7 @@ def _anchor_ways(picker: PickerBase, made: Input) -> list[Way]:
     if "day" in made.of:
         day = f"{name}_day"
         given = day_parameter(day)
-        point = Period(Definition(RULES["on"], (parameter(day),)))
+        point = Period(Definition(phrases.on, (parameter(day),)))
         ways.append(Way(AnchorPoint(day, point), (value == constant("day"),), {day: given}))
     return ways
 
@@ -150,18 +167,18 @@ def _measured(
     if anchor is None:
         return definition, {}
     point = anchor.point.definition.args[0]
-    is_running = point.rule.key == "today"
+    is_running = point.rule.is_running
     if anchor.running not in (None, is_running):
         raise FilterError(
             f"the anchor {anchor.name} says that the day of '{point}' is "
             f"{'running' if anchor.running else 'over'}, which no statement can say"
         )
     more: dict[str, ColumnElement[Any]] = {}
-    if any(part.rule.key in _NOT_IN_SQL for part in point.walk()):
+    if any(part.rule in _NOT_IN_SQL for part in point.walk()):
         name = anchor_parameter(picker, anchor)
         more[name] = day_parameter(name)
         point = parameter(name)
-    return Definition(RULES["as_of"], (definition, point)), more
+    return Definition(phrases.as_of, (definition, point)), more
 
 
 def anchor_parameter(picker: PickerBase, anchor: AnchorPoint) -> str:
@@ -169,7 +186,7 @@ def anchor_parameter(picker: PickerBase, anchor: AnchorPoint) -> str:
     return f"{picker.name}_anchor_{anchor.name}"
 
 
-def parameters_of(view: View) -> dict[str, Any]:
+def parameters_of(view: Shown) -> dict[str, Any]:
     """The values of all parameters of a picker's statement, as a view has them."""
     picker = view.picker
     found: dict[str, Any] = {picker.name: view.choice}
@@ -189,7 +206,7 @@ def parameters_of(view: View) -> dict[str, Any]:
             else:
                 found[name] = given.value
         for anchor in _anchors(picker, choice):
-            if any(part.rule.key in _NOT_IN_SQL for part in anchor.point.definition.walk()):
+            if any(part.rule in _NOT_IN_SQL for part in anchor.point.definition.walk()):
                 found[anchor_parameter(picker, anchor)] = _anchor_day(view, choice, anchor)
     return found
 
@@ -202,7 +219,7 @@ def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
     return found
 
 
-def _anchor_day(view: View, choice: Choice, anchor: AnchorPoint) -> Any:
+def _anchor_day(view: Shown, choice: Choice, anchor: AnchorPoint) -> Any:
     clock = AnchorPoint("", period("today"), None, anchor.sources)
     try:
         return view.picker.resolver.resolved(
@@ -213,7 +230,7 @@ def _anchor_day(view: View, choice: Choice, anchor: AnchorPoint) -> Any:
 
 
 def _listed_values(name: str, given: Any) -> dict[str, Any]:
-    from ulnager.core.choices.listing import flat
+    from ulnager.choices.listing import flat
 
     known = flat(given.options)
     chosen = sorted((known[key] for key in given.value or ()), key=lambda one: one.start)

@@ -1,97 +1,18 @@
-"""A view in words and as plain values."""
+"""A view as plain values, and as the fields of a form."""
 
 from __future__ import annotations
 
-import re
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator
 from datetime import date
-from typing import Any, Final, NamedTuple
+from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
-from ulnager.core.choices.given import Given
-from ulnager.core.choices.listing import Listed, offered
-from ulnager.core.choices.picker import Choice
-from ulnager.core.patterns import pattern
-from ulnager.core.periods.resolution import Resolution
-from ulnager.core.units import UNIT_NAMES
-from ulnager.core.words import ENGLISH, Words
-
-_COUNTED: Final = pattern(
-    rf"\b(\d[\d,]*)((?: [^\W\d_]+)*?) ({'|'.join(sorted(UNIT_NAMES, key=len, reverse=True))})\b",
-    re.IGNORECASE,
-)
-
-
-def choice_label(view: Any, choice: Choice | None, *, short: bool = False) -> str:
-    """What a choice is called, with the values of its inputs and its dates."""
-    if choice is None:
-        return view.resolution.label if view.resolution else ""
-    text: str = view.labelled(choice.short if short else choice.label)
-    if "{" not in text:
-        return text
-    values = {name: _shown(given, view.words) for name, given in view.given(choice)[0].items()}
-    if "{dates}" in text:
-        result = view.result_of(choice)
-        values["dates"] = result.label if result else "…"
-    return filled_label(text, values)
-
-
-def filled_label(text: str, values: Mapping[str, str]) -> str:
-    """A label with values in its slots; a unit behind a number is counted.
-
-    >>> filled_label("Last {n} whole months", {"n": "1"})
-    'Last 1 whole month'
-    """
-    filled = re.sub(r"\{(\w+)\}", lambda slot: values.get(slot[1], slot[0]), text)
-    return _COUNTED.sub(_counted, filled)
-
-
-def _counted(match: re.Match[str]) -> str:
-    unit = UNIT_NAMES[match[3].lower()]
-    name = unit.name if match[1] == "1" else unit.plural
-    return f"{match[1]}{match[2]} {name.capitalize() if match[3][0].isupper() else name}"
-
-
-def _shown(given: Given, words: Words = ENGLISH) -> str:
-    if given.value is None:
-        return "…"
-    if given.made.kind == "listed":
-        known = {one.key: words.unit(one.label) for one in _all(given.options)}
-        return ", ".join(known[key] for key in given.value)
-    if isinstance(given.value, date):
-        return words.day(given.value)
-    text = str(given.value)
-    if given.made.kind == "switch":
-        text = "on" if given.value else "off"
-    return words.say(text)
-
-
-def _all(options: tuple[Listed, ...]) -> list[Listed]:
-    return [one for outer in options for one in (outer, *outer.options)]
-
-
-def dates_dict(result: Resolution | None, words: Words = ENGLISH) -> dict[str, Any] | None:
-    """The dates of a resolution as plain values; None without one."""
-    if result is None:
-        return None
-    why = None
-    if result.is_empty:
-        told = (note for note in result.notes if note.startswith("the period is empty: "))
-        why = next(told, None)
-    return {
-        "label": result.label,
-        "start": _iso(result.start),
-        "end": _iso(result.end),
-        "days": result.days,
-        "empty": result.is_empty,
-        "why": why and words.say(why.removeprefix("the period is empty: ")),
-        "spans": [{"start": _iso(span.start), "end": _iso(span.end)} for span in result.spans],
-        "phrase": str(result.period),
-    }
-
-
-def _iso(day: date | None) -> str | None:
-    return None if day is None else day.isoformat()
+from ulnager.choices.given import Given
+from ulnager.choices.labels import dates_dict, iso
+from ulnager.choices.listing import Listed, offered
+from ulnager.choices.shown import Shown, ShownChoice
+from ulnager.core.messages import code_of, codes_of
+from ulnager.core.words import Words
 
 
 class Field(NamedTuple):
@@ -110,7 +31,7 @@ class Field(NamedTuple):
     problem: str | None = None
 
 
-def fields_of(view: Any) -> tuple[Field, ...]:
+def fields_of(view: Shown) -> tuple[Field, ...]:
     """What a form of a view consists of, whatever draws it."""
     told = view_dict(view)
     choices = tuple((one["key"], one["label"]) for one in told["choices"])
@@ -142,7 +63,7 @@ def _flat(options: list[dict[str, Any]]) -> Iterator[tuple[str, str]]:
         yield from _flat(one.get("options", []))
 
 
-def view_dict(view: Any) -> dict[str, Any]:
+def view_dict(view: Shown) -> dict[str, Any]:
     """A view as plain values: see docs/choices.md."""
     picker = view.picker
     return {
@@ -157,13 +78,15 @@ def view_dict(view: Any) -> dict[str, Any]:
         "by": _by(view),
         "dates": None if view.problems else dates_dict(view.resolution, view.words),
         "problems": list(view.problems),
+        "problem_codes": codes_of(view.problems),
         "notes": list(view.notes),
+        "note_codes": codes_of(view.notes),
         "state": view.state,
         "shown": urlencode(view.shown, safe="/,"),
     }
 
 
-def _choice(one: Any, words: Words) -> dict[str, Any]:
+def _choice(one: ShownChoice, words: Words) -> dict[str, Any]:
     return {
         "key": one.key,
         "label": one.label,
@@ -174,14 +97,14 @@ def _choice(one: Any, words: Words) -> dict[str, Any]:
     }
 
 
-def _input(view: Any, given: Given) -> dict[str, Any]:
+def _input(view: Shown, given: Given) -> dict[str, Any]:
     made = given.made
     value = given.value
     if isinstance(value, date):
         value = value.isoformat()
     elif made.kind == "listed" and value is not None and not made.several:
         value = value[0]
-    bounds = [_iso(one) if isinstance(one, date) else one for one in (given.low, given.high)]
+    bounds = [iso(one) if isinstance(one, date) else one for one in (given.low, given.high)]
     return {
         "key": made.name,
         "name": given.name,
@@ -191,6 +114,7 @@ def _input(view: Any, given: Given) -> dict[str, Any]:
         "value": value,
         "typed": given.text if given.problem else None,
         "problem": given.problem and view.in_words(given.problem),
+        "problem_code": code_of(given.problem) if given.problem else None,
         "untouched": given.name not in view.state,
         "range": given.range,
         "min": bounds[0],
@@ -201,7 +125,7 @@ def _input(view: Any, given: Given) -> dict[str, Any]:
     }
 
 
-def _options(view: Any, given: Given) -> list[dict[str, Any]]:
+def _options(view: Shown, given: Given) -> list[dict[str, Any]]:
     made, value = given.made, given.value
     if made.kind == "listed":
         chosen = frozenset(value or ())
@@ -231,7 +155,7 @@ def _listed(one: Listed, chosen: frozenset[str], words: Words) -> dict[str, Any]
     }
 
 
-def _by(view: Any) -> dict[str, Any] | None:
+def _by(view: Shown) -> dict[str, Any] | None:
     if view.picker.by is None:
         return None
     name = f"{view.picker.name}.by"
@@ -243,7 +167,8 @@ def _by(view: Any) -> dict[str, Any] | None:
         "untouched": name not in view.state,
         "options": [
             {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
-             "fits": one.fits, "why": one.why and view.in_words(one.why)}
+             "fits": one.fits, "why": one.why and view.in_words(one.why),
+             "why_code": one.why and one.why.code}
             for one in view.units
         ],
     }  # fmt: skip

@@ -9,20 +9,20 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
 from typing import Any, Final, NamedTuple, Self
 
+from ulnager.choices.moment import Look, Moment, moment_from
+from ulnager.choices.resolver import AnchorPoint, Resolver, point_from
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
-from ulnager.core.choices.moment import Look, Moment, moment_from
-from ulnager.core.choices.resolver import AnchorPoint, Resolver, asks_data, point_from
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.openperiod import OpenPeriod, cut_by, joined
 from ulnager.core.language.period import Period
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock
-from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 from ulnager.core.words import Words, words_of
@@ -226,7 +226,12 @@ class PickerBase:
                 definition = cut_by(definition, made.phrase or "")
             elif made.kind == "anchor" and value is not None and name not in choice.inputs:
                 said = self.anchor_of(value)
-        return self.resolver.resolved(definition, moment, choice.anchor, choice.calendar, said=said)
+        found = self.resolver.resolved(
+            definition, moment, choice.anchor, choice.calendar, said=said
+        )
+        if self.resolver.grained:
+            self.resolver.check_grain(found, moment, choice.anchor or self.anchor)
+        return found
 
     def anchor_of(self, value: Any) -> AnchorPoint:
         """The anchor that an input gives: one of the book's by name, or a day."""
@@ -234,18 +239,24 @@ class PickerBase:
             return self.anchors[value]
         if isinstance(value, Definition):
             return point_from(value)
-        return point_from(Definition(RULES["day"], (value,)))
+        return point_from(Definition(phrases.day, (value,)))
 
 
 def point_day(
-    text: Any, picker: PickerBase, moment: Moment, data: Callable[[], Extent | None]
+    text: Any,
+    picker: PickerBase,
+    choice: Choice,
+    moment: Moment,
+    data: Callable[[], Extent | None] | None,
+    said: AnchorPoint | None = None,
 ) -> Resolution:
-    """The dates of a point such as ``latest``, measured from the clock's day."""
-    from ulnager.core.language.period import period
+    """The dates of a point such as ``start of month``, measured from what its choice is measured
+    from, or what a viewer says; one that speaks of the data asks ``data``, where it has its own."""
+    from ulnager.core.language.phrase import period
 
-    found = period(str(text))
-    needs = asks_data(found.definition)
-    given: dict[str, Any] = {"data": data()} if needs else {}
-    return found.resolve(
-        **moment.clock(), calendar=picker.calendar, calendars=picker.calendars, **given
-    )
+    definition = period(str(text)).definition
+    if data is not None and asks_data(definition):
+        extent = data()
+        moment = replace(moment, data={} if extent is None else {"": extent}, known={})
+        said = AnchorPoint("", period("today"))
+    return picker.resolver.resolved(definition, moment, choice.anchor, choice.calendar, said=said)

@@ -10,20 +10,29 @@ from datetime import UTC, date, datetime, time
 from typing import Any, Final
 from urllib.parse import parse_qs, parse_qsl
 
+from ulnager.choices.frozen import read_frozen
+from ulnager.choices.moment import Moment
+from ulnager.choices.picker import Choice, PickerBase
+from ulnager.choices.shown import Signed
+from ulnager.choices.view import NOT_GROUPED, View
 from ulnager.core.calendars.zones import zone_named
-from ulnager.core.choices.frozen import read_frozen
-from ulnager.core.choices.moment import Moment
-from ulnager.core.choices.picker import Choice, PickerBase
-from ulnager.core.choices.view import View
 from ulnager.core.language.inputs import Input
+from ulnager.core.messages import Message
 
 RESERVED: Final = ("state", "shown", "by", "signed")
 """What no choice and no input can be called."""
 _MOST_FIELDS: Final = 500
 _MOST_TEXT: Final = 2_000
-_CHANGED: Final = "the link was changed, so this is what it opens with"
-_OF_ANOTHER: Final = "the link is for other choices than these, so this is what it opens with"
-_EXPIRED: Final = "the link has expired, so this is what it opens with"
+_CHANGED: Final = Message(
+    "the link was changed, so this is what it opens with", code="link-changed"
+)
+_OF_ANOTHER: Final = Message(
+    "the link is for other choices than these, so this is what it opens with",
+    code="link-of-another",
+)
+_EXPIRED: Final = Message(
+    "the link has expired, so this is what it opens with", code="link-expired"
+)
 
 
 def sent_fields(sent: object) -> Mapping[str, Any] | None:
@@ -40,33 +49,34 @@ def sent_fields(sent: object) -> Mapping[str, Any] | None:
         return None
 
 
-def view_of(picker: PickerBase, moment: Moment, sent: object) -> View:
-    """The view for the fields of a form, a link, its query, or a stored state."""
+def view_of(picker: PickerBase, moment: Moment, sent: object, *, is_trusted: bool = False) -> View:
+    """The view for the fields of a form, a link, its query, or a stored state. What a book itself
+    says is trusted: it opens a picker whose viewers may not choose, as a signed link does."""
     texts = _texts(picker, sent_fields(sent))
     if not isinstance(texts, dict):
         return View(picker, moment, said=(texts,))
-    state, said, locked, beyond = {}, [], False, False
-    token = texts.pop(f"{picker.name}.signed", None)
+    before = _query(texts.pop(f"{picker.name}.state", ""))
+    token = texts.pop(f"{picker.name}.signed", None) or before.pop(f"{picker.name}.signed", None)
+    signed, state, said = None, {}, []
     if token is not None:
-        signed, note = _signed(picker, moment, token)
+        found, note = _signed(picker, moment, token)
         if note:
             return View(picker, moment, said=(note,))
-        state.update(_kept(picker, signed.get("state", {}))[0])
-        locked, beyond = bool(signed.get("fixed")), bool(signed.get("beyond"))
-    view = View(picker, moment, locked=locked, beyond=beyond)
-    if view.locked and not locked:
+        state.update(_kept(picker, found.get("state", {}))[0])
+        dates = state.get(picker.name, "") if found.get("beyond") else ""
+        signed = Signed(token, bool(found.get("fixed")), dates)
+    view = View(picker, moment, state, signed=signed)
+    if view.locked:
+        if is_trusted:
+            return View(picker, moment, _kept(picker, texts)[0])
         touched = any(_is_change(view, name, text) for name, text in texts.items())
         return view.choose(None) if touched else view
-    if locked:
-        view = View(picker, moment, state, locked=True, beyond=beyond)
-        touched = any(_is_change(view, name, text) for name, text in texts.items())
-        return view.choose(None) if touched else view
-    before, notes = _kept(picker, _query(texts.pop(f"{picker.name}.state", "")))
-    state.update(before)
+    stored, notes = _kept(picker, before)
+    state.update(stored)
     said += notes
-    echo = {**_query(texts.pop(f"{picker.name}.shown", "")), **before}
+    echo = {**_query(texts.pop(f"{picker.name}.shown", "")), **stored}
     new = {name: text for name, text in texts.items() if echo.get(name) != text}
-    return _applied(picker, moment, state, new, said, beyond=beyond)
+    return _applied(picker, moment, state, new, said, signed)
 
 
 def _is_change(view: View, name: str, text: str) -> bool:
@@ -82,7 +92,7 @@ def _is_change(view: View, name: str, text: str) -> bool:
 def _texts(picker: PickerBase, fields: Mapping[str, Any] | None) -> dict[str, str] | str:
     """The picker's fields as text: of several values the last, all for listed units."""
     if fields is None:
-        return "what was sent is no form"
+        return Message("what was sent is no form", code="no-form")
     found: dict[str, str] = {}
     for name, value in fields.items():
         if not isinstance(name, str) or not (
@@ -168,7 +178,8 @@ def state_problem(picker: PickerBase, name: str, text: str) -> str | None:
 
 
 def _no_choice(text: str) -> str:
-    return f"there is no choice {text[:40]!r}, so this is what it opens with"
+    key = "there is no choice {0}, so this is what it opens with"
+    return Message(key, repr(text[:40]), code="no-choice")
 
 
 def _applied(
@@ -177,8 +188,7 @@ def _applied(
     state: dict[str, str],
     new: dict[str, str],
     said: list[str],
-    *,
-    beyond: bool,
+    signed: Signed | None,
 ) -> View:
     """The view after each field that differs: the choice, then inputs, then the unit."""
     by, name = f"{picker.name}.by", picker.name
@@ -188,20 +198,21 @@ def _applied(
             state[name] = text
         else:
             return View(picker, moment, said=(*said, _no_choice(text)))
-    view = View(picker, moment, state, beyond=beyond)
+    view = View(picker, moment, state, signed=signed)
     asked = new.pop(by, None)
     for field, text in new.items():
         found = _input(picker, field, view.chosen)
         if found is None:
-            return View(picker, moment, said=(*said, f"there is no {field[:60]!r} here, so this is "
-                                              "what it opens with"))  # fmt: skip
+            key = "there is no {0} here, so this is what it opens with"
+            none = Message(key, repr(field[:60]), code="no-input")
+            return View(picker, moment, said=(*said, none))
         state[found[0]] = text[:_MOST_TEXT]
     if asked is not None and picker.by is not None:
         if asked in {one.name for one in picker.by.of}:
             state[by] = asked
         else:
-            said.append(f"charts are not grouped by {asked[:40]!r} here")
-    return View(picker, moment, state, tuple(said), beyond=beyond)
+            said.append(Message(NOT_GROUPED, repr(asked[:40]), code="no-unit"))
+    return View(picker, moment, state, tuple(said), signed=signed)
 
 
 # Signed links carry what viewers cannot do themselves.

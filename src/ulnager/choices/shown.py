@@ -7,20 +7,21 @@ from datetime import date
 from functools import cached_property
 from typing import Any, NamedTuple
 
-from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.choices.frozen import (
+from ulnager.choices.frozen import (
     Bounds,
     cut,
     definition_of,
     read_frozen,
 )
-from ulnager.core.choices.given import Given, Inputs, paired
-from ulnager.core.choices.grouping import Grouped, chosen_unit, grouped
-from ulnager.core.choices.moment import Moment
-from ulnager.core.choices.picker import Choice, PickerBase
-from ulnager.core.choices.telling import choice_label
+from ulnager.choices.given import Given, Inputs, paired
+from ulnager.choices.grouping import Grouped, chosen_unit, grouped
+from ulnager.choices.labels import filled_label, value_label
+from ulnager.choices.moment import Moment
+from ulnager.choices.picker import Choice, PickerBase
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input
+from ulnager.core.messages import CUT, EMPTY, Message, code_of, message_of, of_code
 from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
@@ -38,6 +39,14 @@ class ShownChoice(NamedTuple):
     resolution: Resolution | None
 
 
+class Signed(NamedTuple):
+    """What a signed link allowed: to be fixed, or to show dates that lie beyond the data."""
+
+    token: str
+    is_fixed: bool = False
+    dates: str = ""
+
+
 class Shown:
     """What a picker shows at a moment to a viewer who touched ``state``.
 
@@ -52,11 +61,10 @@ class Shown:
         state: Mapping[str, str] | None = None,
         said: tuple[str, ...] = (),
         *,
-        locked: bool = False,
-        beyond: bool = False,
+        signed: Signed | None = None,
     ) -> None:
-        self.picker, self.moment, self.said = picker, moment, said
-        self.locked, self.beyond = locked or picker.viewers != "choose", beyond
+        self.picker, self.moment, self.said, self.signed = picker, moment, said, signed
+        self.locked = picker.viewers != "choose" or (signed is not None and signed.is_fixed)
         self._state = dict(state or {})
 
     def __eq__(self, other: object) -> bool:
@@ -64,7 +72,7 @@ class Shown:
             isinstance(other, Shown)
             and (self.picker, self.moment, self._state)
             == (other.picker, other.moment, other._state)
-            and (self.locked, self.beyond) == (other.locked, other.beyond)
+            and self.signed == other.signed
         )
 
     def __hash__(self) -> int:
@@ -77,8 +85,24 @@ class Shown:
 
     @property
     def state(self) -> dict[str, str]:
-        """All that the viewer touched, under all choices, as text."""
+        """All that the viewer touched, under all choices, as text; with the signed link that is
+        still made use of."""
+        token = self._token
+        return dict(self._state) | ({f"{self.picker.name}.signed": token} if token else {})
+
+    @property
+    def touched(self) -> dict[str, str]:
+        """The same without the link."""
         return dict(self._state)
+
+    @property
+    def _token(self) -> str:
+        if self.signed is None:
+            return ""
+        is_used = self.locked or (
+            self.signed.dates != "" and self._text(self.picker.name) == self.signed.dates
+        )
+        return self.signed.token if is_used else ""
 
     def _text(self, name: str) -> str | None:
         found = self._state.get(name)
@@ -87,10 +111,12 @@ class Shown:
     @cached_property
     def frozen(self) -> list[Bounds] | None:
         """The fixed dates that it shows in place of a choice."""
-        bounds = read_frozen(self._text(self.picker.name) or "")
+        text = self._text(self.picker.name) or ""
+        bounds = read_frozen(text)
         if bounds is None:
             return None
-        return (bounds if self.beyond else cut(bounds, self.extent)) or None
+        is_signed = self.signed is not None and self.signed.dates == text
+        return (bounds if is_signed else cut(bounds, self.extent)) or None
 
     @cached_property
     def extent(self) -> Any:
@@ -157,6 +183,9 @@ class Shown:
             for name, made in self.picker.inputs.items()
             for key in [self.key_of(None, name)]
         }
+        for name, one in own.items():
+            if one.kind == "anchor" and one.value is not None and name not in choice.inputs:
+                reader.said = self.picker.anchor_of(one.value)
         found = []
         others = self.picker.own_inputs(choice)
         for number in range(1, (self.range_count(choice) if others else 1) + 1):
@@ -191,7 +220,8 @@ class Shown:
         """The choices in order, each with its label and its dates."""
         return tuple(
             ShownChoice(
-                one.key, choice_label(self, one), choice_label(self, one, short=True),
+                one.key, self.called(one, short=self.picker.labels == "short"),
+                self.called(one, short=True),
                 one.heading and self.labelled(one.heading),
                 one.key == self.choice, self.result_of(one),
             )
@@ -205,7 +235,7 @@ class Shown:
             try:
                 known[key] = self._worked_out(choice)
             except UlnagerError as error:
-                known[key] = str(error)
+                known[key] = message_of(error)
         found = known[key]
         return found if isinstance(found, Resolution) else None
 
@@ -252,9 +282,9 @@ class Shown:
         """The viewer's language."""
         return self.words.locale
 
-    def in_words(self, text: str) -> str:
+    def in_words(self, text: str, *arguments: Any, code: str = "") -> Message:
         """A sentence in the viewer's language."""
-        return self.words.say(text)
+        return self.words.say(text, *arguments, code=code)
 
     def labelled(self, text: str) -> str:
         """A label of the book in the viewer's language."""
@@ -264,14 +294,18 @@ class Shown:
     def problems(self) -> tuple[str, ...]:
         """Why there are no dates, in words for viewers."""
         found = [
-            f"{self.labelled(one.made.label)}{f' ({one.range})' if one.range > 1 else ''}: "
-            f"{self.in_words(one.problem)}"
+            self.in_words("{0}: {1}", self._called(one), one.problem, code=code_of(one.problem))
             for one in self.inputs
             if one.problem
         ]
         if self.chosen is not None and not found and self.resolution is None:
-            found.append(self.in_words(str(self._results[self.chosen.key])))
+            why = self._results[self.chosen.key]
+            found += [self.in_words(why)] if isinstance(why, str) else []
         return tuple(found)
+
+    def _called(self, given: Given) -> str:
+        label = self.labelled(given.made.label)
+        return f"{label} ({given.range})" if given.range > 1 else label
 
     @cached_property
     def units(self) -> tuple[Grouped, ...]:
@@ -305,11 +339,12 @@ class Shown:
             found += self._frozen_notes()
         result = self.resolution
         if result is not None and self.chosen is not None:
-            found += [note for note in result.notes if note.endswith("nothing is taken out")]
+            found += of_code(result.notes, CUT)
             if self._overlap():
-                found.append("the ranges overlap; a day in several of them counts once")
+                told = "the ranges overlap; a day in several of them counts once"
+                found.append(Message(told, code="overlap"))
         if result is not None and result.is_empty:
-            found += [note for note in result.notes if note.startswith("the period is empty")]
+            found += of_code(result.notes, EMPTY)
         if self._unit[1] and result is not None:
             found.append(self._unit[1])
         return tuple(dict.fromkeys(map(self.in_words, found)))
@@ -329,10 +364,12 @@ class Shown:
         if bounds is None:
             return
         if self.frozen is None:
-            yield "the dates of the link lie outside the data; this is what it opens with"
+            told = "the dates of the link lie outside the data; this is what it opens with"
+            yield Message(told, code="outside-data")
         elif self.frozen != bounds:
             first, last = self.extent.first, self.extent.last
-            yield f"the dates are cut to those of the data, {first} to {last}"
+            told = "the dates are cut to those of the data, {0} to {1}"
+            yield Message(told, first, last, code="cut-to-data")
 
     def _overlap(self) -> bool:
         assert self.chosen is not None
@@ -348,7 +385,23 @@ class Shown:
     @property
     def choice_label(self) -> str:
         """What is shown, in the picker's long or short labels."""
-        return choice_label(self, self.chosen, short=self.picker.labels == "short")
+        return self.called(self.chosen, short=self.picker.labels == "short")
+
+    def called(self, choice: Choice | None, *, short: bool = False) -> str:
+        """What a choice is called, with the values of its inputs and its dates; fixed dates are
+        called by their days."""
+        if choice is None:
+            return self.resolution.label if self.resolution else ""
+        text = self.labelled(choice.short if short else choice.label)
+        if "{" not in text:
+            return text
+        values = {
+            name: value_label(given, self.words) for name, given in self.given(choice)[0].items()
+        }
+        if "{dates}" in text:
+            result = self.result_of(choice)
+            values["dates"] = result.label if result else "…"
+        return filled_label(text, values)
 
     @property
     def shown(self) -> dict[str, str]:

@@ -7,24 +7,19 @@ own anchor; else the book's; else the clock. Where it is shown changes nothing.
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from ulnager.choices.moment import Moment
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.choices.moment import Moment
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period, basis_of
+from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
+from ulnager.core.periods.deciding import asks_data, has_own_anchor
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.rule import Kind
-
-OF_DATA = frozenset(
-    {"latest", "earliest", "latest_whole_day", "latest_up_to", "latest_unit", "within_data"}
-)
 
 
 @dataclass(frozen=True)
@@ -52,7 +47,7 @@ class AnchorPoint:
         """The point as a phrase says it; SettingError where its day is called over or running, and
         the point's is not, which no phrase can say."""
         point = self.definition
-        running = point.rule.key == "today"
+        running = point.rule.is_running
         if self.running not in (None, running):
             raise SettingError(
                 f"the anchor {self.name} says that the day of '{point}' is "
@@ -63,29 +58,15 @@ class AnchorPoint:
 
 def point_from(definition: Definition) -> AnchorPoint:
     """A point that somebody typed, which has no name in the book."""
-    return AnchorPoint("", Period(Definition(RULES["on"], (definition,))))
-
-
-@functools.lru_cache(maxsize=4096)
-def asks_data(definition: Definition) -> bool:
-    """Whether a definition speaks of the data."""
-    return any(part.rule.key in OF_DATA for part in definition.walk())
-
-
-def has_own_anchor(definition: Definition) -> bool:
-    """Whether a phrase as a whole says what it is measured from."""
-    while definition.rule.kind in (Kind.SHIFT, Kind.BASIS):
-        if definition.rule.key == "as_of":
-            return True
-        definition = definition.args[0]
-    return False
+    return AnchorPoint("", Period(Definition(phrases.on, (definition,))))
 
 
 @dataclass(frozen=True)
 class Resolver:
     """What a book says that the dates of all its phrases hang on.
 
-    ``anchor`` is the book's own, ``only`` its only source, where it has just one.
+    ``anchor`` is the book's own, ``only`` its only source, where it has just one, ``tz`` the zone
+    of its clock.
     """
 
     calendar: Calendar | None = None
@@ -94,6 +75,10 @@ class Resolver:
     anchors: Mapping[str, AnchorPoint] = field(default_factory=dict)
     anchor: AnchorPoint | None = None
     only: tuple[str, ...] = ()
+    tz: str | None = None
+    grained: frozenset[str] = frozenset()
+    """The sources of which the book says that a row stands for more than a day, and does not say
+    what becomes of a unit that a period cuts."""
 
     def sources(self, anchor: AnchorPoint | None) -> tuple[str, ...]:
         """Which sources answer for the data: the anchor's, else the book's anchor's, else the only
@@ -177,6 +162,14 @@ class Resolver:
             defaults=self.defaults, locale=moment.words,
         )  # fmt: skip
         return Period(definition).resolve_on(basis)
+
+    def check_grain(self, result: Resolution, moment: Moment, anchor: AnchorPoint | None) -> None:
+        """FilterError for dates that cut a unit of the data that answers for them."""
+        sources = self.sources(anchor)
+        if self.grained.intersection(sources) and not result.period.definition.is_sub_day:
+            extent = moment.extent(sources)
+            if extent is not None and extent.grain is not None:
+                extent.grain.rounded(extent.closing(result.ranges), None, str(result.period))
 
     def extent(self, moment: Moment, anchor: AnchorPoint | None = None) -> Extent | None:
         """The dates of the data that answers for an anchor, None where nobody knows them."""

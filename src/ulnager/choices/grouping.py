@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
+from ulnager.choices.picker import Grouping
 from ulnager.core.calendars.base import Calendar
-from ulnager.core.choices.picker import Grouping
 from ulnager.core.errors import ResolveError
+from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
+
+TOO_MANY: Final = "too-many"
+"""The code of what has more buckets than are shown."""
 
 
 class Grouped(NamedTuple):
@@ -19,7 +23,7 @@ class Grouped(NamedTuple):
     unit: Unit
     buckets: int | None
     fits: bool
-    why: str | None
+    why: Message | None
 
     @property
     def key(self) -> str:
@@ -37,11 +41,12 @@ def grouped(
 ) -> tuple[Grouped, ...]:
     """Each unit with the number of its buckets, counted without making them."""
     if result is None:
-        return tuple(Grouped(unit, None, False, "there are no dates") for unit in grouping.of)
+        why = Message("there are no dates", code="no-dates")
+        return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
     ranges = result.ranges if extent is None else extent.closing(result.ranges)
     closed = [(start, stop) for start, stop in ranges if start is not None and stop is not None]
     if len(closed) < len(ranges) or result.period.definition.is_sub_day:
-        why = "the period has no days to count"
+        why = Message("the period has no days to count", code="no-days")
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
     return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
 
@@ -60,14 +65,17 @@ def _counted(
             to_stop = calendar.unit_start(stop, unit)
             whole += max(0, (last + 1 if to_stop == stop else last) - first_whole)
     except ResolveError as error:
-        return Grouped(unit, None, False, str(error))
+        return Grouped(unit, None, False, Message(str(error), code="no-unit"))
     if buckets > grouping.max_buckets:
-        why = f"{buckets:,} {unit.plural} are more than {grouping.max_buckets}"
+        told, most = Message(unit.plural), grouping.max_buckets
+        why = Message("{0} {1} are more than {2}", f"{buckets:,}", told, most, code=TOO_MANY)
         return Grouped(unit, buckets, False, why)
     if not whole:
         if len(spans) == 1 and spans[0][1] - spans[0][0] < _least_days(calendar, unit, spans[0][0]):
-            return Grouped(unit, buckets, False, f"a {unit} is longer than the period")
-        return Grouped(unit, buckets, False, f"no {unit} lies whole in the period")
+            why = Message("a {0} is longer than the period", Message(unit.name), code="too-long")
+        else:
+            why = Message("no {0} lies whole in the period", Message(unit.name), code="none-whole")
+        return Grouped(unit, buckets, False, why)
     return Grouped(unit, buckets, True, None)
 
 
@@ -77,7 +85,7 @@ def _least_days(calendar: Calendar, unit: Unit, day: int) -> int:
 
 def chosen_unit(
     units: Sequence[Grouped], asked: str | None, opens: str
-) -> tuple[Grouped | None, str | None]:
+) -> tuple[Grouped | None, Message | None]:
     """The unit that is grouped by, and what to say of it.
 
     The one asked for if it fits, else the finest that fits; where none does, the coarsest if all
@@ -94,9 +102,12 @@ def chosen_unit(
     if fitting is not None:
         if found is None:
             return fitting, None
-        return fitting, f"not grouped by {found.key}, since {found.why}; by {fitting.key} instead"
+        key = "not grouped by {0}, since {1}; by {2} instead"
+        told = Message(found.key), found.why, Message(fitting.key)
+        return fitting, Message(key, *told, code="other-unit")
     known = [one for one in fine if one.buckets]
     if not known:
         return fine[0], None
-    last = known[-1] if all("more than" in (one.why or "") for one in known) else known[0]
-    return last, f"no unit fits the period: {last.why}"
+    are_many = all(one.why is not None and one.why.code == TOO_MANY for one in known)
+    last = known[-1] if are_many else known[0]
+    return last, Message("no unit fits the period: {0}", last.why, code="no-unit")

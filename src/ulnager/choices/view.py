@@ -13,22 +13,26 @@ from datetime import date, datetime, tzinfo
 from typing import Any, Final
 from urllib.parse import urlencode
 
-from ulnager.core.choices.frozen import (
+from ulnager.choices.frozen import (
     bounds_of,
     cut,
     frozen_text,
 )
-from ulnager.core.choices.given import Inputs, value_text
-from ulnager.core.choices.hooks import filters
-from ulnager.core.choices.links import link_of
-from ulnager.core.choices.moment import moment_from
-from ulnager.core.choices.shown import Shown
-from ulnager.core.choices.telling import Field, fields_of, view_dict
+from ulnager.choices.given import Inputs, value_text
+from ulnager.choices.links import link_of
+from ulnager.choices.moment import moment_from
+from ulnager.choices.shown import Shown
+from ulnager.choices.statements import parameters_of
+from ulnager.choices.telling import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
+from ulnager.core.messages import Message, message_of
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.showing import ShowsItself, Table, table
+from ulnager.filters.conditions import condition
+from ulnager.sources.keeping import keep
 
-FIXED: Final = "the dates are fixed here and cannot be chosen"
+FIXED: Final = Message("the dates are fixed here and cannot be chosen", code="fixed")
+NOT_GROUPED: Final = "charts are not grouped by {0} here"
 _MOST_TEXT: Final = 2_000
 
 
@@ -46,7 +50,9 @@ class View(Shown, ShowsItself):
         if self.locked:
             return self._noting(FIXED)
         if not isinstance(key, str) or self.picker.choice(key) is None:
-            return self._noting(f"there is no choice {str(key)[:40]!r}; nothing was changed")
+            return self._noting(
+                "there is no choice {0}; nothing was changed", repr(str(key)[:40]), code="no-choice"
+            )
         if key == self.choice:
             return self
         return self._with({**self._state, self.picker.name: key})
@@ -61,7 +67,8 @@ class View(Shown, ShowsItself):
         for name, value in values.items():
             key = self.key_of(self.chosen, name, range)
             if key not in shown:
-                notes.append(f"there is no input {name[:40]!r} here; nothing was changed")
+                told = "there is no input {0} here; nothing was changed"
+                notes.append(Message(told, repr(name[:40]), code="no-input"))
             elif value is None:
                 state.pop(key, None)
             elif (text := value_text(value)[:_MOST_TEXT]) != shown[key].shown:
@@ -74,10 +81,10 @@ class View(Shown, ShowsItself):
             return self._noting(FIXED)
         choice = self.chosen
         if choice is None or choice.ranges == 1:
-            return self._noting("this choice has one range only")
+            return self._noting("this choice has one range only", code="ranges")
         number = self.range_count(choice) + 1
         if number > choice.ranges:
-            return self._noting(f"there are at most {choice.ranges} ranges")
+            return self._noting("there are at most {0} ranges", choice.ranges, code="ranges")
         state = dict(self._state)
         reader = Inputs(self.picker, self.moment, choice)
         for name, made in self.picker.own_inputs(choice).items():
@@ -92,7 +99,7 @@ class View(Shown, ShowsItself):
         choice = self.chosen
         count = 1 if choice is None else self.range_count(choice)
         if choice is None or not isinstance(number, int) or not 1 <= number <= count or count == 1:
-            return self._noting("there is no such range to leave out")
+            return self._noting("there is no such range to leave out", code="ranges")
         state = dict(self._state)
         for name in self.picker.own_inputs(choice):
             texts = [self._text(self.key_of(choice, name, n)) for n in range(1, count + 1)]
@@ -113,7 +120,7 @@ class View(Shown, ShowsItself):
         if unit is None:
             return self._with({k: v for k, v in self._state.items() if k != name})
         if not isinstance(unit, str) or unit not in known:
-            return self._noting(f"charts are not grouped by {str(unit)[:40]!r} here")
+            return self._noting(NOT_GROUPED, repr(str(unit)[:40]), code="no-unit")
         if unit == self.by:
             return self
         return self._with({**self._state, name: str(unit)})
@@ -131,11 +138,13 @@ class View(Shown, ShowsItself):
         moment = moment_from(today, now, zone, data, self.picker.look, self.words, starts)
         if data is None:
             moment = replace(moment, data=self.moment.data)
-        return View(self.picker, moment, self._state, locked=self.locked, beyond=self.beyond)
+        return View(self.picker, moment, self._state, signed=self.signed)
 
     def reset(self) -> View:
         """The view as it opened."""
-        return View(self.picker, self.moment, locked=self.locked)
+        if self.locked:
+            return self._with(self._state)
+        return View(self.picker, self.moment)
 
     def earlier(self) -> View:
         """One step back, as fixed dates; ResolveError while there is a problem."""
@@ -150,22 +159,26 @@ class View(Shown, ShowsItself):
         if self.locked:
             return self._noting(FIXED)
         if result.days is None and not result.is_empty and not result.period.definition.is_sub_day:
-            return self._noting("the dates are open on one side, so there is no step")
+            told = "the dates are open on one side, so there is no step"
+            return self._noting(told, code="no-step")
         try:
             bounds = bounds_of(result.counterpart(1, "period", later=later))
         except UlnagerError as error:
-            return self._noting(str(error))
+            return self._noting(message_of(error), code="no-step")
         kept = cut(bounds, self.extent)
         if not kept:
-            return self._noting("the data has nothing there; nothing was changed")
-        note = () if kept == bounds else ("the dates are cut to those of the data",)
+            told = "the data has nothing there; nothing was changed"
+            return self._noting(told, code="no-step")
+        told = "the dates are cut to those of the data"
+        note = () if kept == bounds else (Message(told, code="cut-to-data"),)
         return self._with({**self._state, self.picker.name: frozen_text(kept)}, note)
 
     def _with(self, state: Mapping[str, str], said: tuple[str, ...] = ()) -> View:
-        return View(self.picker, self.moment, state, said, locked=self.locked, beyond=self.beyond)
+        return View(self.picker, self.moment, state, said, signed=self.signed)
 
-    def _noting(self, note: str) -> View:
-        return self._with(self._state, (note,))
+    def _noting(self, note: str, *arguments: Any, code: str = "") -> View:
+        said = note if isinstance(note, Message) else Message(note, *arguments, code=code)
+        return self._with(self._state, (said,))
 
     # What others make of it.
 
@@ -177,19 +190,19 @@ class View(Shown, ShowsItself):
     def condition(self, column: Any, **settings: Any) -> Any:
         """The condition for a column, as :func:`ulnager.condition`; ResolveError while there is a
         problem."""
-        return filters("condition")(self._sure(), column, **settings)
+        return condition(self._sure(), column, **settings)
 
     def keep(self, data: Any, column: Any, **settings: Any) -> Any:
         """The rows of a data frame or a source that are in, as :func:`ulnager.keep`; ResolveError
         while there is a problem."""
-        return filters("keep")(data, self._sure(), column, **settings)
+        return keep(data, self._sure(), column, **settings)
 
     @property
     def parameters(self) -> dict[str, Any]:
         """The values for the parameters of :func:`ulnager.picker_where`."""
         if self.chosen is None:
             raise ResolveError("fixed dates are no choice; use the condition of the view")
-        return filters("parameters")(self)  # type: ignore[no-any-return]
+        return parameters_of(self)
 
     def link(
         self, frozen: bool = False, fixed: bool = False, expires: date | str | None = None

@@ -1,23 +1,42 @@
-"""The numbers of a page's charts, asked of the book's sources: together where they can be."""
+"""The numbers of a page's charts, asked of their sources: together where they can be."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any
+from typing import Any, Protocol
 
-from ulnager.book.book import Book
-from ulnager.core.choices.moment import Moment
-from ulnager.core.choices.pages import OpenedChart
+from ulnager.choices.charts import OpenedChart
+from ulnager.choices.moment import Moment
+from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.core.periods.anchors import Extent
 from ulnager.numbers.pages import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+from ulnager.sources.base import Source
 from ulnager.sources.profile import profiled
 
 
+class ChartSource(Protocol):
+    """Where a chart's rows are: its date column and zone, and how to open it at a moment."""
+
+    @property
+    def column(self) -> str | None: ...
+    @property
+    def tz(self) -> str | None: ...
+    @property
+    def calendar(self) -> Calendar | None: ...
+    @property
+    def share(self) -> float: ...
+    @property
+    def rounding(self) -> str | None: ...
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source: ...
+    def extent(self, moment: Moment | None = None) -> Extent: ...
+
+
 def values_of(
-    book: Book,
+    sources: Mapping[str, ChartSource],
     charts: Mapping[str, OpenedChart],
     *,
     by: bool = True,
@@ -32,7 +51,7 @@ def values_of(
     found: dict[str, Any] = dict.fromkeys(charts)
     plans: dict[str, Plan] = {}
     opened = {} if opened is None else opened
-    looked = _first_looks(book, charts, opened)
+    looked = _first_looks(sources, charts, opened)
     for key, chart in charts.items():
         if chart.resolution is None:
             found[key] = "; ".join(chart.problems) or None
@@ -40,14 +59,14 @@ def values_of(
             found[key] = chart.too_many
         else:
             try:
-                plans[key] = _plan(book, chart, opened, by)
+                plans[key] = _plan(sources, chart, opened, by)
             except UlnagerError as error:
                 found[key] = sentence_of(error)
     return found | answered_together(plans, looked)
 
 
 def _first_looks(
-    book: Book, charts: Mapping[str, OpenedChart], opened: dict[str, Any]
+    sources: Mapping[str, ChartSource], charts: Mapping[str, OpenedChart], opened: dict[str, Any]
 ) -> dict[int, Looked]:
     """Of sources whose dates nobody has asked for yet: these, and what the widest charts measure of
     each day, by one question."""
@@ -56,13 +75,13 @@ def _first_looks(
     for chart in charts.values():
         by_source.setdefault(chart.chart.source, []).append(chart)
     for name, some in by_source.items():
-        entry = book.sources[name]
+        entry = sources[name]
         moment = some[0].moment
         if not moment.has_to_look(name) or moment.up_to is not None:
             continue
         asked = []
         try:
-            rows = opened_once(book, name, opened, some[0].moment)
+            rows = opened_once(sources, name, opened, some[0].moment)
             for chart in some:
                 drawn, result = dict(chart.chart.drawn), chart.resolution
                 is_plain = drawn.get("split") is None and not drawn.get("where")
@@ -88,32 +107,42 @@ def _first_looks(
     return found
 
 
-def opened_once(book: Book, name: str, opened: dict[str, Any], moment: Moment) -> Any:
+def opened_once(
+    sources: Mapping[str, ChartSource], name: str, opened: dict[str, Any], moment: Moment
+) -> Any:
     """A source of the book as it is at a moment, opened when it is first asked for."""
     if name not in opened:
-        opened[name] = book.sources[name].opened(moment=moment)
+        opened[name] = sources[name].opened(moment=moment)
     return opened[name]
 
 
-def kept_by(book: Book, chart: OpenedChart, opened: dict[str, Any]) -> int | None:
+def kept_by(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
+) -> int | None:
     """How many rows of its source a chart keeps; None where it has no dates."""
     if chart.resolution is None:
         return None
-    source = opened_once(book, chart.chart.source, opened, chart.moment)
+    source = opened_once(sources, chart.chart.source, opened, chart.moment)
     column = source.column(chart.chart.column)
-    days = source.days_in(column, book.sources[chart.chart.source].tz, chart.resolution.ranges)
+    days = source.days_in(column, sources[chart.chart.source].tz, chart.resolution.ranges)
     kept: int = source.kept(column.name, days)[0]
     return kept
 
 
-def _plan(book: Book, chart: OpenedChart, opened: dict[str, Any], by: bool) -> Plan:
+def _plan(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any], by: bool
+) -> Plan:
     entry, drawn = chart.chart, dict(chart.chart.drawn)
-    source = book.sources[entry.source]
-    rows, extent = opened_once(book, entry.source, opened, chart.moment), chart.extent
+    source = sources[entry.source]
+    rows, extent = opened_once(sources, entry.source, opened, chart.moment), chart.extent
     if extent is None:
         extent = source.extent(chart.moment)
+    if entry.column != source.column:
+        extent = extent._replace(grain=None)  # That is what its own column stands for.
     phrase, per = drawn.pop("running", None), drawn.pop("per", None)
-    value, top, split = drawn.get("value"), drawn.get("top"), drawn.get("split")
+    # One row for all the dates is the measure of all series.
+    value = drawn.get("value")
+    top, split = (drawn.get(name) if by else None for name in ("top", "split"))
     is_running = phrase is not None and by
     how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
     try:
@@ -128,5 +157,5 @@ def _plan(book: Book, chart: OpenedChart, opened: dict[str, Any], by: bool) -> P
                             extent, when, per)  # fmt: skip
     return totals_plan(
         asked, chart.resolution, (value, how), extent, {}, by=chart.by if by else None,
-        partial=entry.partial, beside=drawn.get("beside"), top=top,
+        partial=entry.partial, beside=drawn.get("beside"), top=top, rounding=source.rounding,
     )  # fmt: skip

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from datetime import datetime, tzinfo
 from typing import Any
 
-from ulnager.core.choices.picker import PickerBase
-from ulnager.core.choices.reading import view_of
-from ulnager.core.choices.view import View
+from ulnager.choices.picker import PickerBase
+from ulnager.choices.reading import view_of
+from ulnager.choices.view import View
 
 
 @dataclass(frozen=True)

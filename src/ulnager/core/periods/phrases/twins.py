@@ -3,14 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from typing import Any, Final
+from typing import Final
 
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import NamedUnit, Ordinal, Weekday
-from ulnager.core.periods.rule import RULES, Kind
+from ulnager.core.periods.phrases.around import to_date
+from ulnager.core.periods.phrases.counted import last_to_date
+from ulnager.core.periods.phrases.ends import after, before, labelled, until
+from ulnager.core.periods.phrases.named import unit_of_period
+from ulnager.core.periods.phrases.parts import first_of, last_of, nth_unit, starting
+from ulnager.core.periods.phrases.points import moved_after, today
+from ulnager.core.periods.phrases.shifts import earlier
+from ulnager.core.periods.rule import Kind
 from ulnager.core.units import Unit
 
 Shown = Callable[[Definition, Basis], str]
@@ -33,47 +40,40 @@ def twin_notes(definition: Definition, basis: Basis, shown: Shown) -> Iterator[s
         yield from _name_notes(part, basis)
 
 
-def _rule(key: str, *args: Any) -> Definition:
-    return Definition(RULES[key], args)
-
-
 def _twins(part: Definition) -> Iterator[Definition]:
-    key, args = part.rule.key, part.args
-    if key == "earlier" and args[0].rule.key == "to_date":
+    rule, args = part.rule, part.args
+    if rule is earlier and args[0].rule is to_date:
         if args[1:] == (1, args[0].unit):
-            yield _rule("last_to_date", 1, args[2])
-    elif key == "last_to_date" and args[0] == 1:
-        yield _rule("earlier", _rule("to_date", args[1]), 1, args[1])
-    elif key == "nth_unit":
+            yield Definition(last_to_date, (1, args[2]))
+    elif rule is last_to_date and args[0] == 1:
+        yield Definition(earlier, (Definition(to_date, (args[1],)), 1, args[1]))
+    elif rule is nth_unit:
         number, unit, period = args[0].number, args[1], args[2]
         if number in (1, -1):
-            yield _rule("first_of" if number > 0 else "last_of", 1, unit, period)
+            yield Definition(first_of if number > 0 else last_of, (1, unit, period))
         if unit is Unit.WEEK and 1 <= number <= 53:
-            yield _rule("unit_of_period", NamedUnit(Unit.WEEK, number), period)
-    elif key in ("first_of", "last_of") and args[0] == 1:
-        yield _rule("nth_unit", Ordinal(1 if key == "first_of" else -1), *args[1:])
-    elif key == "unit_of_period" and args[0].unit is Unit.WEEK:
-        yield _rule("nth_unit", Ordinal(args[0].number), Unit.WEEK, args[1])
-
-
-_SIDES: Final = ("until", "before", "after")
+            yield Definition(unit_of_period, (NamedUnit(Unit.WEEK, number), period))
+    elif rule in (first_of, last_of) and args[0] == 1:
+        yield Definition(nth_unit, (Ordinal(1 if rule is first_of else -1), *args[1:]))
+    elif rule is unit_of_period and args[0].unit is Unit.WEEK:
+        yield Definition(nth_unit, (Ordinal(args[0].number), Unit.WEEK, args[1]))
 
 
 def _name_notes(part: Definition, basis: Basis) -> Iterator[str]:
-    key, args = part.rule.key, part.args
-    if key in _SIDES:
+    rule, args = part.rule, part.args
+    if rule in (until, before, after):
         name = _plain_name(args[0])
         if name is not None:
             what = "up to the anchor day" if isinstance(name, Weekday) else "that has begun"
             day = date_of(args[0].day(basis))
             yield (
-                f"'{name}' alone is the latest one {what}, so this is {key} {day}; the one to come "
-                f"is 'next {name}'"
+                f"'{name}' alone is the latest one {what}, so this is {rule.key} {day}; the one to "
+                f"come is 'next {name}'"
             )
-    elif key == "starting" and args[2].rule.key == "today":
-        after = _rule("moved_after", *args)
-        yield f"'{part}' begins today; the one day that lies so far ahead is '{after}'"
-    elif key == "labelled":
+    elif rule is starting and args[2].rule is today:
+        ahead = Definition(moved_after, args)
+        yield f"'{part}' begins today; the one day that lies so far ahead is '{ahead}'"
+    elif rule is labelled:
         text = args[0].text
         fiscal = fiscal_label(text, basis)
         if fiscal is not None:
@@ -83,14 +83,13 @@ def _name_notes(part: Definition, basis: Basis) -> Iterator[str]:
 
 
 def _plain_name(point: Definition) -> Weekday | NamedUnit | None:
-    if point.rule.key == "weekday":
+    if point.rule.is_day_name:
         day: Weekday = point.args[0]
         return day
-    if point.rule.key in ("start_of", "end_of"):
-        inside = point.args[0]
-        if inside.rule.key in ("named_month", "named_unit"):
-            name: NamedUnit = inside.args[0]
-            return name
+    inside = point.edge_of
+    if inside is not None and inside.rule.is_name:
+        name: NamedUnit = inside.args[0]
+        return name
     return None
 
 

@@ -1,0 +1,107 @@
+"""Sources of a book, from what its file says."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from ulnager.book.entries import entry_named, phrase_at
+from ulnager.book.house import House
+from ulnager.book.schema import BookFile, SourceEntry
+from ulnager.book.sources import BookSource, lag_of
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.errors import BookError, SettingError, SourceError
+from ulnager.sources.profile import SHARE
+from ulnager.sources.queries import checked_query
+
+
+def sources_of(
+    file: str, entries: BookFile, calendars: dict[str, Calendar], house: House
+) -> dict[str, BookSource]:
+    """The sources of a book by their names; BookError for what is wrong with one."""
+    found = {}
+    calendar = entry_named(file, "calendar", "calendar", entries.calendar, calendars)
+    for name, entry in entries.sources.items():
+        key = f"sources.{name}"
+        try:
+            place, lag = _place(entry, house), lag_of(entry.loaded)
+        except (SettingError, SourceError) as error:
+            raise BookError(file, key, str(error)) from None
+        found[name] = BookSource(
+            name,
+            place,
+            entry.column,
+            entry.tz or entries.tz,
+            entry_named(file, f"{key}.calendar", "calendar", entry.calendar, calendars) or calendar,
+            SHARE if entry.share is None else entry.share,
+            entry.table,
+            entry.password_env,
+            tuple(
+                (setting, given)
+                for setting in _READ_AS
+                if (given := getattr(entry, setting)) is not None
+            )
+            + _key_types(file, key, entry),
+            None if entry.period is None
+            else phrase_at(file, f"{key}.period", entry.period, calendars),
+            tuple((column, tuple(one) if isinstance(one, list) else (one,))
+                  for column, one in entry.where.items()),
+            within=house.within,
+            lag=lag,
+            rounding=entry.rounding,
+            has_own_tz=entry.tz is not None,
+        )  # fmt: skip
+    for name, entry in entries.sources.items():
+        if entry.query is not None:
+            found[name] = replace(found[name], **_asked(file, name, entry, found))
+    return found
+
+
+def _asked(
+    file: str, name: str, entry: SourceEntry, found: dict[str, BookSource]
+) -> dict[str, Any]:
+    """The query of a source, and the others that it may speak of, which are no queries."""
+    others = tuple(one for key, one in found.items() if key != name and one.place)
+    query = str(entry.query)
+    try:
+        checked_query(query, "duckdb", [one.name for one in others])
+    except (SourceError, SettingError) as error:
+        raise BookError(
+            file, f"sources.{name}.query", str(error), "It reads the book's sources that are files."
+        ) from None
+    return {"query": query, "others": others}
+
+
+_READ_AS = (
+    "delimiter", "header", "encoding", "decimal", "date_format", "grain", "stamps", "open_ended",
+)  # fmt: skip
+
+
+def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any], ...]:
+    if entry.column_type is None:
+        return ()
+    if entry.column is None:
+        raise BookError(file, key, "column_type is about a column", "Name that too: column = …")
+    return (("column_types", {entry.column: entry.column_type}),)
+
+
+def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
+    """Where a source of a book is."""
+    said = [one for one in (entry.file, entry.url, entry.query) if one is not None]
+    if len(said) != 1:
+        raise SettingError(
+            "a source is a file, the url of a database, or a query over others; give one of them"
+        )
+    if entry.query is not None:
+        if entry.table is not None or entry.password_env is not None:
+            raise SettingError("table and password_env are for the url of a database")
+        return ()
+    if entry.url is not None:
+        if entry.table is None:
+            raise SettingError("the url of a database needs a table")
+        return house.url(entry.url)
+    if entry.table is not None or entry.password_env is not None:
+        raise SettingError("table and password_env are for the url of a database, not for a file")
+    if isinstance(entry.file, list):
+        return tuple(house.path(name) for name in entry.file)
+    return house.path(str(entry.file))

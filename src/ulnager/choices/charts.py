@@ -1,0 +1,227 @@
+"""Charts of pages: what each shows, and its dates at a moment."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from typing import Any
+
+from ulnager.choices.frozen import bounds_of, frozen_text
+from ulnager.choices.labels import dates_dict
+from ulnager.choices.moment import Moment
+from ulnager.choices.picker import Choice, PickerBase
+from ulnager.choices.resolver import Resolver
+from ulnager.choices.shown import Shown
+from ulnager.choices.view import View
+from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
+from ulnager.core.language.period import Period
+from ulnager.core.messages import Message, codes_of, message_of
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.buckets import too_many
+from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.spans import Range, intersection
+from ulnager.core.units import Unit
+from ulnager.filters.conditions import condition
+
+
+@dataclass(frozen=True)
+class Chart:
+    """A chart of a page: ``pinned`` to a period of its own, following a picker, or without dates.
+
+    ``limit`` is the period of its source: nothing outside reaches it. The other fields say what is
+    drawn.
+    """
+
+    key: str
+    label: str
+    source: str
+    column: str | None = None
+    pinned: Choice | None = None
+    follows: str | None = None
+    shift: tuple[int, Unit] | None = None
+    limit: Period | None = None
+    cut: Callable[[Moment], tuple[Range, ...] | None] | None = field(default=None, compare=False)
+    """The days inside of that period at a moment."""
+    by: str | None = None
+    partial: str = "mark"
+    max_buckets: int | None = None
+    drawn: Mapping[str, Any] = field(default_factory=dict)
+    held: Callable[[str], Mapping[str, Any]] | None = field(default=None, compare=False)
+    """What a column of its source holds, for conditions."""
+
+
+class OpenedChart:
+    """A chart at a moment: its dates, and what governs them in words.
+
+    ``view`` is the one that it follows, None for one that is pinned or has no dates; ``told`` says
+    where the view's dates came from.
+    """
+
+    def __init__(
+        self,
+        chart: Chart,
+        moment: Moment,
+        resolver: Resolver,
+        view: View | None = None,
+        told: Callable[[], str] = str,
+    ) -> None:
+        self.chart, self.key, self.label = chart, chart.key, moment.words.label(chart.label)
+        self.moment, self.view = moment, view
+        self._told = told
+        pinned = chart.pinned
+        self._pin = (
+            None
+            if pinned is None
+            else Shown(
+                PickerBase("pin", chart.label, (pinned,), pinned.key, resolver=resolver), moment
+            )
+        )
+        """What a pin opens with, as a picker of this one choice would show it."""
+        self.resolution: Resolution | None = None
+        self.problems: tuple[str, ...] = ()
+        self.notes: tuple[str, ...] = ()
+        try:
+            self._work_out()
+        except UlnagerError as error:
+            said = sentence_of(error)
+            self.resolution = None
+            self.problems = (said if isinstance(said, Private) else self.said(said),)
+
+    def said(self, text: str, *arguments: Any, code: str = "") -> Message:
+        """A sentence in the viewer's language."""
+        return self.moment.words.say(text, *arguments, code=code)
+
+    def counted(self, count: int, unit: str) -> str:
+        """So many of a unit, in the viewer's language."""
+        return self.moment.words.counted(count, unit)
+
+    @property
+    def has_dates(self) -> bool:
+        """Whether any dates are meant for it."""
+        return self.chart.follows is not None or self.chart.pinned is not None
+
+    def _work_out(self) -> None:
+        chart, found = self.chart, None
+        if self.view is not None:
+            if self.view.problems:
+                self.problems = self.view.problems
+                return
+            found = self.view.resolution
+        elif self._pin is not None:
+            if self._pin.problems:
+                self.problems = self._pin.problems
+                return
+            found = self._pin.resolution
+        if found is None:
+            return
+        if chart.shift is not None:
+            count, unit = chart.shift
+            found = found.counterpart(abs(count), unit.name,
+                                      later=count > 0)  # fmt: skip
+        self.resolution = self._limited(found)
+
+    @property
+    def extent(self) -> Extent | None:
+        """The dates of its source, as the page knows them."""
+        return self.moment.extent((self.chart.source,))
+
+    def _limited(self, found: Resolution) -> Resolution:
+        """The dates without what lies outside the period of the source, which is named then."""
+        limit, cut = self.chart.limit, self.chart.cut
+        ranges = None if cut is None else cut(self.moment)
+        if limit is None or ranges is None:
+            return found
+        kept = intersection(found.ranges, ranges)
+        if kept == found.ranges:
+            return found
+        key = "cut by the source's own period, {0}"
+        self.notes = (self.said(key, f"'{limit}'", code="cut-by-source"),)
+        return found.with_ranges(kept)
+
+    @property
+    def dates(self) -> str:
+        """Its dates for a person to read."""
+        return self.resolution.label if self.resolution is not None else ""
+
+    @property
+    def governed_by(self) -> str:
+        """What governs its dates, in words."""
+        chart = self.chart
+        if chart.pinned is not None:
+            assert self._pin is not None
+            told: str = self.said("pinned to {0}", self._pin.choice_label)
+        elif chart.follows is not None:
+            told = self._told()
+        else:
+            return self.said("has no dates")
+        if chart.shift is None:
+            return told
+        count, unit = chart.shift
+        side = "later" if count > 0 else "earlier"
+        moved = self.counted(abs(count), unit.name)
+        return self.said(f"{{0}}, {{1}} {side}", told, moved)
+
+    @property
+    def is_hidden(self) -> bool:
+        """Whether it follows a picker that viewers do not know of."""
+        return self.view is not None and self.view.picker.viewers == "nothing"
+
+    @property
+    def governed_for_viewers(self) -> str:
+        """The same without the name and the choices of a hidden picker."""
+        return self.said("its dates are set here") if self.is_hidden else self.governed_by
+
+    def _dates_dict(self) -> dict[str, Any] | None:
+        found = dates_dict(self.resolution, self.moment.words)
+        if found is not None and self.is_hidden and self.resolution is not None:
+            bounds = bounds_of(self.resolution)
+            found["phrase"] = frozen_text(bounds) if bounds else found["label"]
+        return found
+
+    @property
+    def by(self) -> str | None:
+        """The unit that it is grouped by."""
+        if self.chart.by != "viewer":
+            return self.chart.by
+        return None if self.view is None else self.view.by
+
+    @property
+    def too_many(self) -> str | None:
+        """What to say in place of values where there are more buckets than may be drawn."""
+        most, by = self.chart.max_buckets, self.by
+        if most is None or by is None or self.resolution is None:
+            return None
+        try:
+            count = len(self.resolution.buckets(by, data=self.extent))
+        except UlnagerError as error:
+            return self.said(message_of(error))
+        if count <= most:
+            return None
+        return self.said(too_many(self.resolution, by, count, most, self.extent))
+
+    def condition(self, column: Any = None, **settings: Any) -> Any:
+        """The condition for its column; ResolveError while there is a problem."""
+        if self.resolution is None:
+            raise ResolveError("; ".join(self.problems) or f"{self.label} has no dates")
+        on = self.chart.column or "" if column is None else column
+        held = self.chart.held
+        if held is not None and isinstance(on, str) and "column_type" not in settings:
+            settings = {**held(on), **settings}
+        return condition(self.resolution, on, **settings)
+
+    def to_dict(self) -> dict[str, Any]:
+        """The chart as plain values, ready for JSON."""
+        notes = [*self.notes, *([self.too_many] if self.too_many else [])]
+        return {
+            "key": self.key,
+            "label": self.label,
+            "source": self.chart.source,
+            "column": self.chart.column,
+            "governed_by": self.governed_for_viewers,
+            "by": self.by,
+            "dates": self._dates_dict(),
+            "problems": list(self.problems),
+            "problem_codes": codes_of(self.problems),
+            "notes": notes,
+            "note_codes": codes_of(notes),
+        }

@@ -1,0 +1,187 @@
+"""Pages: charts, and what governs the dates of each."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime, tzinfo
+from typing import Any, Final
+
+from ulnager.choices.charts import Chart, OpenedChart
+from ulnager.choices.drawing import ChartSource, values_of
+from ulnager.choices.moment import Look, Moment, moment_from
+from ulnager.choices.opening import Picker
+from ulnager.choices.picker import PLAIN, Language
+from ulnager.choices.reading import sent_fields, view_of
+from ulnager.choices.resolver import Resolver
+from ulnager.choices.view import View
+from ulnager.core.arguments import shown
+from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
+
+
+@dataclass(frozen=True)
+class Page:
+    """Charts, and the pickers that govern them. ``home`` is the one for charts that name none."""
+
+    name: str
+    label: str
+    charts: tuple[Chart, ...]
+    pickers: Mapping[str, Picker] = field(default_factory=dict)
+    home: str | None = None
+    look: Look | None = field(default=None, compare=False)
+    sources: Mapping[str, ChartSource] = field(default_factory=dict, compare=False)
+    language: Language = PLAIN
+    resolver: Resolver = field(default_factory=Resolver)
+
+    def open(
+        self,
+        today: object = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        data: object = None,
+        chosen: Mapping[str, View] | None = None,
+        locale: object = None,
+    ) -> OpenedPage:
+        """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``locale``
+        is the viewer's language, the book's unless it is said."""
+        return self.opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
+
+    def opened_at(
+        self,
+        moment: Moment,
+        chosen: Mapping[str, View] | None = None,
+        locale: object = None,
+    ) -> OpenedPage:
+        """The page at a moment that was made before."""
+        views = {
+            name: View(picker, picker.at(moment, locale)) for name, picker in self.pickers.items()
+        }
+        by = dict.fromkeys(views, "opening")
+        if chosen is not None and not isinstance(chosen, Mapping):
+            raise SettingError(f"chosen is {shown(chosen)}; give views by the names of pickers")
+        for name, view in (chosen or {}).items():
+            if name in views:
+                own = self.pickers[name]
+                views[name] = View(own, view.moment, view.touched, view.said, signed=view.signed)
+                by[name] = "viewer"
+        return OpenedPage(self, moment, views, by)
+
+    def read(
+        self,
+        fields: Mapping[str, Any] | str,
+        today: object = None,
+        now: datetime | str | None = None,
+        tz: str | tzinfo | None = None,
+        data: object = None,
+        who: str = "link",
+        locale: object = None,
+    ) -> OpenedPage:
+        """The page for a form, a link or its query; nothing in it raises an error. ``who`` sent it
+        unless it is a form: a link, or a schedule."""
+        return self.read_at(self._moment(today, now, tz, data, locale), fields, who, locale)
+
+    def read_at(
+        self, moment: Moment, fields: Mapping[str, Any] | str, who: str, locale: object = None
+    ) -> OpenedPage:
+        """The page for fields at a moment that was made before."""
+        views = {
+            name: view_of(picker, picker.at(moment, locale), fields, is_trusted=who == "schedule")
+            for name, picker in self.pickers.items()
+        }
+        sent = sent_fields(fields) or {}
+        by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
+        return OpenedPage(self, moment, views, by)
+
+    def _moment(self, today: object, now: Any, tz: Any, data: object, locale: object) -> Moment:
+        zones = [picker.tz for picker in self.pickers.values() if picker.tz]
+        zone = next(iter(zones), self.resolver.tz) if tz is None else tz
+        words = self.language.words(locale)
+        return moment_from(today, now, zone, data, self.look, words)
+
+
+_WHO: Final = {
+    "viewer": "chosen by the viewer",
+    "link": "set by the link",
+    "schedule": "set by the schedule",
+}
+"""Who chose the dates of a picker, as it is told."""
+
+
+class OpenedPage:
+    """A page at a moment: ``views`` of its pickers, and its ``charts`` by key."""
+
+    def __init__(
+        self, page: Page, moment: Moment, views: Mapping[str, View], by: Mapping[str, str]
+    ) -> None:
+        self.page, self.moment, self.views = page, moment, dict(views)
+        self._by = dict(by)
+        self.charts = {chart.key: self._opened(chart) for chart in page.charts}
+
+    def _opened(self, chart: Chart) -> OpenedChart:
+        name = chart.follows
+        if name is None:
+            return OpenedChart(chart, self.moment, self.page.resolver)
+        told = functools.partial(self.told, name)
+        return OpenedChart(chart, self.moment, self.page.resolver, self.views[name], told)
+
+    def governs(self, picker: str) -> tuple[str, ...]:
+        """The keys of the charts that a picker moves."""
+        return tuple(chart.key for chart in self.page.charts if self.picker_of(chart) == picker)
+
+    def picker_of(self, chart: Chart) -> str | None:
+        """The picker that a chart follows; None for one that is pinned or has no dates."""
+        return chart.follows
+
+    def told(self, name: str) -> str:
+        """Where the dates of a picker came from, in words."""
+        view, picker = self.views[name], self.page.pickers[name]
+        label, words = view.choice_label, self.moment.words
+        if view.locked:
+            how = "which is fixed to {1}"
+        elif view.opening:
+            how = "which this page opens with {1}" if picker.start else "which opened with {1}"
+        else:
+            how = f"{_WHO[self._by[name]]}: {{1}}"
+            if words.is_english:
+                label = f"{label[:1].lower()}{label[1:]}"
+        # What the book calls its things stands in the sentence as it is.
+        return words.say(f"follows {{0}}, {how}", view.labelled(picker.label), label)
+
+    def said(self, text: str, *arguments: Any, code: str = "") -> Message:
+        """A sentence in the viewer's language."""
+        return self.moment.words.say(text, *arguments, code=code)
+
+    def labelled(self, text: str) -> str:
+        """A label of the book in the viewer's language."""
+        return self.moment.words.label(text)
+
+    @property
+    def offered(self) -> tuple[str, ...]:
+        """The names of the pickers that viewers may know of; of a hidden one they see the charts
+        alone, with their dates."""
+        pickers = self.page.pickers
+        return tuple(name for name in self.views if pickers[name].viewers != "nothing")
+
+    def values(self) -> dict[str, Any]:
+        """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
+        sentence in place of too many buckets or for a problem, None for a chart without dates.
+
+        Charts that read one source are worked out together, from one pass over it."""
+        found = values_of(self.page.sources, self.charts)
+        for key, chart in self.charts.items():
+            told = chart.to_dict()["dates"] if chart.is_hidden else None
+            if told is not None and hasattr(found.get(key), "told_as"):
+                found[key] = replace(found[key], told_as=told["phrase"])
+        return found
+
+    def to_dict(self) -> dict[str, Any]:
+        """The page as plain values, ready for JSON."""
+        return {
+            "page": self.page.name,
+            "label": self.labelled(self.page.label),
+            "today": self.moment.today.isoformat(),
+            "pickers": {name: self.views[name].to_dict() for name in self.offered},
+            "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
+        }

@@ -1,5 +1,0 @@
-"""Choices for viewers: inputs, pickers, views, pages and links, as values without a screen.
-
-May import ``core.language`` and what is below. Moment, data and book come in from outside; how a
-view is drawn is for whoever binds it.
-"""

@@ -1,0 +1,117 @@
+"""From what callers write to periods and their dates: a phrase, a period, or found dates."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from functools import lru_cache
+from typing import Any
+
+from ulnager.core.arguments import shown
+from ulnager.core.calendars.base import Calendar
+from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
+from ulnager.core.language.period import Period
+from ulnager.core.language.reader import read_period
+from ulnager.core.periods.nearby import of_anchor
+from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.settings import checked_calendar
+from ulnager.core.periods.wording import dates_told
+from ulnager.core.units import Unit
+
+
+def period(
+    phrase: str,
+    calendar: Calendar | None = None,
+    inputs: Mapping[str, Mapping[str, Any]] | None = None,
+) -> Period:
+    """The period that a phrase defines; it may speak of units that only ``calendar`` has.
+
+    A phrase with slots, ``last {n} days``, is an :class:`ulnager.OpenPeriod`; ``inputs`` are
+    settings of its slots by name, such as ``{"n": {"max": 90}}``.
+
+    >>> str(period("MTD"))
+    'month to date'
+
+    Raises PeriodSyntaxError, which marks the place and offers the nearest phrases, SettingError for
+    settings that fit no slot.
+    """
+    if not isinstance(phrase, str):
+        raise SettingError(f"a phrase is text, not {shown(phrase)}")
+    if inputs is not None and not isinstance(inputs, Mapping):
+        raise SettingError(f"inputs is {shown(inputs)}; give settings by the names of slots")
+    own_units = () if calendar is None else checked_calendar(calendar).own_units
+    if inputs or "{" in phrase:
+        from ulnager.core.language.openperiod import open_period
+
+        return open_period(phrase, inputs, own_units)
+    try:
+        return _read(phrase, own_units)
+    except PeriodSyntaxError as error:
+        raise error.dated(functools.partial(_dates_today, calendar)) from None
+
+
+def _dates_today(calendar: Calendar | None, phrase: str) -> str | None:
+    """The dates of a phrase on one line; None where it has none, or is none."""
+    try:
+        found = _read(phrase, () if calendar is None else calendar.own_units)
+        result = found.resolve(calendar=calendar)
+    except (PeriodSyntaxError, ResolveError):
+        return None
+    return dates_told(result)
+
+
+@lru_cache(maxsize=4096)
+def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
+    return Period(read_period(phrase, own_units))
+
+
+def resolved(what: object, **when: Any) -> Resolution:
+    """A resolution itself, or a period or a phrase resolved; ``when`` as for ``resolve``.
+
+    >>> resolved("last 3 whole months", today="2026-06-13").end
+    datetime.date(2026, 5, 31)
+
+    Raises SettingError for anything else, and for a resolution that is given a clock as well.
+    """
+    given = {name: value for name, value in when.items() if value is not None}
+    from ulnager.core.periods.buckets import Bucket
+
+    if isinstance(what, Bucket):
+        if given.keys() - {"tz"}:
+            raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
+        days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
+        return period(days).resolve(tz=given.get("tz"))
+    unknown = given.keys() - _WHEN
+    if unknown:
+        raise SettingError(f"there is no setting {min(unknown)!r}; give {', '.join(sorted(_WHEN))}")
+    if isinstance(what, Resolution):
+        if given.keys() - {"tz"}:
+            raise SettingError(
+                f"'{what.period}' is resolved already, so {min(given.keys() - {'tz'})} would do "
+                "nothing; give the period, or leave it out"
+            )
+        return what
+    return as_period(what, given.get("calendar")).resolve(**given)
+
+
+_WHEN = frozenset(
+    ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaults", "calendars")
+)
+
+
+def near_by(said: Period, result: Resolution) -> list[Period]:
+    """The phrases near one, measured from the same anchor as its dates."""
+    by_clock = result.anchor.source == "today"
+    return [one if by_clock else period(of_anchor(str(one))) for one in said.neighbours()]
+
+
+def as_period(what: object, calendar: Calendar | None = None) -> Period:
+    """A period itself, or a phrase as one; SettingError for anything else."""
+    if isinstance(what, Period):
+        return what
+    if isinstance(what, str):
+        return period(what, calendar)
+    raise SettingError(
+        f"{type(what).__name__} is no period; give a phrase such as 'last 3 whole months', a "
+        "period, or a resolution"
+    )

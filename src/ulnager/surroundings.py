@@ -1,0 +1,31 @@
+"""Who tells the core what it cannot know: the system's clock, the sources, the languages."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime, tzinfo
+
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.words import Words
+
+
+class Surroundings:
+    """The answers to what the core asks; what takes long to import is imported when it is asked."""
+
+    def present(self, zone: tzinfo | None) -> datetime:
+        """The system's clock."""
+        return datetime.now(zone).astimezone(zone)
+
+    def extent(self, data: object) -> Extent:
+        """The dates in a frame, a file, a source or a profile."""
+        from ulnager.sources.profile import extent_in
+
+        return extent_in(data)
+
+    def words(
+        self, locale: str, dates_as: str | None, texts: Mapping[str, Mapping[str, str]]
+    ) -> Words:
+        """The words of a language by the CLDR."""
+        from ulnager.locales.words import words
+
+        return words(locale, dates_as, texts)
