@@ -49,6 +49,7 @@ if TYPE_CHECKING:
     from ulnager.core.calendars.weeks import WeekCalendar
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.openperiod import OpenPeriod
+    from ulnager.core.messages import with_codes
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.datetable import date_table
     from ulnager.filters.conditions import condition, where
@@ -123,6 +124,7 @@ _FETCHED = {
     "running": "numbers.running",
     "totals": "numbers.totals",
     "where": "filters.conditions",
+    "with_codes": "core.messages",
     "service": "web.service",
 }
 
@@ -218,4 +220,5 @@ __all__ = [
     "totals",
     "where",
     "with_ages",
+    "with_codes",
 ]

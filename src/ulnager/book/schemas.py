@@ -12,6 +12,10 @@ from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
 
 Day = str
+CODE: str = Field("", description="Its code, for programs, where codes are asked for.")
+CODES: list[str] = Field(
+    [], description="Their codes, for programs, in the same order, where codes are asked for."
+)
 
 
 class _Told(BaseModel):
@@ -81,7 +85,7 @@ class InputTold(_Told):
     )
     typed: str | None = Field(description="What was typed, while that is a problem.")
     problem: str | None = Field(description="What is wrong, in words for viewers.")
-    problem_code: str | None = Field(description="Its code, for programs.")
+    problem_code: str = CODE
     untouched: bool = Field(description="Whether the viewer left it as it opened.")
     range: int = Field(description="Which range it belongs to, from 1.")
     min: int | Day | None = Field(description="The least value.")
@@ -99,7 +103,7 @@ class UnitTold(_Told):
     buckets: int | None = Field(description="How many buckets it gives.")
     fits: bool = Field(description="Whether that fits.")
     why: str | None = Field(description="Why it does not fit.")
-    why_code: str | None = Field(description="Its code, for programs.")
+    why_code: str = CODE
 
 
 class ByTold(_Told):
@@ -114,7 +118,7 @@ class ByTold(_Told):
 
 
 class ViewTold(_Told):
-    """What a picker shows at one moment; every key is always there."""
+    """What a picker shows at one moment; every key but codes is always there."""
 
     picker: str = Field(description="The picker's name.")
     label: str = Field(description="The picker's label.")
@@ -127,13 +131,9 @@ class ViewTold(_Told):
     by: ByTold | None = Field(description="How charts are grouped; null without a say in it.")
     dates: DatesTold | None = Field(description="The dates; null while there is a problem.")
     problems: list[str] = Field(description="Why there are no dates.")
-    problem_codes: list[str] = Field(
-        description="Their codes, for programs, in the same order; empty for what has none."
-    )
+    problem_codes: list[str] = CODES
     notes: list[str] = Field(description="What a viewer should know.")
-    note_codes: list[str] = Field(
-        description="Their codes, for programs, in the same order; empty for what has none."
-    )
+    note_codes: list[str] = CODES
     state: dict[str, str] = Field(description="All that the viewer touched, as text.")
     shown: str = Field(description="What is shown and untouched, as a query string.")
 

@@ -15,7 +15,7 @@ from ulnager.choices.shown import Shown
 from ulnager.choices.view import View
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
-from ulnager.core.messages import Message, codes_of, message_of
+from ulnager.core.messages import Message, message_of
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import too_many
 from ulnager.core.periods.resolution import Resolution
@@ -221,7 +221,5 @@ class OpenedChart:
             "by": self.by,
             "dates": self._dates_dict(),
             "problems": list(self.problems),
-            "problem_codes": codes_of(self.problems),
             "notes": notes,
-            "note_codes": codes_of(notes),
         }

@@ -11,7 +11,6 @@ from ulnager.choices.given import Given
 from ulnager.choices.labels import dates_dict, iso
 from ulnager.choices.listing import Listed, offered
 from ulnager.choices.shown import Shown, ShownChoice
-from ulnager.core.messages import code_of, codes_of
 from ulnager.core.words import Words
 
 
@@ -78,9 +77,7 @@ def view_dict(view: Shown) -> dict[str, Any]:
         "by": _by(view),
         "dates": None if view.problems else dates_dict(view.resolution, view.words),
         "problems": list(view.problems),
-        "problem_codes": codes_of(view.problems),
         "notes": list(view.notes),
-        "note_codes": codes_of(view.notes),
         "state": view.state,
         "shown": urlencode(view.shown, safe="/,"),
     }
@@ -114,7 +111,6 @@ def _input(view: Shown, given: Given) -> dict[str, Any]:
         "value": value,
         "typed": given.text if given.problem else None,
         "problem": given.problem and view.in_words(given.problem),
-        "problem_code": code_of(given.problem) if given.problem else None,
         "untouched": given.name not in view.state,
         "range": given.range,
         "min": bounds[0],
@@ -167,8 +163,7 @@ def _by(view: Shown) -> dict[str, Any] | None:
         "untouched": name not in view.state,
         "options": [
             {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
-             "fits": one.fits, "why": one.why and view.in_words(one.why),
-             "why_code": one.why and one.why.code}
+             "fits": one.fits, "why": one.why and view.in_words(one.why)}
             for one in view.units
         ],
     }  # fmt: skip

@@ -55,8 +55,8 @@ _SECTIONS: Final = {
     ),
     "The output": (
         "as_link", "as_book", "explain", "rows", "partial", "target", "name", "picture", "bound",
-        "layout", "size", "write", "replace", "to_book", "as_json", "as_sarif", "strict",
-        "help",
+        "layout", "size", "write", "replace", "to_book", "as_json", "codes", "as_sarif",
+        "strict", "help",
     ),
 }  # fmt: skip
 
@@ -73,9 +73,7 @@ class Command(click.Command):
         for param in self.get_params(ctx):
             record = param.get_help_record(ctx)
             if record is not None and record[1]:
-                is_general = isinstance(param, click.Option) and param.is_eager
-                name = "help" if is_general else param.name or ""
-                grouped[_section(name)].append(record)
+                grouped[_section(param.name or "")].append(record)
         for section, records in grouped.items():
             if records:
                 with formatter.section(section):

@@ -8,6 +8,7 @@ from typing import Any
 
 import click
 
+from ulnager.cli.output import CODES
 from ulnager.cli.request import Request
 
 Command = Callable[..., Any]
@@ -81,7 +82,33 @@ key_option = click.option(
 locale_option = click.option(
     "--locale", metavar="NAME", help="The language of labels: de, fr-CA. [default: the book's]"
 )
-json_option = click.option("--json", "as_json", is_flag=True, help="Print JSON.")
+
+
+def json_option(command: Command) -> Command:
+    """Adds ``--json``, and ``--codes``, which is JSON with the codes of messages beside them."""
+    plain = click.option(
+        "--json",
+        "as_json",
+        is_flag=True,
+        help="Print JSON.",
+        callback=lambda context, _, asked: asked or CODES in context.meta,
+    )
+    return plain(_codes_option(command))
+
+
+def _keep_codes(context: click.Context, _: click.Parameter, asked: bool) -> None:
+    if asked:
+        context.meta[CODES] = True
+
+
+_codes_option = click.option(
+    "--codes",
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_keep_codes,
+    help="Print JSON with the codes of notes, problems and reasons beside them.",
+)
 
 
 def basis_options(command: Command) -> Command:

@@ -14,10 +14,12 @@ from typing import Any
 import click
 
 from ulnager.cli.progress import stop_signs
+from ulnager.core.messages import with_codes
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.text import visible
 
 _WIDTH = 100
+CODES = "ulnager.codes"
 
 
 def echo(text: str = "", *, err: bool = False) -> None:
@@ -38,6 +40,9 @@ def width() -> int:
 def show_json(value: Any) -> None:
     """One JSON value on standard output."""
     import json
+
+    if click.get_current_context().meta.get(CODES):
+        value = with_codes(value)
 
     stop_signs()
     text = json.dumps(value, indent=2, ensure_ascii=False)

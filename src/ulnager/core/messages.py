@@ -76,8 +76,8 @@ def error_message(error: BaseException | None, *codes: str) -> Message | None:
     return None
 
 
-def code_of(text: str) -> str:
-    """The code of a sentence; empty for one that has none."""
+def code_of(text: object) -> str:
+    """The code of a sentence; empty for what has none."""
     return text.code if isinstance(text, Message) else ""
 
 
@@ -89,3 +89,24 @@ def codes_of(texts: Iterable[str]) -> list[str]:
 def of_code(texts: Iterable[str], code: str) -> list[str]:
     """The sentences of one code."""
     return [text for text in texts if code_of(text) == code]
+
+
+def with_codes(told: Any) -> Any:
+    """Plain values for JSON, with the codes of messages beside them: ``note_codes`` beside
+    ``notes``, ``why_code`` beside ``why``; empty for one that has none, left out where none has.
+
+    >>> with_codes({"notes": [Message("cut", code="no-cut")], "why": None})
+    {'notes': ['cut'], 'note_codes': ['no-cut'], 'why': None}
+    """
+    if isinstance(told, list | tuple):
+        return [with_codes(one) for one in told]
+    if not isinstance(told, dict):
+        return told
+    found: dict[str, Any] = {}
+    for name, one in told.items():
+        found[name] = with_codes(one)
+        if code_of(one):
+            found[f"{name}_code"] = code_of(one)
+        elif isinstance(one, list | tuple) and any(map(code_of, one)):
+            found[f"{name.removesuffix('s')}_codes"] = codes_of(one)
+    return found

@@ -12,7 +12,6 @@ from typing import Any, Final, NamedTuple
 from sqlalchemy import func, select
 
 from ulnager.core.errors import SettingError
-from ulnager.core.messages import codes_of
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
@@ -119,7 +118,6 @@ class Totals(ShowsItself):
             "label": self.resolution.label,
             "rows": [{key: _json(one) for key, one in row.to_dict().items()} for row in self.rows],
             "notes": notes,
-            "note_codes": codes_of(notes),
         }
 
     def to_frame(self, library: str = "pandas") -> Any:

@@ -22,7 +22,6 @@ from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
-from ulnager.core.messages import codes_of
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.deciding import asks_data
@@ -307,7 +306,6 @@ class Answers:
             chart["values"] = None if found is None or is_said else found.to_dict()
             if isinstance(found, str) and found not in (*chart["problems"], *chart["notes"]):
                 chart["notes"].append(found)
-            chart["note_codes"] = codes_of(chart["notes"])
         for picker in told["pickers"].values():
             picker["problems"] = [opened.said(discreet(one)) for one in picker["problems"]]
         return Answer({"page": told}, self.until(today, opened.moment.tz))

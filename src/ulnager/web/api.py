@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Any, Final
 
-from fastapi import APIRouter, Path, Query, Request
+from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.responses import Response
 
 from ulnager.filters.sql import DIALECTS
@@ -81,12 +81,17 @@ Spoken = Annotated[
           max_length=40),
 ]  # fmt: skip
 Name = Annotated[str, Path(description="Its name in the book.", max_length=200)]
+Codes = Annotated[
+    str | None,
+    Query(description="`true` for the codes of notes, problems and reasons beside them.",
+          max_length=2_000, json_schema_extra={"enum": ["true"]}),
+]  # fmt: skip
 Values = Annotated[bool, Query(description="Whether the numbers of its charts are asked for.")]
 
 
 def routes(answers: Answers) -> APIRouter:
     """The paths under ``/api``."""
-    api = APIRouter(prefix="/api", tags=["book"])
+    api = APIRouter(prefix="/api", tags=["book"], dependencies=[Depends(_with_codes)])
     body = (413, 415)
 
     @api.get("/book", responses=responses(BookAnswer, "The book at a glance.", 422, *body))
@@ -212,6 +217,10 @@ def routes(answers: Answers) -> APIRouter:
         return answered(request, await worked_out(request, lambda: answers.schedule(name, now)))
 
     return api
+
+
+def _with_codes(codes: Codes = None) -> None:
+    """Describes the parameter; ``answered`` reads it, and a picker may have its name."""
 
 
 def _fields(

@@ -14,6 +14,7 @@ from starlette.requests import Request
 from starlette.responses import Response
 
 from ulnager.core.arguments import shown
+from ulnager.core.messages import with_codes
 from ulnager.web.answers import Answer
 from ulnager.web.asking import Workers
 from ulnager.web.problems import Refused
@@ -32,7 +33,10 @@ async def worked_out(request: Request, make: Callable[[], Found], *more: Hashabl
 
 def answered(request: Request, answer: Answer) -> Response:
     """An answer as JSON; 304 where whoever asks has it already."""
-    body = json.dumps(_finite(answer.to_dict()), ensure_ascii=False, default=str).encode()
+    told = answer.to_dict()
+    if request.query_params.get("codes") == "true":
+        told = with_codes(told)
+    body = json.dumps(_finite(told), ensure_ascii=False, default=str).encode()
     return tagged(request, body, "application/json", _kept_for(answer))
 
 

@@ -6,7 +6,7 @@ from typing import Any
 
 from pydantic import BaseModel, ConfigDict, Field
 
-from ulnager.book.schemas import DatesTold, ViewTold
+from ulnager.book.schemas import CODES, DatesTold, ViewTold
 
 
 class _Told(BaseModel):
@@ -48,9 +48,7 @@ class ResolutionTold(_Told):
     empty: bool = Field(description="Whether there are no dates.")
     label: str = Field(description="The dates for a person to read.")
     notes: list[str] = Field(description="What is worth knowing, such as other readings.")
-    note_codes: list[str] = Field(
-        description="Their codes, for programs, in the same order; empty for what has none."
-    )
+    note_codes: list[str] = CODES
     steps: list[str] = Field(description="The steps that led there.")
 
 
@@ -89,13 +87,9 @@ class ChartTold(_Told):
     by: str | None = Field(description="The unit that it is grouped by.")
     dates: DatesTold | None = Field(description="Its dates; null while there is a problem.")
     problems: list[str] = Field(description="Why it has no dates.")
-    problem_codes: list[str] = Field(
-        description="Their codes, for programs, in the same order; empty for what has none."
-    )
+    problem_codes: list[str] = CODES
     notes: list[str] = Field(description="What a viewer should know.")
-    note_codes: list[str] = Field(
-        description="Their codes, for programs, in the same order; empty for what has none."
-    )
+    note_codes: list[str] = CODES
     values: dict[str, Any] | None = Field(
         description="Its numbers, bucket by bucket; null where there are none, and a note says why."
     )

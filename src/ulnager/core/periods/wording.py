@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
-from ulnager.core.messages import codes_of
 from ulnager.core.periods.spans import Span
 from ulnager.core.showing import Table, pairs
 from ulnager.core.words import ENGLISH, Words
@@ -52,7 +51,6 @@ def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
         "empty": result.is_empty,
         "label": result.label,
         "notes": list(result.notes),
-        "note_codes": codes_of(result.notes),
     }
     if steps:
         found["steps"] = list(result.steps)
