@@ -22,7 +22,7 @@ from ulnager import (
     where,
 )
 from ulnager.filters.engines import ENGINES as PRIMITIVES
-from ulnager.filters.engines import filled
+from ulnager.filters.engines.base import filled
 from ulnager.filters.sql import dialect_named
 
 from engines import (

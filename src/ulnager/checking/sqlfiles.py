@@ -29,6 +29,7 @@ from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.clock import Clock
+from ulnager.filters.columns import COLUMN_TYPES
 
 _OF_TIME: Final = re.compile(
     r"(?:^|_)(at|ts|time|timestamp|datetime|utc)$|timestamp|datetime", re.I
@@ -184,7 +185,7 @@ class _Condition:
         name = column.rsplit(".", 1)[-1].strip('"`[]')
         guessed = "timestamp" if _OF_TIME.search(name) else "date"
         self.held = column_type or guessed
-        self.is_time = self.held in ("timestamp", "timestamptz")
+        self.is_time = COLUMN_TYPES[self.held].has_time
 
     def findings(self, calendar: Calendar | None) -> Iterator[Finding]:
         """What is wrong with it, and which phrase it is."""

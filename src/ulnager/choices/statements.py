@@ -22,7 +22,8 @@ from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.filters.live import live_where
-from ulnager.filters.openwhere import Way, combined, constant, day_parameter, parameter, ways_of
+from ulnager.filters.openwhere import Way, combined, constant, parameter, ways_of
+from ulnager.filters.primitives import day_parameter
 
 _NOT_IN_SQL: Final = (phrases.latest_whole_day,)
 

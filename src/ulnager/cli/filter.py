@@ -17,7 +17,7 @@ from ulnager.core.errors import FilterError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, grain_named
-from ulnager.filters.columns import COLUMN_TYPES, KEY_GRAINS, ROUNDINGS
+from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
 from ulnager.filters.conditions import condition, where
 from ulnager.filters.sql import DIALECTS, sql_text
 from ulnager.filters.standards import STANDARDS
@@ -231,9 +231,10 @@ def _check_used(
     """FilterError for an option without effect; ``moving`` are those of a live condition."""
     if bound and target in STANDARDS:
         raise FilterError(f"--bound: {target} has no parameters; leave it out")
-    if rounding is not None and column_type not in KEY_GRAINS:
+    if rounding is not None and COLUMN_TYPES[column_type].grain is None:
+        coarse = [name for name, one in COLUMN_TYPES.items() if one.grain is not None]
         raise FilterError(
-            f"--rounding is for a key of months or weeks ({', '.join(KEY_GRAINS)}) and for a "
+            f"--rounding is for a key of months or weeks ({', '.join(coarse)}) and for a "
             f"--grain, and the column holds {column_type} by the day"
         )
     if not live:

@@ -119,29 +119,57 @@ def _iso_text(result: Resolution, zone: tzinfo | None) -> Bounds:
     )
 
 
-COLUMN_TYPES: Final[dict[str, Callable[[Resolution, tzinfo | None], Bounds]]] = {
-    "date": _dates,
-    "timestamp": _timestamps,
-    "timestamptz": _instants,
-    "yyyymmdd": _day_keys,
-    "yyyymm": _month_keys,
-    "yyyyww": _week_keys,
-    "iso-week": _week_texts,
-    "epoch-seconds": _epoch(1_000_000),
-    "epoch-milliseconds": _epoch(1_000),
-    "iso-text": _iso_text,
-}
+class ColumnType(NamedTuple):
+    """What is so of a type of column, in one row.
+
+    ``bounds`` are those of a resolution as values of the column, and ``live`` is the same of a day
+    that an engine works out. Values are written in one of the ``form``s of an engine
+    (``literal``, ``time``, ``instant``), as ``whole`` numbers or as ``text``. The days of instants
+    are known only with a zone, ``has_time`` is set where a day has many values, ``grain`` is what a
+    value stands for that is no day, and ``key`` is the engine's primitive for the day of a key.
+    """
+
+    bounds: Callable[[Resolution, tzinfo | None], Bounds]
+    live: Callable[[Any, Any], str]
+    form: str
+    has_time: bool = False
+    is_instant: bool = False
+    grain: Grain | None = None
+    key: str = ""
+
+    @property
+    def is_dated(self) -> bool:
+        """Whether its values are dates or times of the engine's own."""
+        return self.form in ("literal", "time", "instant")
+
+    @property
+    def is_moment(self) -> bool:
+        """Whether its values are instants of the engine's own."""
+        return self.form == "instant"
 
 
-KEY_GRAINS: Final = {
-    "yyyymm": Grain(Unit.MONTH),
-    "yyyyww": Grain(Unit.WEEK),
-    "iso-week": Grain(Unit.WEEK),
-}
-"""What a key that is no day stands for."""
-
-INSTANT_TYPES: Final = ("timestamptz", "epoch-seconds", "epoch-milliseconds")
-"""What holds instants, whose days are known only with a zone."""
+COLUMN_TYPES: Final[dict[str, ColumnType]] = {
+    "date": ColumnType(_dates, lambda sql, day: str(day), "literal"),
+    "timestamp": ColumnType(_timestamps, lambda sql, day: sql.time(day), "time", has_time=True),
+    "timestamptz": ColumnType(_instants, lambda sql, day: sql.instant(day), "instant",
+                              has_time=True, is_instant=True),
+    "yyyymmdd": ColumnType(_day_keys, lambda sql, day: sql.key(day, 3), "whole", key="day_of_key"),
+    "yyyymm": ColumnType(_month_keys, lambda sql, day: sql.key(day, 2), "whole",
+                         grain=Grain(Unit.MONTH), key="day_of_month_key"),
+    "yyyyww": ColumnType(_week_keys, lambda sql, day: sql.week_key(day), "whole",
+                         grain=Grain(Unit.WEEK), key="day_of_week_key"),
+    "iso-week": ColumnType(_week_texts, lambda sql, day: sql.week_text(day), "text",
+                           grain=Grain(Unit.WEEK), key="day_of_week_text"),
+    "epoch-seconds": ColumnType(_epoch(1_000_000), lambda sql, day: sql.seconds(day), "whole",
+                                has_time=True, is_instant=True),
+    "epoch-milliseconds": ColumnType(_epoch(1_000), lambda sql, day: f"{sql.seconds(day)} * 1000",
+                                     "whole", has_time=True, is_instant=True),
+    "iso-text": ColumnType(_iso_text, lambda sql, day: sql.text(day), "text"),
+}  # fmt: skip
+DAY_TYPES: Final = tuple(name for name, one in COLUMN_TYPES.items() if one.is_dated)
+"""What a column may hold whose values are themselves taken for days."""
+KEY_TYPES: Final = tuple(name for name, one in COLUMN_TYPES.items() if one.key)
+"""What a column of keys may hold."""
 
 ROUNDINGS: Final = ("inward", "outward")
 
@@ -159,9 +187,14 @@ class Held(NamedTuple):
     grain: Grain | None = None
 
     @property
+    def type(self) -> ColumnType:
+        """What is so of its type."""
+        return COLUMN_TYPES[self.column_type]
+
+    @property
     def stands_for(self) -> Grain | None:
         """The unit that a value of the column stands for; None for a day or a moment."""
-        return self.grain or KEY_GRAINS.get(self.column_type)
+        return self.grain or self.type.grain
 
 
 def held_as(
@@ -203,7 +236,7 @@ def column_bounds(result: Resolution, held: Held) -> Bounds:
     Raises FilterError for another type, instants without a zone, or a period that cuts such a unit
     when no rounding is given.
     """
-    bounds = COLUMN_TYPES[held.column_type]
+    bounds = held.type.bounds
     if held.stands_for is None:
         return bounds(result, held.zone)
     _dates(result, held.zone)  # Hours are refused first.

@@ -218,7 +218,7 @@ def _mask_of_many(column: _Column, result: Resolution) -> nw.Expr:
     if weekly is None:
         return _mask(column.values, column_bounds(result, column.held))
     local = column.values
-    if column.held.column_type == "timestamptz":
+    if column.held.type.is_instant:
         local = local.dt.convert_time_zone(str(column.held.zone))
     # Narwhals counts weekdays from 1, for Monday.
     mask = _mask(column.values, weekly.whole) & local.dt.weekday().is_in(
@@ -232,7 +232,7 @@ def _mask_of_many(column: _Column, result: Resolution) -> nw.Expr:
 def _local_times(part: Any, column: _Column) -> Any:
     """A column of a frame in memory as an array of ``datetime64`` in local time, NaT for nulls."""
     values = column.values
-    if column.held.column_type == "timestamptz":
+    if column.held.type.is_instant:
         values = values.dt.convert_time_zone(str(column.held.zone)).dt.replace_time_zone(None)
     try:
         found = part.select(values)[column.name].to_numpy()

@@ -15,14 +15,14 @@ from sqlalchemy.types import TypeEngine
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, Held, column_bounds
-from ulnager.filters.engines import ENGINES, day_of_time, filled, local_day
+from ulnager.filters.engines import ENGINES
+from ulnager.filters.engines.base import filled
+from ulnager.filters.primitives import day_of
 from ulnager.filters.sql import named_column
 from ulnager.filters.sqltypes import value_type
 
 MANY: Final = 200
 """How many spans are expressions of SQLAlchemy; more are written as they are."""
-
-_WITH_WEEKDAYS: Final = ("date", "timestamp", "timestamptz")
 
 # Not every engine knows the word false; all of them know this.
 _NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0")
@@ -83,7 +83,7 @@ class WeeklyBounds(NamedTuple):
 
 def weekly_bounds(result: Resolution, held: Held) -> WeeklyBounds | None:
     """The bounds of a period that is cut by weekdays, when they are fewer that way."""
-    is_by_day = held.column_type in _WITH_WEEKDAYS and held.stands_for is None
+    is_by_day = held.type.is_dated and held.stands_for is None
     found = result.weekly() if is_by_day else None
     if found is None:
         return None
@@ -150,13 +150,11 @@ def _weekday(name: str, held: Held, dialect: str) -> str | None:
     engine = ENGINES.get(dialect)
     if engine is None:
         return None
-    if held.column_type == "timestamptz":
-        if not engine.has_zones or getattr(held.zone, "key", None) is None:
-            return None
-        day = local_day(engine, name, zone_name(held.zone or "UTC"))
-    else:
-        day = name if held.column_type == "date" else day_of_time(engine, name)
-    return filled(engine, "weekday", x=day)
+    has_zone = engine.has_zones and getattr(held.zone, "key", None) is not None
+    if held.type.is_instant and not has_zone:
+        return None
+    zone = zone_name(held.zone or "UTC") if has_zone else None
+    return filled(engine, "weekday", x=day_of(engine, name, held.column_type, zone))
 
 
 def _writer(

@@ -17,7 +17,7 @@ from ulnager.core.calendars.tables import TableCalendar
 from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
-from ulnager.filters.engines import Engine
+from ulnager.filters.engines.base import Engine
 from ulnager.filters.sqldays import SqlArithmetic
 from ulnager.filters.sqlvalues import SqlDay
 
@@ -56,7 +56,7 @@ class DateTable(SqlArithmetic):
 
     def check_anchor(self, anchor: str) -> None:
         """FilterError for a row's own anchor that could not be told from a column of the table."""
-        if self.engine.name in ("spark", "datafusion", "clickhouse"):
+        if not self.engine.joins:
             raise FilterError(
                 f"{self.engine.name} cannot look the date of each row up in a date table; filter "
                 "the rows in memory with keep_each, or use a calendar of months without business "

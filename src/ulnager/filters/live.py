@@ -9,7 +9,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
-from typing import Any, Final, NamedTuple
+from typing import Any, NamedTuple
 
 from sqlalchemy import (
     ColumnClause,
@@ -41,7 +41,7 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.parts import Part, parts_of
 from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
-from ulnager.filters.columns import INSTANT_TYPES, Held, held_as
+from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.grained import Grained
 from ulnager.filters.joined import DateTable
 from ulnager.filters.livechecks import check_definition, check_sorted, check_time
@@ -50,9 +50,6 @@ from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
 from ulnager.filters.openwhere import open_where
 from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
-
-_DAY_TYPES: Final = ("date", "timestamp", "timestamptz")
-"""What a column may hold whose values are themselves taken for days."""
 
 
 @checked()
@@ -120,10 +117,10 @@ def live_where(
     held = held_as(column_type, tz, rounding, grain)
     latest_type = latest_type or _same_type(place, on, column_type)
     for name, given in (("latest_type", latest_type), ("anchor_type", anchor_type)):
-        if given not in _DAY_TYPES:
-            raise FilterError(f"{name} is {given!r}; choose {', '.join(_DAY_TYPES)}")
-    types = (column_type, latest_type if place else "", anchor_type if anchor is not None else "")
-    if zone is None and any(name in INSTANT_TYPES for name in types):
+        if given not in DAY_TYPES:
+            raise FilterError(f"{name} is {given!r}; choose {', '.join(DAY_TYPES)}")
+    types = [column_type, *[latest_type] * bool(place), *[anchor_type] * (anchor is not None)]
+    if zone is None and any(COLUMN_TYPES[name].is_instant for name in types):
         raise FilterError("a column of instants needs tz, where its days begin")
     known = calendars_of(calendar, calendars, defaults)
     check_definition(period.definition, known.chosen)
@@ -169,7 +166,7 @@ def live_where(
 
     if not isinstance(tree, Part):
         check_sorted(tree, is_open)
-    days = DayColumn(column, column_type, zone, after // timedelta(hours=1))
+    days = DayColumn(column, column_type, zone, after // timedelta(minutes=1))
     return joined_clause(tree, part, days, known)
 
 
@@ -246,7 +243,7 @@ class _Moving(NamedTuple):
         row, where there is one, and the parameters."""
         count = len(texts) - len(self.parameters)
         anchor = texts[0] if count else None
-        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(hours=1))
+        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(minutes=1))
         if self.date_table is None:
             arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
         else:
@@ -333,7 +330,7 @@ def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], hel
     """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
     if latest is None or latest[1] != _name_of(on):
         return "date"
-    if held not in _DAY_TYPES:
+    if held not in DAY_TYPES:
         raise FilterError(
             f"{latest[1]} holds {held}, and the latest date is found in dates or times: "
             "name another column for latest, or make a view with one"

@@ -15,6 +15,7 @@ from ulnager.core.periods.parts import Joined, Part, Tree
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
+from ulnager.filters.columns import COLUMN_TYPES
 
 
 def check_definition(definition: Definition, calendar: Calendar) -> None:
@@ -42,7 +43,7 @@ def check_time(
     column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
 ) -> None:
     """FilterError where hours, minutes and seconds have no live condition."""
-    if column_type != "timestamptz" or zone is None:
+    if not COLUMN_TYPES[column_type].is_moment or zone is None:
         raise FilterError(
             "hours, minutes and seconds are live for a column of instants (timestamptz) with its "
             "tz only; freeze the dates for others"

@@ -18,17 +18,20 @@ from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.parts import Joined, Part, Tree
 from ulnager.core.periods.settings import Calendars
 from ulnager.core.suggest import no_such
-from ulnager.filters.engines import day_of_time, engine_named, filled, local_day
+from ulnager.filters.columns import COLUMN_TYPES
+from ulnager.filters.engines import engine_named
+from ulnager.filters.engines.base import filled
+from ulnager.filters.primitives import day_of
 from ulnager.filters.sqlvalues import literal_day
 
 
 class DayColumn(NamedTuple):
-    """A column whose days are told apart: what it holds, where, and from which hour on."""
+    """A column whose days are told apart: what it holds, where, and from which minute on."""
 
     column: ColumnElement[Any]
     column_type: str
     zone: str | None
-    hours: int
+    minutes: int
 
 
 def joined_clause(
@@ -70,7 +73,7 @@ class IsSuchDay(FunctionElement[bool]):
 
     def __init__(self, days: DayColumn, sorts: DaySet, calendar: Calendar) -> None:
         super().__init__(days.column)
-        if days.column_type not in ("date", "timestamp", "timestamptz"):
+        if not COLUMN_TYPES[days.column_type].is_dated:
             raise FilterError(
                 f"the {sorts} of a column of {days.column_type} cannot be told apart in SQL; "
                 "filter a column of dates or timestamps, or with frozen dates"
@@ -83,11 +86,8 @@ class IsSuchDay(FunctionElement[bool]):
 def _is_such_day(element: IsSuchDay, compiler: SQLCompiler, **options: Any) -> str:
     (column,) = element.clauses
     held, engine = element.days, engine_named(compiler.dialect.name)
-    day = compiler.process(column, **options)
-    if held.column_type == "timestamptz":
-        day = local_day(engine, day, held.zone, held.hours)
-    elif held.column_type == "timestamp":
-        day = day_of_time(engine, day, held.hours)
+    text = compiler.process(column, **options)
+    day = day_of(engine, text, held.column_type, held.zone, held.minutes)
 
     def among(dates: tuple[date, ...]) -> str:
         listed = ", ".join(str(literal_day(engine, found.toordinal())) for found in dates)

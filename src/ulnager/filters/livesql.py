@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, date, datetime
-from typing import Any, Final, NamedTuple
+from typing import Any, NamedTuple
 
 from sqlalchemy import Dialect
 
@@ -12,16 +12,17 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.grain import Grain
 from ulnager.core.units import Unit
-from ulnager.filters.engines import (
+from ulnager.filters.columns import COLUMN_TYPES
+from ulnager.filters.engines import engine_named
+from ulnager.filters.engines.base import (
     Engine,
     check_zone,
     day_of_time,
-    engine_named,
     filled,
-    local_day,
     midnight,
     time_of_day,
 )
+from ulnager.filters.primitives import day_of
 from ulnager.filters.sqldays import SqlArithmetic
 from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
 from ulnager.filters.sqlvalues import SqlDay, days_between, literal_day
@@ -38,11 +39,11 @@ class Latest(NamedTuple):
 
 
 class EngineSql:
-    """An engine with the dialect that quotes for it, the time zone in use, and how many hours after
-    midnight a day begins there."""
+    """An engine with the dialect that quotes for it, the time zone in use, and how many minutes
+    after midnight a day begins there."""
 
-    def __init__(self, dialect: Dialect, zone: str | None, hours: int = 0) -> None:
-        self.hours = hours
+    def __init__(self, dialect: Dialect, zone: str | None, minutes: int = 0) -> None:
+        self.minutes = minutes
         self.engine: Engine = engine_named(dialect.name)
         self.zone = zone
         self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
@@ -57,24 +58,21 @@ class EngineSql:
         if today is not None:
             return SqlDay(self.engine, self.engine.literal.format(x=today))
         if self.zone is None:
-            if self.hours:
-                day = day_of_time(self.engine, self.engine.local_now, self.hours)
+            if self.minutes:
+                day = day_of_time(self.engine, self.engine.local_now, self.minutes)
                 return SqlDay(self.engine, day)
             return SqlDay(self.engine, self.engine.today)
         if self.engine.has_zones:
             return self.day_of(self.engine.now, "timestamptz", may_be_null=False)
         check_zone(self.engine, self.zone, "today")
-        if self.hours:
+        if self.minutes:
             return self.day_of(self.engine.now, "timestamp", may_be_null=False)
         return SqlDay(self.engine, self.engine.utc_today)
 
     def day_of(self, value: str, held: str, *, may_be_null: bool = True) -> SqlDay:
         """The day of a date, a timestamp, or an instant in the zone."""
-        if held == "timestamptz":
-            value = local_day(self.engine, value, self.zone, self.hours)
-        elif held == "timestamp":
-            value = day_of_time(self.engine, value, self.hours)
-        return SqlDay(self.engine, value, may_be_null=may_be_null)
+        found = day_of(self.engine, value, held, self.zone, self.minutes)
+        return SqlDay(self.engine, found, may_be_null=may_be_null)
 
     def moment(self, now: datetime | None) -> Any:
         """The instant of the clock, or one that stands for it."""
@@ -90,7 +88,7 @@ class EngineSql:
         if isinstance(arithmetic, SqlInstants):
             return str(arithmetic.as_sql(side))
         found: SqlDay = arithmetic.as_sql(side)
-        return _BOUNDS[held](self, found)
+        return COLUMN_TYPES[held].live(self, found)
 
     def text(self, day: SqlDay) -> str:
         """A date as ISO text."""
@@ -98,11 +96,11 @@ class EngineSql:
 
     def instant(self, day: SqlDay) -> str:
         """The instant at which a date begins."""
-        return midnight(self.engine, str(day), self.zone, self.hours)
+        return midnight(self.engine, str(day), self.zone, self.minutes)
 
     def time(self, day: SqlDay) -> str:
         """The local time at which a date begins."""
-        return time_of_day(self.engine, str(day), self.hours)
+        return time_of_day(self.engine, str(day), self.minutes)
 
     def seconds(self, day: SqlDay) -> str:
         """The seconds since 1970 at which a date begins."""
@@ -146,21 +144,6 @@ class EngineSql:
     def _formatted_as(self, day: SqlDay, form: str) -> str:
         text = form.replace("%", self.percent)
         return filled(self.engine, "formatted", x=str(day), f=text)
-
-
-# A day in terms of what a column holds, by its type.
-_BOUNDS: Final[dict[str, Callable[[EngineSql, SqlDay], str]]] = {
-    "date": lambda sql, day: str(day),
-    "timestamp": EngineSql.time,
-    "timestamptz": EngineSql.instant,
-    "yyyymm": lambda sql, day: sql.key(day, 2),
-    "yyyyww": lambda sql, day: sql.week_key(day),
-    "iso-week": lambda sql, day: sql.week_text(day),
-    "yyyymmdd": lambda sql, day: sql.key(day, 3),
-    "epoch-seconds": EngineSql.seconds,
-    "epoch-milliseconds": lambda sql, day: f"{sql.seconds(day)} * 1000",
-    "iso-text": EngineSql.text,
-}
 
 
 class SqlExtent:
@@ -207,7 +190,7 @@ class SqlExtent:
         edge = filled(self.sql.engine, primitive, x=name)
         where = f" WHERE {' AND '.join(tests)}" if tests else ""
         value = f"(SELECT {edge} FROM {table}{where})"
-        if self.held == "date":
+        if not COLUMN_TYPES[self.held].has_time:
             # A date is the day that it says, whenever days start elsewhere.
             found = SqlDay(
                 self.sql.engine, day_of_time(self.sql.engine, value, 0), may_be_null=True
@@ -229,7 +212,7 @@ class SqlExtent:
         return self.edge(primitive, table, name, self._counts(name))
 
     def _bound(self, day: SqlDay) -> str:
-        return _BOUNDS[self.latest_type](self.sql, day)
+        return COLUMN_TYPES[self.latest_type].live(self.sql, day)
 
     def _counts(self, name: str) -> list[str]:
         """What leaves out the dates that stand for none."""

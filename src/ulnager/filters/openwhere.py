@@ -12,7 +12,6 @@ from typing import Any, Final, NamedTuple
 
 from sqlalchemy import (
     ColumnElement,
-    Date,
     Integer,
     String,
     and_,
@@ -22,9 +21,6 @@ from sqlalchemy import (
     literal_column,
     or_,
 )
-from sqlalchemy.ext.compiler import compiles
-from sqlalchemy.sql.compiler import SQLCompiler
-from sqlalchemy.sql.functions import FunctionElement
 
 from ulnager.core.errors import FilterError
 from ulnager.core.language.inputs import Input, fixed_day
@@ -35,6 +31,7 @@ from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.openslots import PARAMETER
 from ulnager.core.units import UNIT_NAMES
+from ulnager.filters.primitives import day_parameter
 
 MOST_WAYS: Final = 2_000
 MOST_COUNTED: Final = 400
@@ -42,28 +39,6 @@ MOST_COUNTED: Final = 400
 
 Live = Callable[..., ColumnElement[bool]]
 Options = dict[str, Any]
-
-
-class DayParameter(FunctionElement[Any]):
-    """A parameter that is a date, told to engines that would not know of a null what it is."""
-
-    type = Date()
-    inherit_cache = True
-
-
-@compiles(DayParameter)
-def _cast(element: DayParameter, compiler: SQLCompiler, **options: Any) -> str:
-    (inner,) = element.clauses
-    text = compiler.process(inner, **options)
-    name = compiler.dialect.name
-    if name == "sqlite":
-        return text  # Its dates are text.
-    return f"CAST({text} AS {'Nullable(Date32)' if name.startswith('clickhouse') else 'DATE'})"
-
-
-def day_parameter(name: str) -> ColumnElement[Any]:
-    """A bound parameter for a date."""
-    return DayParameter(bindparam(name, type_=Date))
 
 
 Measured = Callable[[Definition], tuple[Definition, dict[str, ColumnElement[Any]]]]

@@ -13,9 +13,8 @@ from datetime import datetime
 from typing import Any, Final
 
 from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name, table
-from sqlalchemy.dialects import mysql, postgresql, sqlite
 from sqlalchemy.engine.default import DefaultDialect
-from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
+from sqlalchemy.sql.compiler import SQLCompiler
 from sqlalchemy.sql.elements import BindParameter, BooleanClauseList
 from sqlalchemy.sql.operators import and_ as and_op
 from sqlalchemy.sql.operators import or_ as or_op
@@ -23,58 +22,10 @@ from sqlalchemy.sql.visitors import iterate
 
 from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.errors import FilterError
-from ulnager.filters.sqltypes import Literal
+from ulnager.filters.engines import TARGETS, engine_of
 
-
-class _Ansi(DefaultDialect):
-    """Standard SQL as DuckDB and PostgreSQL understand it."""
-
-    name = "ansi"
-    supports_native_boolean = True
-
-
-class _DuckDB(_Ansi):
-    name = "duckdb"
-
-
-class _DataFusion(_Ansi):
-    name = "datafusion"
-
-
-class _ClickHouse(_Ansi):
-    name = "clickhouse"
-
-
-class _BackticksPreparer(IdentifierPreparer):
-    def __init__(self, dialect: Dialect) -> None:
-        super().__init__(dialect, initial_quote="`", escape_quote="`")
-
-
-class _SparkCompiler(SQLCompiler):
-    def visit_bindparam(self, bindparam: Any, *args: Any, **options: Any) -> str:
-        """Parameters hold times as text: Spark would take one of Python's for its driver's zone."""
-        text: str = super().visit_bindparam(bindparam, *args, **options)  # type: ignore[no-untyped-call]
-        word = bindparam.type.words.get("spark") if isinstance(bindparam.type, Literal) else None
-        return f"CAST({text} AS {word})" if word and text.startswith(":") else text
-
-
-class _Spark(_Ansi):
-    name = "spark"
-    statement_compiler = _SparkCompiler
-    preparer: type[IdentifierPreparer] = _BackticksPreparer
-
-
-DIALECTS: Final[dict[str, type[DefaultDialect]]] = {
-    "ansi": _Ansi,
-    "duckdb": _DuckDB,
-    "postgresql": postgresql.dialect,
-    "mysql": mysql.dialect,
-    "mariadb": mysql.dialect,
-    "sqlite": sqlite.dialect,
-    "spark": _Spark,
-    "datafusion": _DataFusion,
-    "clickhouse": _ClickHouse,
-}
+DIALECTS: Final = {name: engine.dialect for name, engine in TARGETS.items()}
+"""The dialects of SQLAlchemy for all that text is written for."""
 
 
 @functools.cache
@@ -183,7 +134,7 @@ def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condi
     text = whole.compile(dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {})
     assert isinstance(text, SQLCompiler)
     parameters = {} if literal else dict(text.params)
-    if dialect.name == "spark":
+    if engine_of(dialect.name).text_parameters:
         parameters = {
             name: str(value) if isinstance(value, datetime) else value
             for name, value in parameters.items()

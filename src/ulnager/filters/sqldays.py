@@ -10,7 +10,7 @@ from ulnager.core.calendars.base import Calendar, OfCalendar
 from ulnager.core.calendars.months import MonthCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
-from ulnager.filters.engines import Engine, filled
+from ulnager.filters.engines.base import Engine, filled
 from ulnager.filters.sqlinstants import SqlInstants
 from ulnager.filters.sqlvalues import Narrows, SqlDay, literal_day
 

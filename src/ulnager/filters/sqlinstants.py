@@ -14,7 +14,7 @@ from ulnager.core.calendars.instants import InstantArithmetic, moment_of
 from ulnager.core.calendars.zones import zone_name
 from ulnager.core.errors import FilterError
 from ulnager.core.units import MICROSECOND_DAY, Unit
-from ulnager.filters.engines import Engine, check_zone, filled, local_day, midnight
+from ulnager.filters.engines.base import Engine, check_zone, filled, local_day, midnight
 from ulnager.filters.sqlvalues import Narrows, SqlCount, SqlDay, SqlTruth
 
 _SIZES = (Unit.HOUR, Unit.MINUTE, Unit.SECOND)

@@ -12,7 +12,7 @@ from typing import Any, Final
 
 from ulnager.core.calendars.daynumbers import date_of
 from ulnager.core.errors import FilterError
-from ulnager.filters.engines import Engine, filled
+from ulnager.filters.engines.base import Engine, filled
 
 MOST_CHARACTERS: Final = 100_000
 """How long one bound may be: what is moved by its own length is in its text several times."""

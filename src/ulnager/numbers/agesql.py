@@ -18,18 +18,13 @@ from ulnager.core.errors import FilterError, SettingError
 from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.units import Unit
-from ulnager.filters.engines import Engine, day_of_time, engine_named, filled
+from ulnager.filters.engines import engine_named
+from ulnager.filters.engines.base import Engine, filled
+from ulnager.filters.primitives import day_of
 from ulnager.filters.sql import named_column
 from ulnager.filters.sqlvalues import literal_day
 
 _TYPES: Final = ("date", "timestamp")
-# The parts of a date as whole numbers, where an engine has other words than most.
-_YEARS: Final = {"sqlite": "CAST(strftime('%Y', {x}) AS INTEGER)"}
-_MONTHS: Final = {"sqlite": "CAST(strftime('%m', {x}) AS INTEGER)"}
-_DAYS: Final = {"sqlite": "CAST(strftime('%d', {x}) AS INTEGER)"}
-_DIVIDED: Final = {"sqlite": "({x} / {n})", "postgresql": "({x} / {n})", "duckdb": "({x} // {n})",
-                   "mysql": "({x} DIV {n})", "spark": "({x} DIV {n})", "datafusion": "({x} / {n})",
-                   "clickhouse": "intDiv({x}, {n})"}  # fmt: skip
 
 
 @checked(
@@ -91,7 +86,7 @@ def age(
     if after % timedelta(hours=1) and column_type == "timestamp":
         raise FilterError("days of timestamps begin at a full hour in SQL: day_starts='04:00'")
     clauses = [named_column(one) for one in (since, until) if one is not None]
-    return AgeOf(clauses, known, anchor, column_type, date_table, after // timedelta(hours=1))
+    return AgeOf(clauses, known, anchor, column_type, date_table, after // timedelta(minutes=1))
 
 
 class AgeOf(FunctionElement[Any]):
@@ -107,10 +102,10 @@ class AgeOf(FunctionElement[Any]):
         anchor: date | None,
         column_type: str,
         table: str | None,
-        hours: int = 0,
+        minutes: int = 0,
     ) -> None:
         super().__init__(*clauses)
-        self.hours = hours
+        self.minutes = minutes
         self.unit, self.anchor = unit, anchor
         self.column_type, self.table = column_type, table
 
@@ -119,8 +114,7 @@ class AgeOf(FunctionElement[Any]):
 def _age_of(element: AgeOf, compiler: SQLCompiler, **options: Any) -> str:
     engine = engine_named(compiler.dialect.name)
     columns = [compiler.process(one, **options) for one in element.clauses]
-    if element.column_type == "timestamp":
-        columns = [day_of_time(engine, one, element.hours) for one in columns]
+    columns = [day_of(engine, one, element.column_type, None, element.minutes) for one in columns]
     day = element.anchor
     to = engine.today if day is None else str(literal_day(engine, day.toordinal()))
     start, stop = columns[0], columns[1] if len(columns) > 1 else None
@@ -162,21 +156,18 @@ def _counted(engine: Engine, unit: Unit, start: str, end: str) -> str:
         days = filled(engine, "days_between", x=end, y=start)
         return days if unit.days == 1 else _divided(engine, days, unit.days)
 
-    def part(which: str, of: str) -> str:
-        special = {"YEAR": _YEARS, "MONTH": _MONTHS, "DAY": _DAYS}[which].get(engine.name)
-        if special:
-            return special.format(x=of)
-        taken = f"EXTRACT({which} FROM {of})"
-        return f"CAST({taken} AS {engine.integer})" if engine.name != "mysql" else taken
+    def parts(of: str) -> list[str]:
+        names = ("year_of", "month_of", "day_in_month")
+        return [filled(engine, one, x=of) for one in names]
 
+    (year, month, day), (since_year, since_month, since_day) = map(parts, (end, start))
     # A day of the month that comes later is not reached yet, however short the month of the start.
     months = (
-        f"(({part('YEAR', end)} - {part('YEAR', start)}) * 12 + {part('MONTH', end)} - "
-        f"{part('MONTH', start)} - CASE WHEN {part('DAY', end)} < {part('DAY', start)} "
-        "THEN 1 ELSE 0 END)"
+        f"(({year} - {since_year}) * 12 + {month} - {since_month} - "
+        f"CASE WHEN {day} < {since_day} THEN 1 ELSE 0 END)"
     )
     return months if unit.months == 1 else _divided(engine, months, unit.months)
 
 
 def _divided(engine: Engine, number: str, by: int) -> str:
-    return _DIVIDED[engine.name].format(x=number, n=by)
+    return filled(engine, "divided", x=number, n=by)

@@ -11,6 +11,7 @@ from sqlalchemy import (
     ColumnElement,
     Date,
     DateTime,
+    Double,
     Integer,
     and_,
     bindparam,
@@ -21,7 +22,6 @@ from sqlalchemy import (
     or_,
     select,
 )
-from sqlalchemy import type_coerce as as_type
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
@@ -29,6 +29,7 @@ from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.suggest import no_such
+from ulnager.filters.primitives import DayOf, Primitive
 from ulnager.filters.sqltypes import value_type
 from ulnager.numbers.cells import Cells, cells_from, joined
 from ulnager.numbers.kinds import kind_of, nans_of, number_of_column
@@ -236,9 +237,7 @@ def _aggregate(key: str, source: Source, name: str, kind: str) -> ColumnElement[
     if key == "values":
         return func.count(value)
     if key == "total":
-        # The engine's plain sum of floating numbers is another one each time.
-        is_plain = kind != "float" or source.dialect_name != "duckdb"
-        return func.sum(value) if is_plain else func.fsum(value)
+        return Primitive("sum_of_floats", value, Double()) if kind == "float" else func.sum(value)
     return func.min(value) if key == "low" else func.max(value)
 
 
@@ -246,12 +245,14 @@ def _joined(key: str, column: Any, kind: str) -> ColumnElement[Any]:
     """An aggregate of quarters as one of days."""
     if key in ("low", "high"):
         return func.min(column) if key == "low" else func.max(column)
-    return func.fsum(column) if kind == "float" and key == "total" else func.sum(column)
+    if kind == "float" and key == "total":
+        return Primitive("sum_of_floats", column, Double())
+    return func.sum(column)
 
 
 def _keeps_to_quarters(asked: Asked, ranges: Sequence[Range] | None) -> bool:
     """Whether instants may be gathered by the quarter: all offsets are whole ones."""
-    if asked.column.column_type != "timestamptz" or asked.source.dialect_name != "duckdb":
+    if not asked.column.held.is_instant or not asked.source.engine.microseconds:
         return False
     if asked.tz is None:
         return False
@@ -277,14 +278,14 @@ def _keeps_to_quarters(asked: Asked, ranges: Sequence[Range] | None) -> bool:
 
 def _quarter(asked: Asked) -> ColumnElement[Any]:
     """The start of an instant's quarter of an hour, in microseconds since 1970."""
-    number = as_type(func.epoch_us(asked.source.value(asked.column.name)), Integer())
+    number = Primitive("microseconds", asked.source.value(asked.column.name), Integer())
     return number - (number % _QUARTER + _QUARTER) % _QUARTER
 
 
 def _day_of_quarter(number: Any, asked: Asked) -> ColumnElement[Any]:
     assert asked.tz is not None
-    local = as_type(func.timezone(zone_name(asked.tz), func.make_timestamptz(number)), DateTime())
-    return cast(local, Date())
+    moment = Primitive("of_microseconds", number, DateTime(timezone=True))
+    return DayOf(moment, "timestamptz", zone_name(asked.tz))
 
 
 def _plain(value: Any, kind: str) -> Any:
@@ -300,12 +301,8 @@ def exact_measure(source: Source, how: str, name: str | None) -> ColumnElement[A
     if how == "distinct":
         return func.count(source.rows.c[name].distinct())
     value = number_of_column(source, name, kind_of(source, name, needed={how}))
-    if source.dialect_name == "duckdb":
-        return func.quantile_cont(value, 0.5)
-    if source.dialect_name == "postgresql":
-        return func.percentile_cont(0.5).within_group(value)
-    if source.dialect_name == "spark":
-        return func.percentile(value, 0.5)
+    if source.engine.median:
+        return Primitive("median", value, Double())
     raise SettingError(
         f"{source.dialect_name} has no median; take mean, min or max, or read the data from a file"
     )

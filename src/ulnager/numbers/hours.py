@@ -127,7 +127,7 @@ class _Clock:
     """Instants as a column has them: in UTC, or local ones without a zone, which count as UTC."""
 
     def __init__(self, result: Resolution, asked: Asked) -> None:
-        self.is_local = asked.column.column_type == "timestamp"
+        self.is_local = not asked.column.held.is_instant
         zone: Any = UTC if self.is_local else asked.tz
         if zone is None and isinstance(result, InstantResolution):
             zone = result.zone

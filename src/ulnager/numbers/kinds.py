@@ -7,7 +7,7 @@ from collections.abc import Collection
 from decimal import Decimal
 from typing import Any, Final
 
-from sqlalchemy import ColumnElement, Double, Numeric, case, cast, func, literal_column, select
+from sqlalchemy import ColumnElement, Numeric, case, cast, func, literal_column, select
 
 from ulnager.core.errors import SettingError
 from ulnager.sources.base import Source
@@ -24,7 +24,7 @@ def kind_of(source: Source, value: str, *, needed: Collection[str] = ()) -> str:
     """
     told = next(c.engine_type for c in source.columns if c.name == value).upper()
     found = _by_type(told)
-    if source.dialect_name == "sqlite":
+    if source.engine.stores_text:
         # A column of SQLite holds what was put into it, whatever it was declared as.
         found = _by_values(source, value)
     if found == "other" and needed:
@@ -52,12 +52,8 @@ def _by_values(source: Source, value: str) -> str:
 
 def _no_number(source: Source, kind: str) -> ColumnElement[Any] | None:
     """What stands for no number (NaN) in columns of a kind, where an engine has it."""
-    dialect = source.dialect_name
-    if kind == "float" and dialect in ("duckdb", "postgresql", "spark"):
-        return cast(literal_column("'NaN'"), Double())
-    if kind == "decimal" and dialect == "postgresql":
-        return cast(literal_column("'NaN'"), Numeric())
-    return None
+    written = {"float": source.engine.nan, "decimal": source.engine.nan_decimal}.get(kind)
+    return literal_column(written) if written else None
 
 
 def nans_of(source: Source, value: str, kind: str) -> ColumnElement[Any] | None:

@@ -153,7 +153,7 @@ def _unit(result: Resolution, by: str) -> Unit:
 
 def check_day_starts(asked: Asked, result: Resolution) -> None:
     """SettingError where days do not begin at midnight, which totals by the day count on."""
-    if result.day_starts and asked.column.column_type in ("timestamp", "timestamptz"):
+    if result.day_starts and asked.column.held.has_time:
         raise SettingError(
             f"days start {result.day_starts} after midnight here, and totals are of days from "
             "midnight on; make a view whose column holds the day that counts"

@@ -13,23 +13,18 @@ from typing import Any, Final, NamedTuple, Self
 from sqlalchemy import (
     BigInteger,
     ColumnElement,
-    Date,
     DateTime,
     Executable,
     FromClause,
     and_,
     bindparam,
     case,
-    cast,
-    extract,
     false,
     func,
     or_,
     select,
-    text,
     true,
 )
-from sqlalchemy import type_coerce as as_type
 
 from ulnager.core.arguments import Sort, checked
 from ulnager.core.calendars.base import Calendar
@@ -41,9 +36,12 @@ from ulnager.core.periods.clock import as_days, time_after_midnight
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
-from ulnager.filters.columns import KEY_GRAINS
+from ulnager.filters.columns import COLUMN_TYPES, ColumnType
+from ulnager.filters.engines import engine_named
+from ulnager.filters.engines.base import Engine
+from ulnager.filters.primitives import DayOf, Primitive
 from ulnager.filters.sqltypes import value_type
-from ulnager.sources.keys import KEY_TYPES, check_key_types, key_day
+from ulnager.sources.keys import check_key_types
 
 _MOST_STAND_INS: Final = 4
 MOST_STAMPS: Final = 100_000
@@ -60,6 +58,11 @@ class Column(NamedTuple):
     name: str
     engine_type: str
     column_type: str | None
+
+    @property
+    def held(self) -> ColumnType:
+        """What is so of what it holds; of other columns as of dates."""
+        return COLUMN_TYPES[self.column_type or "date"]
 
 
 class Edges(NamedTuple):
@@ -185,18 +188,17 @@ class Source:
     ) -> ColumnElement[bool]:
         """That the day of a column lies in ranges of day numbers; times are compared as they are,
         so that an index or a partition can be used."""
-        held = column.column_type or "date"
-        is_time = held in ("timestamp", "timestamptz")
-        if held == "timestamptz":
+        held = column.held
+        if held.is_instant:
             self.local(column, tz)  # A zone has to be there.
-        on = self.value(column.name) if is_time else self.day(column, tz)
-        kind = value_type(held if is_time else "date")
+        on = self.value(column.name) if held.has_time else self.day(column, tz)
+        kind = value_type((column.column_type if held.has_time else None) or "date")
 
         def bound(number: int) -> ColumnElement[Any]:
             day: Any = date.fromordinal(number)
-            if held == "timestamptz":
+            if held.is_instant:
                 day = day_start(day, zone_named(tz or "UTC")) + self.day_starts
-            elif is_time:
+            elif held.has_time:
                 day = datetime.combine(day, time()) + self.day_starts
             return bindparam("day", day, kind, unique=True)
 
@@ -304,8 +306,8 @@ class Source:
         It is found by at least six different dates, all of them firsts or all of them lasts. The
         ``edges`` of the column are asked for, unless they are given.
         """
-        if column.column_type in KEY_GRAINS:
-            return KEY_GRAINS[column.column_type]
+        if column.held.grain is not None:
+            return column.held.grain
         if self.said != (None, None):
             return grain_named(*self.said, calendar)
         edges = edges or self.edges(column, tz)
@@ -323,6 +325,11 @@ class Source:
         every = select(day).select_from(self.rows).where(day.is_not(None), edges.counts).distinct()
         return found_grain([stamp for (stamp,) in self.run(every.limit(MOST_STAMPS))], calendar)
 
+    @property
+    def engine(self) -> Engine:
+        """What is so of the engine that answers."""
+        return engine_named(self.dialect_name)
+
     def value(self, name: str) -> ColumnElement[Any]:
         """A column to select or compare."""
         return self.rows.c[name]
@@ -330,59 +337,30 @@ class Source:
     def local(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
         """A column's local date or time. SourceError for instants without a zone."""
         value = self.value(column.name)
-        if column.column_type in KEY_TYPES:
+        if column.held.key:
             return self.day(column, tz)
-        if column.column_type != "timestamptz":
+        if not column.held.is_instant:
             return value
         if tz is None:
             raise SourceError(
                 f"column {column.name!r} holds instants, and their days depend on the time zone; "
                 "give it as tz or --tz, such as 'Europe/London' or 'UTC'"
             )
-        if self.dialect_name == "spark":
-            # Through the seconds, which no time zone of the session can move.
-            shown = func.unix_micros(func.from_utc_timestamp(value, zone_name(tz)))
-            since = text("TIMESTAMP_NTZ '1970-01-01 00:00:00'")
-            return as_type(func.timestampadd(text("MICROSECOND"), shown, since), DateTime())
-        return as_type(func.timezone(zone_name(tz), value), DateTime())
+        return Primitive("shown_at", value, DateTime(), tz=zone_name(tz))
 
     def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
         """A column's local date."""
-        if column.column_type in KEY_TYPES:
-            return key_day(self.value(column.name), column.column_type)
-        local = self.local(column, tz)
-        if column.column_type == "date":
-            return local
-        minutes = int(self.day_starts.total_seconds()) // 60
-        if self.dialect_name == "sqlite":
-            shift = (f"-{minutes} minutes",) if minutes else ()
-            return as_type(func.date(local, *shift), Date())
-        moved = local
-        if minutes and self.dialect_name in ("mysql", "mariadb", "spark"):
-            moved = func.timestampadd(text("MINUTE"), -minutes, local)
-        elif minutes:
-            moved = local.op("-")(text(f"INTERVAL '{minutes} minutes'"))
-        if self.dialect_name in ("mysql", "mariadb"):
-            return as_type(func.date(moved), Date())
-        return cast(moved, Date())
+        if column.held.is_instant:
+            self.local(column, tz)  # A zone has to be there.
+        minutes = self.day_starts // timedelta(minutes=1) if column.held.has_time else 0
+        zone = zone_name(tz) if tz is not None and column.held.is_instant else None
+        return DayOf(self.value(column.name), column.column_type or "date", zone, minutes)
 
     def seconds(self, column: Column) -> ColumnElement[Any]:
         """The full seconds since 1970 of a column of times, in UTC or local as they are."""
-        value, name = self.value(column.name), self.dialect_name
-        if name == "duckdb":
-            found: Any = func.floor(func.epoch_us(value) / 1_000_000)
-        elif name == "sqlite":
-            found = func.unixepoch(value)
-        elif name in ("mysql", "mariadb"):
-            found = func.timestampdiff(text("SECOND"), text("'1970-01-01'"), value)
-        elif name == "spark":
-            is_local = column.column_type == "timestamp"
-            since = text("TIMESTAMP_NTZ '1970-01-01 00:00:00'")
-            found = (func.timestampdiff(text("SECOND"), since, value) if is_local
-                     else func.unix_seconds(value))  # fmt: skip
-        else:
-            found = func.floor(extract("epoch", value))
-        return cast(found, BigInteger) if name in ("duckdb", "postgresql") else found
+        is_other = self.engine.full_seconds_local and not column.held.is_instant
+        primitive = "full_seconds_local" if is_other else "full_seconds"
+        return Primitive(primitive, self.value(column.name), BigInteger())
 
     def kept(self, name: str, condition: ColumnElement[bool]) -> tuple[int, int]:
         """How many rows a condition on the column of that name keeps, and of how many.

@@ -19,7 +19,6 @@ from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
 from ulnager.sources.asking import GRACE, asked, too_long
 from ulnager.sources.base import Column, Source, named_table
-from ulnager.sources.keys import KEY_TYPES
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.servers import SERVERS
 from ulnager.sources.sqlitefile import (
@@ -241,7 +240,7 @@ class TableSource(Source):
 
     def column(self, name: str | None) -> Column:
         found = super().column(name)
-        if self.dialect_name != "sqlite" or found.column_type in KEY_TYPES:
+        if not self.engine.stores_text or found.held.key:
             return found
         if found.name not in self._forms:
             raw = sa.type_coerce(self.rows.c[found.name], sa.String())
@@ -257,11 +256,11 @@ class TableSource(Source):
         if name in self._forms:
             return self._forms[name][1]
         found = self.rows.c[name]
-        is_stored = self.dialect_name == "sqlite" and _column_type(found.type) is not None
+        is_stored = self.engine.stores_text and _column_type(found.type) is not None
         return sa.type_coerce(found, StoredText()) if is_stored else found
 
     def local(self, column: Column, tz: str | tzinfo | None) -> sa.ColumnElement[Any]:
-        if self.dialect_name == "sqlite" and column.column_type == "timestamptz" and tz is not None:
+        if self.engine.stores_text and column.held.is_instant and tz is not None:
             check_utc(column.name, tz)
             return self.value(column.name)
         return super().local(column, tz)

@@ -169,7 +169,7 @@ def preview(
     held = [other for other in source.columns if other.name in picked]
     shown = [
         source.local(other, tz)
-        if other.column_type == "timestamptz" and other.name == found.name
+        if other.held.is_instant and other.name == found.name
         else source.value(other.name)
         for other in held
     ]

@@ -24,7 +24,6 @@ from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.showing import ShowsItself, Table, pairs
 from ulnager.core.units import WEEKDAYS
-from ulnager.filters.columns import KEY_GRAINS
 from ulnager.sources.base import Column, Source
 from ulnager.sources.opening import as_source
 
@@ -201,7 +200,7 @@ def profiled(
     first, last = next(iter(days)), next(reversed(days))
     grain = (
         source.grain(found, tz, calendar)
-        if source.said != (None, None) or found.column_type in KEY_GRAINS
+        if source.said != (None, None) or found.held.grain is not None
         else found_grain(list(days), calendar)
     )
     lone = None if grain else _lone(days)

@@ -1,0 +1,49 @@
+"""The engines that conditions are written for, a module each."""
+
+from __future__ import annotations
+
+from typing import Final
+
+from ulnager.core.errors import FilterError
+from ulnager.filters.engines.ansi import ANSI
+from ulnager.filters.engines.base import Engine
+from ulnager.filters.engines.clickhouse import CLICKHOUSE
+from ulnager.filters.engines.datafusion import DATAFUSION
+from ulnager.filters.engines.duckdb import DUCKDB
+from ulnager.filters.engines.mysql import MYSQL
+from ulnager.filters.engines.postgresql import POSTGRESQL
+from ulnager.filters.engines.spark import SPARK
+from ulnager.filters.engines.sqlite import SQLITE
+
+TARGETS: Final = {
+    "ansi": ANSI,
+    "duckdb": DUCKDB,
+    "postgresql": POSTGRESQL,
+    "mysql": MYSQL,
+    "mariadb": MYSQL,
+    "sqlite": SQLITE,
+    "spark": SPARK,
+    "datafusion": DATAFUSION,
+    "clickhouse": CLICKHOUSE,
+}
+"""What conditions may be written for, by its name."""
+ENGINES: Final = {
+    name: one
+    for name, one in {"sqlite": SQLITE, **TARGETS, "clickhousedb": CLICKHOUSE}.items()
+    if one is not ANSI
+}
+"""What works dates out by itself, by the names of SQLAlchemy's dialects."""
+
+
+def engine_of(dialect: str) -> Engine:
+    """How a dialect writes values: as one of these engines, or as the standard has it."""
+    return ENGINES.get(dialect, ANSI)
+
+
+def engine_named(name: str) -> Engine:
+    """The engine of that name; FilterError when it cannot work dates out here."""
+    if name not in ENGINES:
+        raise FilterError(
+            f"a live condition cannot be written for {name!r}; choose {', '.join(ENGINES)}"
+        )
+    return ENGINES[name]

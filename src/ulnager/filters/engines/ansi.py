@@ -1,0 +1,17 @@
+"""Standard SQL, as DuckDB and PostgreSQL understand it; no engine, so nothing live."""
+
+from __future__ import annotations
+
+from sqlalchemy.engine.default import DefaultDialect
+
+from ulnager.filters.engines.base import Engine
+
+
+class Ansi(DefaultDialect):
+    """Standard SQL."""
+
+    name = "ansi"
+    supports_native_boolean = True
+
+
+ANSI = Engine(name="ansi", dialect=Ansi)

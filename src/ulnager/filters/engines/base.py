@@ -1,0 +1,256 @@
+"""What is so of an engine, as one object: how it writes dates and reads them, as SQL.
+
+Adding an engine means adding one module here, which says only what differs from standard SQL.
+``{x}`` and ``{y}`` are dates; ``{a}`` is a whole number without its sign and ``{s}`` the sign;
+``{m}`` is the months of a unit, and ``{k}`` what added to a month's number leaves its place in the
+unit as the remainder; ``{w}`` is a weekday, 0 for Monday, and ``{w6}`` and ``{w7}`` do the same for
+it; ``{tz}`` is a time zone.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date, datetime, time
+from types import MappingProxyType
+from typing import Final, NamedTuple
+
+from sqlalchemy.engine.default import DefaultDialect
+
+from ulnager.core.calendars.zones import skips_days, zone_named
+from ulnager.core.errors import FilterError
+
+
+class Engine(NamedTuple):
+    """One engine: its dialect, and its primitives as templates of SQL. One without those of
+    sums on dates writes frozen conditions only.
+
+    ``dialect`` is SQLAlchemy's, which quotes names. ``literal``, ``time`` and ``instant`` are a
+    date, a local time and a moment in UTC as they are written. ``stores_text`` is set where dates
+    are text, and columns hold what was put into them; ``utc_parameters`` where a driver wants
+    moments as UTC without an offset, and ``text_parameters`` where times go as text. A parameter
+    that is a date is told to be one by ``parameter``.
+
+    ``today`` is the clock's date, ``utc_today`` the one in UTC, and ``now`` its instant.
+    ``local_now`` is the time of the clock in the zone of the session, ``time_of`` a date as the
+    local time at which it begins. ``local_day`` is the date of the instant ``{x}`` in a zone and
+    ``midnight`` the instant at which a date begins there, at ``{clock}`` or so long ``{after}``
+    midnight (``skipped_midnight`` is right where the day before was left out), both empty where
+    the engine cannot be relied on for zones.
+
+    ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
+    ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
+    and ``week_start`` of the week from weekday ``{w}``; ``weekday`` is 0 for Monday.
+    ``add_months`` clamps to the last day of the month; ``add_months_first``, if given, need not,
+    since it moves firsts of months only.
+    ``add_count`` adds days that are themselves SQL, and ``days_between`` counts them from ``{y}``
+    to ``{x}``.
+
+    ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
+    day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
+
+    ``largest`` and ``smallest`` are null where there is no value.
+    ``week_forms`` write an ISO week as a number and as text; without them it is counted, and
+    ``week_text`` puts a year ``{x}`` and the two digits of a week together: 2026-W14.
+
+    ``add_time`` adds elapsed hours, minutes or
+    seconds, and ``add_elapsed`` a day of them and more, where that is not the same. ``move_wall``
+    is the moment ``{y}`` days away at which the clocks of the zone show the same time (the first of
+    two; after a gap as much later), and ``truncated_time`` is the start of the unit ``{u}`` of
+    ``{q}`` seconds on the clocks of the zone.
+
+    In a source: ``shown_at`` is what the clocks of a zone show at an instant; ``day_of_key``,
+    ``day_of_month_key`` and ``day_of_week_key`` are the dates that keys of days, months and ISO
+    weeks stand for, null for what is no key; ``full_seconds`` are those since 1970 of any moment,
+    and ``full_seconds_local`` of a local time. ``sum_of_floats`` is the same however rows are
+    ordered, ``median`` empty where there is none; ``nan`` and ``nan_decimal`` are what stands for
+    no number, where an engine has it; ``microseconds`` are those since 1970 of an instant and
+    ``of_microseconds`` the instant. ``year_of``, ``month_of`` and ``day_in_month`` are parts of a
+    date as whole numbers, ``divided`` is a whole number by ``{n}``, rounded to zero, and ``joins``
+    is set where each row's date can be looked up in a table.
+    """
+
+    name: str
+    dialect: type[DefaultDialect]
+    literal: str = "DATE '{x}'"
+    time: str = "TIMESTAMP '{x}'"
+    instant: str = "TIMESTAMPTZ '{x}+00:00'"
+    parameter: str = "CAST({x} AS DATE)"
+    stores_text: bool = False
+    utc_parameters: bool = False
+    text_parameters: bool = False
+    add_days: str = ""
+    add_months: str = ""
+    truncated: str = ""
+    truncates: Mapping[str, str] = MappingProxyType({})
+    months_start: str = ""
+    week_start: str = ""
+    weekday: str = ""
+    days_between: str = ""
+    formatted: str = ""
+    pieces: tuple[str, str, str] = ("", "", "")
+    seconds: str = ""
+    today: str = "CURRENT_DATE"
+    utc_today: str = ""
+    now: str = "now()"
+    local_day: str = ""
+    midnight: str = ""
+    skipped_midnight: str = ""
+    midnight_utc: str = ""
+    to_second: str = ""
+    date_of: str = "CAST({x} AS DATE)"
+    time_of: str = "CAST({x} AS TIMESTAMP)"
+    local_now: str = "now()"
+    add_months_first: str = ""
+    add_count: str = ""
+    later: str = "greatest({x}, {y})"
+    earlier: str = "least({x}, {y})"
+    integer: str = "INTEGER"
+    largest: str = "max({x})"
+    smallest: str = "min({x})"
+    week_forms: tuple[str, ...] = ()
+    week_text: str = "concat({x}, '-W', {y}, {z})"
+    add_time: str = "({x} {s} INTERVAL {a} {U})"
+    truncated_time: str = ""
+    move_wall: str = ""
+    add_elapsed: str = ""
+    shown_at: str = "timezone('{tz}', {x})"
+    day_of_key: str = ""
+    day_of_month_key: str = ""
+    day_of_week_key: str = ""
+    full_seconds: str = "floor(EXTRACT(epoch FROM {x}))"
+    full_seconds_local: str = ""
+    sum_of_floats: str = "sum({x})"
+    median: str = ""
+    nan: str = ""
+    nan_decimal: str = ""
+    microseconds: str = ""
+    of_microseconds: str = ""
+    year_of: str = "CAST(EXTRACT(YEAR FROM {x}) AS {integer})"
+    month_of: str = "CAST(EXTRACT(MONTH FROM {x}) AS {integer})"
+    day_in_month: str = "CAST(EXTRACT(DAY FROM {x}) AS {integer})"
+    divided: str = "({x} / {n})"
+    joins: bool = True
+
+    @property
+    def day_of_week_text(self) -> str:
+        """The date of an ISO week as text, by its number."""
+        number = "CAST(replace({x}, '-W', '') AS {integer})"
+        return self.day_of_week_key.replace("{x}", f"({number})")
+
+    @property
+    def has_zones(self) -> bool:
+        return bool(self.local_day)
+
+    def quoted(self, value: date, form: str = "literal") -> str:
+        """A date, a local time or a moment in UTC, by the name of its form, as it is written."""
+        template: str = getattr(self, form)
+        return template.format(x=self.stored(value) if self.stores_text else value)
+
+    @staticmethod
+    def stored(value: date) -> str:
+        """A moment as it is compared with text: a midnight is its date, which comes before every
+        time of that day, in whatever form, and is the same as the date where only dates are
+        stored."""
+        is_midnight = isinstance(value, datetime) and value.time() == time()
+        return str(value.date() if is_midnight else value)  # type: ignore[attr-defined]
+
+
+# Begins at the first of two midnights, which is a second after the last second before it; asked
+# for midnight itself, these engines take the later one.
+FIRST_MIDNIGHT: Final = (
+    "((CAST({x} AS TIMESTAMP){after} - INTERVAL '1 second') AT TIME ZONE '{tz}' "
+    "+ INTERVAL '1 second')"
+)
+MIDNIGHT: Final = "((CAST({x} AS TIMESTAMP){after}) AT TIME ZONE '{tz}')"
+# A clock that is put back shows a time twice; these engines take the second one.
+FIRST_OF_TWO: Final = (
+    "CASE WHEN (({x} AT TIME ZONE '{{tz}}') - INTERVAL '1 hour') AT TIME ZONE '{{tz}}' = {x} "
+    "THEN ({x} AT TIME ZONE '{{tz}}') - INTERVAL '1 hour' ELSE {x} AT TIME ZONE '{{tz}}' END"
+)
+TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
+STRFTIME: Final = ("%Y", "%m", "%d")
+
+
+def filled(engine: Engine, primitive: str, *, is_marked: bool = False, **values: object) -> str:
+    """A primitive with its values; a whole number ``n`` is there with its sign apart, too.
+
+    With ``is_marked`` its own percent signs are written twice.
+    """
+    template: str = getattr(engine, primitive)
+    if is_marked:
+        template = template.replace("%", "%%")
+    values = {"before": "", "after": "", "clock": "00:00:00", "integer": engine.integer, **values}
+    inner = str(values.get("x", ""))
+    if isinstance(number := values.get("n"), int):
+        values |= {"s": "-" if number < 0 else "+", "a": abs(number)}
+        values["next_month"] = f"{number + 1:+}"
+    if isinstance(weekday := values.get("w"), int):
+        values |= {"w6": (6 - weekday) % 7, "w7": (7 - weekday) % 7}
+    # SQLite's changes to a date are put into one call.
+    call = template.partition("{x}, '")[0]
+    if call in ("date(", "datetime(") and template.count("{x}") == 1 and inner.startswith(call):
+        within = inner.removesuffix(")").replace("{", "{{").replace("}", "}}")
+        template = within + template.removeprefix(call + "{x}")
+    # What is cut to a date below need not be cut above, too.
+    is_cut = primitive.startswith("add_months") and template.startswith("CAST(")
+    if is_cut and inner.startswith("CAST(date_trunc("):
+        values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")
+    return template.format(**values)
+
+
+def check_zone(engine: Engine, zone: str | None, what: str) -> None:
+    """FilterError for a zone other than UTC on an engine that has none."""
+    if not engine.has_zones and zone not in ("UTC", "Etc/UTC"):
+        raise FilterError(
+            f"{engine.name} cannot be relied on for {what} in {zone}, only in UTC; "
+            "for a server that runs in that zone leave tz out, or filter with frozen dates"
+        )
+
+
+def local_day(engine: Engine, instant: str, zone: str | None, minutes: int = 0) -> str:
+    """The date of an instant in a zone, as SQL; days begin so many minutes after midnight."""
+    check_zone(engine, zone, "the day of an instant")
+    if not engine.has_zones:
+        return day_of_time(engine, instant, minutes)
+    before = f" - {_interval(minutes)}" if minutes else ""
+    return filled(engine, "local_day", x=instant, tz=zone, before=before)
+
+
+def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> str:
+    """The instant at which a date begins in a zone, as SQL."""
+    check_zone(engine, zone, "the start of a day")
+    if not engine.has_zones:
+        return _moved(engine, filled(engine, "midnight_utc", x=day) if engine.midnight_utc else
+                      filled(engine, "time_of", x=day), minutes)  # fmt: skip
+    after = f" + {_interval(minutes)}" if minutes else ""
+    clock = f"{minutes // 60:02}:{minutes % 60:02}:00"
+    found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=clock)
+    if engine.skipped_midnight and zone is not None and skips_days(zone_named(zone)):
+        # Of a day after one that is left out, the second before it is a day too early to be there.
+        other = filled(engine, "skipped_midnight", x=day, tz=zone, after=after)
+        found = filled(engine, "earlier", x=found, y=other)
+    return found
+
+
+def day_of_time(engine: Engine, local: str, minutes: int = 0) -> str:
+    """The date of a local time, as SQL."""
+    # Where parts of a second are rounded once a time is moved, they are left off before.
+    at = filled(engine, "to_second", x=local) if minutes and engine.to_second else local
+    return filled(engine, "date_of", x=_moved(engine, at, -minutes))
+
+
+def time_of_day(engine: Engine, day: str, minutes: int = 0) -> str:
+    """The local time at which a date begins, as SQL."""
+    return _moved(engine, filled(engine, "time_of", x=day), minutes) if minutes else day
+
+
+def _interval(minutes: int) -> str:
+    hours, left = divmod(minutes, 60)
+    return f"INTERVAL '{minutes}' MINUTE" if left else f"INTERVAL '{hours}' HOUR"
+
+
+def _moved(engine: Engine, local: str, minutes: int) -> str:
+    if not minutes:
+        return local
+    unit, by = ("minute", minutes) if minutes % 60 else ("hour", minutes // 60)
+    return filled(engine, "add_time", x=local, n=by, u=unit, U=unit.upper())
