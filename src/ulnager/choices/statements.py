@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import functools
-import inspect
 from collections.abc import Iterator
 from itertools import pairwise
 from typing import Any, Final
@@ -13,7 +12,7 @@ from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
 from ulnager.choices.picker import Choice, PickerBase
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.choices.shown import Shown
-from ulnager.core.arguments import Sort, checked
+from ulnager.core.arguments import Sort, check_arguments, checked
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.openperiod import cut_by
@@ -21,7 +20,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
-from ulnager.filters.live import live_where
+from ulnager.filters.moving import Live
 from ulnager.filters.openwhere import Way, combined, constant, parameter, ways_of
 from ulnager.filters.primitives import day_parameter
 
@@ -43,9 +42,10 @@ def picker_where(
 
     Raises FilterError for a choice with several ranges, and as ``live_where`` does.
     """
-    unknown = options.keys() - inspect.signature(live_where).parameters.keys()
+    unknown = options.keys() - set(Live._fields)
     if unknown or "parameters" in options:
         raise FilterError(f"there is no option {min(unknown, default='parameters')!r} here")
+    check_arguments(options)
     name = picker.name
     chosen = func.coalesce(bindparam(name, type_=String), constant(picker.opens))
     clauses = []
@@ -63,12 +63,14 @@ def picker_where(
 def _choice_where(
     picker: PickerBase, choice: Choice, on: Any, options: dict[str, Any]
 ) -> ColumnElement[bool]:
-    settings = {
-        "calendar": choice.calendar or picker.calendar,
-        "calendars": picker.calendars,
-        "defaults": picker.defaults,
-        **options,
-    }
+    live = Live(
+        **{
+            "calendar": choice.calendar or picker.calendar,
+            "calendars": picker.calendars,
+            "defaults": picker.defaults,
+            **options,
+        }
+    )
     clauses = []
     said = {
         name: _anchor_ways(picker, made)
@@ -78,22 +80,21 @@ def _choice_where(
     for anchors, chosen, given in combined(said):
         # Where several say it, the last one does.
         anchor = next(reversed(anchors.values()), picker.anchor_for(choice))
-        for measured, when, extra in _measured_ways(picker, choice, anchor, settings):
-            parameters = {**given, **extra}
-            clause = live_where(Period(measured), on, parameters=parameters, **settings)
+        for measured, when, extra in _measured_ways(picker, choice, anchor, live):
+            clause = live._replace(parameters={**given, **extra}).where(measured, on)
             clauses.append(and_(*chosen, *when, clause))
     return or_(false(), *clauses)
 
 
 def _measured_ways(
-    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, settings: dict[str, Any]
+    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, live: Live
 ) -> Iterator[tuple[Definition, list[ColumnElement[bool]], dict[str, ColumnElement[Any]]]]:
     """The definition of a choice for each combination of its inputs, as of an anchor."""
     measured = functools.partial(_measured, picker, anchor=anchor)
     ways = {
         made.name: list(
-            ways_of(live_where, choice.period, made, None, parameter_name(picker, choice, made),
-                    settings, _opens(made), measured)
+            ways_of(live, choice.period, made, None, parameter_name(picker, choice, made),
+                    _opens(made), measured)
         )
         for made in _inputs(picker, choice)
         if made.kind != "anchor" or made.name in choice.inputs

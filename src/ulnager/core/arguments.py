@@ -114,6 +114,13 @@ def checked(**sorts: Sort) -> Callable[[Callable[P, R]], Callable[P, R]]:
     return decorated
 
 
+def check_arguments(given: Mapping[str, Any]) -> None:
+    """SettingError for an argument that cannot be, of a call that passes its own on."""
+    for name, value in given.items():
+        if name in _SORTS and not _SORTS[name].fits(value):
+            raise _wrong(name, value, _SORTS[name])
+
+
 def _names_of(function: Any) -> tuple[str, ...]:
     """The names of a plain function's arguments; ``inspect`` would take long to import."""
     code = function.__code__

@@ -39,6 +39,22 @@ def check_definition(definition: Definition, calendar: Calendar) -> None:
             )
 
 
+def check_one_span(definition: Definition) -> None:
+    """ResolveError where something is measured from what may be several spans."""
+    for part in definition.walk():
+        if part.rule.kind is Kind.RANGES and part.rule.find_one is None:
+            raise part.several()
+
+
+def check_data(definition: Definition, place: tuple[str, str] | None) -> None:
+    """FilterError where the data's dates are spoken of, and nobody says which these are."""
+    if place is None and any(part.rule.asks == "data" for part in definition.walk()):
+        raise FilterError(
+            "the phrase speaks of the data's dates; say which table and column hold them: "
+            "latest=('trips', 'day'), --latest-in trips.day"
+        )
+
+
 def check_time(
     column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
 ) -> None:
@@ -113,24 +129,24 @@ _CHECKED: Final[dict[str, Callable[[Definition, Calendar], bool]]] = {
 }
 
 
-def check_sorted(tree: Tree, is_open: Callable[[Definition], bool]) -> None:
+def check_sorted(tree: Tree) -> None:
     """FilterError for sorts of days in a period without an end, which frozen dates have none of,
     either, unless another period cuts it."""
-    _open_side(tree, is_open, is_cut=False)
+    _open_side(tree, is_cut=False)
 
 
-def _open_side(tree: Tree, is_open: Callable[[Definition], bool], *, is_cut: bool) -> bool:
+def _open_side(tree: Tree, *, is_cut: bool) -> bool:
     """Whether a part of a tree is open on a side."""
     if isinstance(tree, Part):
-        return is_open(tree.definition)
+        return any(tree.definition.open_sides)
     if isinstance(tree, Joined):
-        other = _open_side(tree.two, is_open, is_cut=False)
+        other = _open_side(tree.two, is_cut=False)
         is_within = tree.how == "within"
-        one = _open_side(tree.one, is_open, is_cut=is_cut or (is_within and not other))
+        one = _open_side(tree.one, is_cut=is_cut or (is_within and not other))
         return (
             one and other if is_within else one if tree.how.startswith("except") else one or other
         )
-    found = _open_side(tree.one, is_open, is_cut=is_cut)
+    found = _open_side(tree.one, is_cut=is_cut)
     if found and not is_cut:
         raise FilterError(
             f"a period without an end on one side has no end of {tree.days}, either; cut it first, "

@@ -226,12 +226,8 @@ class SqlExtent:
         return tests
 
     def named(self) -> tuple[str, str]:
-        """The table and the column, quoted; FilterError where nobody says which."""
-        if self.latest is None:
-            raise FilterError(
-                "the phrase speaks of the data's dates; say which table and column hold them: "
-                "latest=('trips', 'day'), --latest-in trips.day"
-            )
+        """The table and the column, quoted."""
+        assert self.latest is not None
         return self.sql.table(self.latest[0]), self.sql.quote(self.latest[1])
 
     @property

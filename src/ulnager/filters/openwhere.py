@@ -31,15 +31,12 @@ from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.openslots import PARAMETER
 from ulnager.core.units import UNIT_NAMES
+from ulnager.filters.moving import Live
 from ulnager.filters.primitives import day_parameter
 
 MOST_WAYS: Final = 2_000
 MOST_COUNTED: Final = 400
 """A count without a max is taken up to here."""
-
-Live = Callable[..., ColumnElement[bool]]
-Options = dict[str, Any]
-
 
 Measured = Callable[[Definition], tuple[Definition, dict[str, ColumnElement[Any]]]]
 """A definition as of an anchor, with the parameters that this needs."""
@@ -53,23 +50,17 @@ class Way(NamedTuple):
     parameters: Mapping[str, ColumnElement[Any]] = {}
 
 
-def open_where(
-    live: Live,
-    said: OpenPeriod,
-    on: Any,
-    parameters: Mapping[str, ColumnElement[Any]] | None,
-    options: Options,
-) -> ColumnElement[bool]:
+def open_where(live: Live, said: OpenPeriod, on: Any) -> ColumnElement[bool]:
     """The condition of a phrase with its slots as parameters of their names."""
-    given = dict(parameters or {})
+    given = dict(live.parameters or {})
     ways = {
-        name: list(ways_of(live, said, made, given.get(name), name, options))
+        name: list(ways_of(live, said, made, given.get(name), name))
         for name, made in said.inputs.items()
     }
     clauses = []
     for values, when, extra in combined(ways):
         definition = said.definition_with(values)
-        clause = live(Period(definition), on, parameters=extra, **options)
+        clause = live._replace(parameters=extra).where(definition, on)
         clauses.append(and_(*when, clause))
     return or_(false(), *clauses)
 
@@ -99,7 +90,6 @@ def ways_of(
     made: Input,
     given: ColumnElement[Any] | None,
     name: str,
-    options: Options,
     opens: Any = None,
     measured: Measured | None = None,
 ) -> Iterator[Way]:
@@ -120,7 +110,7 @@ def ways_of(
         for is_on in (True, False):
             yield Way(is_on, (value == constant("on" if is_on else "off"),))
     elif made.kind == "day":
-        yield from _days(live, said, made, given, name, options, opens, measured)
+        yield from _days(live, said, made, given, name, opens, measured)
     elif made.kind == "listed":
         yield from _listed(made, name, opens)
     else:
@@ -167,23 +157,21 @@ def _days(
     made: Input,
     given: ColumnElement[Any] | None,
     name: str,
-    options: Options,
     opens: Any,
     measured: Measured | None = None,
 ) -> Iterator[Way]:
     value = day_parameter(name) if given is None else given
     if made.only is not None:
         raise FilterError(f"{{{made.name}}} takes business days only, which no statement checks")
-    plain = {**options, "column_type": "date", "rounding": None, "grain": None, "anchor": None,
-             "running": False}  # fmt: skip
-    has_data = options.get("latest") is not None
+    plain = live._replace(column_type="date", rounding=None, grain=None, anchor=None, running=False)
+    has_data = live.latest is not None
     low = _point(made.min) or (Definition(phrases.earliest) if has_data else None)
     high = _point(made.max) or (Definition(phrases.latest) if has_data else None)
     when = []
     if low is not None:
-        when.append(_bound(live, _from(low), value, plain, measured))
+        when.append(_bound(plain, Definition(phrases.from_, (low,)), value, measured))
     if high is not None:
-        when.append(_bound(live, _until(high), value, plain, measured))
+        when.append(_bound(plain, Definition(phrases.until, (high,)), value, measured))
     if made.step is not None:
         is_last = made.name in last_slots(said.definition)
         unit = UNIT_NAMES.get(made.step)
@@ -191,8 +179,8 @@ def _days(
             raise FilterError(f"{{{made.name}}} steps by {made.step}, which no statement checks")
         around = Definition(phrases.unit_of, (unit, parameter(name)))
         edge = Definition(phrases.end_of if is_last else phrases.start_of, (around,))
-        only = Period(Definition(phrases.on, (edge,)))
-        when.append(live(only, value, parameters={name: value}, **plain))
+        only = Definition(phrases.on, (edge,))
+        when.append(plain._replace(parameters={name: value}).where(only, value))
     yield _day_way(value, name, *when)
     point = _point(opens)
     if point is not None:
@@ -206,18 +194,10 @@ def _days(
 
 
 def _bound(
-    live: Live, bound: Period, value: Any, options: Options, measured: Measured | None
+    live: Live, bound: Definition, value: Any, measured: Measured | None
 ) -> ColumnElement[bool]:
-    definition, more = (bound.definition, {}) if measured is None else measured(bound.definition)
-    return live(Period(definition), value, **{**options, "parameters": more})
-
-
-def _from(point: Definition) -> Period:
-    return Period(Definition(phrases.from_, (point,)))
-
-
-def _until(point: Definition) -> Period:
-    return Period(Definition(phrases.until, (point,)))
+    definition, more = (bound, {}) if measured is None else measured(bound)
+    return live._replace(parameters=more).where(definition, value)
 
 
 def _listed(made: Input, name: str, opens: Any) -> Iterator[Way]:

@@ -29,6 +29,7 @@ from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.suggest import no_such
+from ulnager.filters.engines import engine_named
 from ulnager.filters.primitives import DayOf, Primitive
 from ulnager.filters.sqltypes import value_type
 from ulnager.numbers.cells import Cells, cells_from, joined
@@ -252,7 +253,7 @@ def _joined(key: str, column: Any, kind: str) -> ColumnElement[Any]:
 
 def _keeps_to_quarters(asked: Asked, ranges: Sequence[Range] | None) -> bool:
     """Whether instants may be gathered by the quarter: all offsets are whole ones."""
-    if not asked.column.held.is_instant or not asked.source.engine.microseconds:
+    if not asked.column.held.is_instant or not engine_named(asked.source.dialect_name).microseconds:
         return False
     if asked.tz is None:
         return False
@@ -301,7 +302,7 @@ def exact_measure(source: Source, how: str, name: str | None) -> ColumnElement[A
     if how == "distinct":
         return func.count(source.rows.c[name].distinct())
     value = number_of_column(source, name, kind_of(source, name, needed={how}))
-    if source.engine.median:
+    if engine_named(source.dialect_name).median:
         return Primitive("median", value, Double())
     raise SettingError(
         f"{source.dialect_name} has no median; take mean, min or max, or read the data from a file"

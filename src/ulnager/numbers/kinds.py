@@ -10,6 +10,7 @@ from typing import Any, Final
 from sqlalchemy import ColumnElement, Numeric, case, cast, func, literal_column, select
 
 from ulnager.core.errors import SettingError
+from ulnager.filters.engines import engine_named
 from ulnager.sources.base import Source
 
 _NUMBER: Final = re.compile(r"\s*[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?\s*")
@@ -24,7 +25,7 @@ def kind_of(source: Source, value: str, *, needed: Collection[str] = ()) -> str:
     """
     told = next(c.engine_type for c in source.columns if c.name == value).upper()
     found = _by_type(told)
-    if source.engine.stores_text:
+    if engine_named(source.dialect_name).stores_text:
         # A column of SQLite holds what was put into it, whatever it was declared as.
         found = _by_values(source, value)
     if found == "other" and needed:
@@ -52,7 +53,10 @@ def _by_values(source: Source, value: str) -> str:
 
 def _no_number(source: Source, kind: str) -> ColumnElement[Any] | None:
     """What stands for no number (NaN) in columns of a kind, where an engine has it."""
-    written = {"float": source.engine.nan, "decimal": source.engine.nan_decimal}.get(kind)
+    written = {
+        "float": engine_named(source.dialect_name).nan,
+        "decimal": engine_named(source.dialect_name).nan_decimal,
+    }.get(kind)
     return literal_column(written) if written else None
 
 

@@ -38,7 +38,6 @@ from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, ColumnType
 from ulnager.filters.engines import engine_named
-from ulnager.filters.engines.base import Engine
 from ulnager.filters.primitives import DayOf, Primitive
 from ulnager.filters.sqltypes import value_type
 from ulnager.sources.keys import check_key_types
@@ -325,11 +324,6 @@ class Source:
         every = select(day).select_from(self.rows).where(day.is_not(None), edges.counts).distinct()
         return found_grain([stamp for (stamp,) in self.run(every.limit(MOST_STAMPS))], calendar)
 
-    @property
-    def engine(self) -> Engine:
-        """What is so of the engine that answers."""
-        return engine_named(self.dialect_name)
-
     def value(self, name: str) -> ColumnElement[Any]:
         """A column to select or compare."""
         return self.rows.c[name]
@@ -358,7 +352,7 @@ class Source:
 
     def seconds(self, column: Column) -> ColumnElement[Any]:
         """The full seconds since 1970 of a column of times, in UTC or local as they are."""
-        is_other = self.engine.full_seconds_local and not column.held.is_instant
+        is_other = engine_named(self.dialect_name).full_seconds_local and not column.held.is_instant
         primitive = "full_seconds_local" if is_other else "full_seconds"
         return Primitive(primitive, self.value(column.name), BigInteger())
 

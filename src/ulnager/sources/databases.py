@@ -17,6 +17,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
+from ulnager.filters.engines import engine_named
 from ulnager.sources.asking import GRACE, asked, too_long
 from ulnager.sources.base import Column, Source, named_table
 from ulnager.sources.queries import checked_query, looks_like_query
@@ -240,7 +241,7 @@ class TableSource(Source):
 
     def column(self, name: str | None) -> Column:
         found = super().column(name)
-        if not self.engine.stores_text or found.held.key:
+        if not engine_named(self.dialect_name).stores_text or found.held.key:
             return found
         if found.name not in self._forms:
             raw = sa.type_coerce(self.rows.c[found.name], sa.String())
@@ -256,11 +257,17 @@ class TableSource(Source):
         if name in self._forms:
             return self._forms[name][1]
         found = self.rows.c[name]
-        is_stored = self.engine.stores_text and _column_type(found.type) is not None
+        is_stored = (
+            engine_named(self.dialect_name).stores_text and _column_type(found.type) is not None
+        )
         return sa.type_coerce(found, StoredText()) if is_stored else found
 
     def local(self, column: Column, tz: str | tzinfo | None) -> sa.ColumnElement[Any]:
-        if self.engine.stores_text and column.held.is_instant and tz is not None:
+        if (
+            engine_named(self.dialect_name).stores_text
+            and column.held.is_instant
+            and tz is not None
+        ):
             check_utc(column.name, tz)
             return self.value(column.name)
         return super().local(column, tz)

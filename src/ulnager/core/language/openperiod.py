@@ -234,7 +234,7 @@ def last_slots(definition: Definition) -> set[str]:
     """The slots that stand for a last day."""
     found = set()
     for part in definition.walk():
-        if part.rule.last_days[-1] and not part.rule.opens[1]:
+        if part.rule.last_days[-1] and not part.open_sides[1]:
             arg = part.args[-1]
             if isinstance(arg, Definition) and isinstance(next(iter(arg.args), None), OpenDay):
                 found.add(arg.args[0].slot)

@@ -121,6 +121,13 @@ class Definition:
         return self.args[0] if self.rule.of_point else None
 
     @property
+    def open_sides(self) -> tuple[bool, bool]:
+        """Whether it has no start, and no stop."""
+        core = self.core
+        opens = core.rule.opens
+        return opens(*core.args) if callable(opens) else opens
+
+    @property
     def shift(self) -> tuple[int, Any]:
         """By how much a shift moves, later when positive, and in which unit."""
         return self.args[1] * self.rule.sign, self.args[2]
@@ -224,7 +231,7 @@ class Definition:
         if kind is Kind.SPAN:
             pair: tuple[Any, Any] = self.rule.find(basis, *self.args)
             if self.cut_by(basis):
-                raise self._is_several()
+                raise self.several()
             return basis.trimmed(*pair) if self.counts_business_days else pair
         if kind is Kind.BASIS:
             inner: Definition = self.args[0]
@@ -234,11 +241,12 @@ class Definition:
             return reading.span(basis)
         one = self.rule.find_one
         if one is None:
-            raise self._is_several()
+            raise self.several()
         found: tuple[Any, Any] = one(basis, *self.args)
         return found
 
-    def _is_several(self) -> ResolveError:
+    def several(self) -> ResolveError:
+        """The error where one span is needed, and it may be several."""
         return ResolveError(f"'{self}' may be several spans, and one is needed here")
 
     def cut_by(self, basis: Basis) -> tuple[Range, ...]:
@@ -271,7 +279,7 @@ class Definition:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.ranges(basis)
         if not basis.calendar.is_plain:
-            raise self._is_several()
+            raise self.several()
         return union(self.rule.find(basis, *self.args))
 
 

@@ -50,7 +50,7 @@ class Rule(NamedTuple):
     """What the start and the stop stand on (see ``core.periods.shifting``)."""
     step: str = "length"
     """How long one period is, when it is moved to another time."""
-    opens: tuple[bool, bool] = (False, False)
+    opens: tuple[bool, bool] | Callable[..., tuple[bool, bool]] = (False, False)
     """Whether it is open before and after."""
     find_one: Callable[..., Any] | None = None
     """Gives the one span of a rule that may give several."""

@@ -1,4 +1,7 @@
-"""The engines that conditions are written for, a module each."""
+"""The engines that conditions are written for and sources are asked by, a module each.
+
+To add one, write its module and name it in ``TARGETS``; ``base.py`` says what each field is.
+"""
 
 from __future__ import annotations
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.errors import ResolveError
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
@@ -138,6 +139,7 @@ def all_dates(c: Basis) -> Pair:
     "These dates are fixed; no anchor moves them.",
     ends=("fixed", "fixed"),
     step="fixed",
+    opens=lambda iso: (iso.start is None, iso.stop is None or iso.stop > LAST_DAY),
     is_written=True,
     from_anchor=False,
 )
