@@ -49,7 +49,7 @@ from ulnager.filters.livechecks import (
 )
 from ulnager.filters.livejoins import DayColumn, joined_clause
 from ulnager.filters.livesql import EngineSql, Latest, SqlExtent
-from ulnager.filters.sql import named_column
+from ulnager.filters.sql import dialect_named, named_column
 from ulnager.filters.sqldays import SqlArithmetic
 
 
@@ -90,6 +90,9 @@ class Live(NamedTuple):
         def part(definition: Definition) -> ColumnElement[bool]:
             check_one_span(definition)
             is_open, bounds = definition.open_sides, _Bounds(ready, definition)
+            if ready.held.stands_for is not None:
+                # Whether it cuts a unit of the column shows where it is written, on any engine.
+                bounds.written(dialect_named("duckdb"), *("day" for _ in given))
             sides = [LiveSide(bounds, side, column, *given) for side in (0, 1) if not is_open[side]]
             return and_(*sides) if sides else column.is_not(None)
 
