@@ -1,5 +1,6 @@
 """What live conditions look like, what they use, and what cannot be live."""
 
+import functools
 import re
 from datetime import date, datetime, timedelta, timezone
 from zoneinfo import ZoneInfo
@@ -212,3 +213,22 @@ def test_what_cannot_be_live_is_an_error(phrase, options, target, message):
         sql_text(live_where(period(phrase), sa.column("d"), **options), target)
     with pytest.raises(ResolveError, match="several spans"):
         live_where(period("since start of (today plus tomorrow)"), "d")
+
+
+def test_rows_that_stand_for_longer_units_keep_to_them():
+    """A start of a year is known to be one, though it is a start of a month first."""
+    longer = {
+        "week": "week",
+        "month": "month quarter year",
+        "quarter": "quarter year",
+        "year": "year",
+    }
+    for grain, fits in longer.items():
+        for unit in ("week", "month", "quarter", "year"):
+            clause = functools.partial(live_where, f"last 2 whole {unit}s", "d", grain=grain)
+            if unit in fits:
+                plain = live_where(f"last 2 whole {unit}s", "d")
+                assert sql_text(clause(), "duckdb") == sql_text(plain, "duckdb")
+            else:
+                with pytest.raises(FilterError, match="may lie inside"):
+                    clause()

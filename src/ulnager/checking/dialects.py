@@ -1,9 +1,10 @@
-"""What dialects write or count otherwise than DuckDB does, put into DuckDB's words."""
+"""What dialects write or count otherwise than DuckDB does, put into DuckDB's words: a row each."""
 
 from __future__ import annotations
 
 import re
-from typing import Any, Final
+from collections.abc import Callable
+from typing import Any, Final, NamedTuple
 
 import sqlglot
 from sqlglot import exp
@@ -36,44 +37,8 @@ def _sql(text: str, **parts: exp.Expression) -> exp.Expression:
     return exp.Paren(this=found)
 
 
-def ours(node: Any, name: str) -> Any:
-    """What a dialect writes or counts otherwise than sqlglot's translation says."""
-    if name == "sqlite":
-        return _of_sqlite(node)
-    if name == "mysql":
-        return _of_mysql(node)
-    if name == "spark" and isinstance(node, exp.Anonymous) and node.name.lower() == "weekday":
-        return _sql("(isodow(x) - 1)", x=node.expressions[0])
-    if name in ("oracle", "snowflake") and isinstance(node, exp.AddMonths):
-        # The last day of a month stays a last day.
-        return _last_day_kept(node.this, node.expression)
-    if name == "tsql":
-        return _of_tsql(node)
-    if name == "bigquery" and isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
-        by = unit_of(node)
-        if by in ("WEEK", "WEEK(SUNDAY)"):
-            return _sql("date_trunc('day', x) - to_days(extract('dow' FROM x)::INT)", x=node.this)
-        if by == "WEEK(MONDAY)":
-            return _sql("date_trunc('week', x)", x=node.this)
-    if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)) and unit_of(node) in _UNITS:
-        return _sql(f"date_trunc('{_UNITS[unit_of(node)]}', x)", x=node.this)
-    if name == "clickhouse" and isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
-        is_long = unit_of(node) in ("WEEK", "MONTH", "QUARTER", "YEAR")
-        return _sql("CAST(x AS DATE)", x=node) if is_long else node
-    if name == "clickhouse" and isinstance(node, exp.Anonymous):
-        return _of_clickhouse(node)
-    if name in _DATES_STAY and isinstance(node, _PARTS):
-        # DuckDB's are too wide to be taken from a date.
-        return _sql("CAST(x AS INTEGER)", x=node)
-    if name in _DATES_STAY and isinstance(node, (exp.Add, exp.Sub)) and _is_moved_date(node):
-        return _sql("CAST(x AS DATE)", x=node)
-    return node
-
-
 _PARTS: Final = (exp.DayOfWeekIso, exp.DayOfWeek, exp.DayOfMonth, exp.DayOfYear, exp.Month,
                  exp.Year, exp.Quarter, exp.Day)  # fmt: skip
-_DATES_STAY: Final = ("clickhouse", "datafusion")
-"""Where a date and an interval of days or months give a date, and no instant."""
 
 
 def _is_moved_date(node: Any) -> bool:
@@ -102,7 +67,12 @@ def _last_day_kept(day: exp.Expression, months: exp.Expression) -> exp.Expressio
                 "ELSE CAST(x + to_months(n_) AS DATE) END", x=day, n_=months)  # fmt: skip
 
 
-def _of_clickhouse(node: exp.Anonymous) -> exp.Expression:
+def _of_clickhouse(node: Any) -> Any:
+    if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
+        is_long = unit_of(node) in ("WEEK", "MONTH", "QUARTER", "YEAR")
+        return _sql("CAST(x AS DATE)", x=node) if is_long else node
+    if not isinstance(node, exp.Anonymous):
+        return node
     args = node.expressions
     forms = {
         "tostartofmonth": "date_trunc('month', x)", "tomonday": "date_trunc('week', x)",
@@ -263,3 +233,93 @@ def _strftime(form: str, day: exp.Expression, modifiers: Any = ()) -> exp.Expres
         raise Unclear(f"the form {form!r} of strftime is not known here")
     moved = _modified(day, list(modifiers), is_date=False)
     return exp.Anonymous(this="strftime", expressions=[moved, exp.Literal.string(form)])
+
+
+def _of_spark(node: Any) -> Any:
+    is_weekday = isinstance(node, exp.Anonymous) and node.name.lower() == "weekday"
+    return _sql("(isodow(x) - 1)", x=node.expressions[0]) if is_weekday else node
+
+
+def _of_bigquery(node: Any) -> Any:
+    if not isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
+        return node
+    by = unit_of(node)
+    if by in ("WEEK", "WEEK(SUNDAY)"):
+        return _sql("date_trunc('day', x) - to_days(extract('dow' FROM x)::INT)", x=node.this)
+    return _sql("date_trunc('week', x)", x=node.this) if by == "WEEK(MONDAY)" else node
+
+
+def _months_to_the_last(node: Any) -> Any:
+    """The last day of a month stays a last day."""
+    return _last_day_kept(node.this, node.expression) if isinstance(node, exp.AddMonths) else node
+
+
+class Reader(NamedTuple):
+    """How a dialect is read: the parser's name of it, functions that are known though the parser
+    does not know them, and what is rewritten of it.
+
+    ``by_edges`` is set where the edges of units between two days are counted, as DuckDB does, and
+    not whole units; ``dates_stay`` where a date and an interval of days or months give a date, and
+    no instant; ``weeks_hang`` where the first day of the week hangs on a setting of the server, and
+    ``has_time`` names a day's clock that is an instant there.
+    """
+
+    reads: str
+    calls: tuple[str, ...] = ()
+    rewrites: Callable[[Any], Any] = lambda node: node
+    by_edges: bool = False
+    dates_stay: bool = False
+    weeks_hang: bool = False
+    has_time: str = ""
+
+    def ours(self, node: Any) -> Any:
+        """What the dialect writes or counts otherwise than sqlglot's translation says."""
+        found = self.rewrites(node)
+        if found is not node:
+            return found
+        if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)) and unit_of(node) in _UNITS:
+            return _sql(f"date_trunc('{_UNITS[unit_of(node)]}', x)", x=node.this)
+        if self.dates_stay and isinstance(node, _PARTS):
+            # DuckDB's are too wide to be taken from a date.
+            return _sql("CAST(x AS INTEGER)", x=node)
+        if self.dates_stay and isinstance(node, (exp.Add, exp.Sub)) and _is_moved_date(node):
+            return _sql("CAST(x AS DATE)", x=node)
+        return node
+
+
+_MYSQL: Final = Reader("mysql", ("yearweek", "makedate", "to_days", "weekday"), _of_mysql)
+READERS: Final = {
+    "duckdb": Reader("duckdb", ("make_date", "to_months", "to_days", "to_weeks", "to_years",
+                                "isodow"), by_edges=True),
+    "postgresql": Reader("postgres", ("make_date",)),
+    "sqlite": Reader("sqlite", ("date", "datetime", "strftime"), _of_sqlite),
+    "mysql": _MYSQL,
+    "mariadb": _MYSQL,
+    "spark": Reader("spark", ("dayofweek", "weekday"), _of_spark),
+    "clickhouse": Reader(
+        "clickhouse",
+        ("tostartofmonth", "tomonday", "today", "tostartofquarter", "tostartofyear", "addmonths",
+         "subtractmonths", "yesterday", "adddays", "subtractdays", "todate", "todate32",
+         "todayofweek", "tomonth", "toyear"),
+        _of_clickhouse, by_edges=True, dates_stay=True,
+    ),
+    # It reads as PostgreSQL does, and counts with dates otherwise.
+    "datafusion": Reader("postgres", dates_stay=True),
+    "mssql": Reader("tsql", ("datetrunc",), _of_tsql, by_edges=True, weeks_hang=True),
+    "bigquery": Reader("bigquery", rewrites=_of_bigquery, by_edges=True),
+    "snowflake": Reader("snowflake", rewrites=_months_to_the_last, by_edges=True, weeks_hang=True),
+    "redshift": Reader("redshift", by_edges=True),
+    "oracle": Reader("oracle", rewrites=_months_to_the_last, has_time="sysdate"),
+}  # fmt: skip
+_BY_PARSER: Final = {one.reads: one for name, one in READERS.items() if name != "datafusion"}
+_COMMON: Final = tuple(name for name in READERS if name not in ("redshift", "oracle"))
+
+
+def reader_of(name: str) -> Reader:
+    """How a dialect is read; FilterError for one that there is not."""
+    known = READERS.get(name.lower()) or _BY_PARSER.get(name.lower())
+    if known is None and name.lower() in {one.value for one in sqlglot.Dialects}:
+        return Reader(name.lower())
+    if known is None:
+        raise FilterError(f"there is no dialect {name!r}; take one such as {', '.join(_COMMON)}")
+    return known

@@ -11,13 +11,12 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from ulnager.checking.dialects import Unclear
+from ulnager.checking.dialects import Unclear, reader_of
 from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.recognising import recognised
 from ulnager.checking.translating import (
     TYPES,
     columns_of,
-    dialect_of,
     is_clock,
     is_day_clock,
     quiet,
@@ -76,7 +75,7 @@ def check_sql(
         raise FilterError(f"the SQL has {len(text):,} signs; at most {_SIZE:,} are read")
     try:
         with quiet():
-            read = sqlglot.parse(text, read=dialect_of(dialect))
+            read = sqlglot.parse(text, read=reader_of(dialect).reads)
     except RecursionError:
         raise FilterError("the SQL is nested too deeply") from None
     except (SqlglotError, ValueError) as error:
@@ -197,7 +196,7 @@ class _Condition:
 
     def _told(self, rule: str, part: Any, message: str, instead: str) -> Finding:
         lines = [node.meta["line"] for node in part.find_all(exp.Identifier) if "line" in node.meta]
-        written = _short(part.sql(dialect=dialect_of(self.dialect)))
+        written = _short(part.sql(dialect=reader_of(self.dialect).reads))
         return Finding(rule, SEVERITIES[rule], self.file, min(lines, default=1), self.column,
                        f"{written}: {message}", instead)  # fmt: skip
 
@@ -323,7 +322,7 @@ class _Condition:
         tree = self.parts[0].copy()
         for part in self.parts[1:]:
             tree = exp.And(this=exp.Paren(this=tree), expression=exp.Paren(this=part.copy()))
-        said = tree.sql(dialect=dialect_of(self.dialect))
+        said = tree.sql(dialect=reader_of(self.dialect).reads)
         try:
             found = recognised(tree, self.dialect, said, self.held, calendar)
         except Unclear:

@@ -16,15 +16,16 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from ulnager.checking.dialects import DIFFERENCES, WEEKS, Unclear, ours, unit_of
+from ulnager.checking.dialects import (
+    DIFFERENCES,
+    WEEKS,
+    Reader,
+    Unclear,
+    reader_of,
+    unit_of,
+)
 from ulnager.core.errors import FilterError
 
-DIALECTS: Final = {
-    "postgresql": "postgres", "mariadb": "mysql", "mssql": "tsql", "datafusion": "postgres",
-}  # fmt: skip
-"""Our names of dialects where sqlglot has others."""
-_COMMON: Final = ("duckdb", "postgresql", "sqlite", "mysql", "mariadb", "spark", "clickhouse",
-                  "datafusion", "mssql", "bigquery", "snowflake")  # fmt: skip
 _TODAY: Final = ("current_date", "curdate", "today")
 _NOW: Final = (
     "now", "getdate", "sysdatetime", "getutcdate", "sysutcdatetime", "sysdate", "localtimestamp",
@@ -53,19 +54,11 @@ def told_by(error: Exception) -> str:
     return re.sub(r"Required keyword: .* missing for <class .*?>", "something is missing", told)
 
 
-def dialect_of(name: str) -> str:
-    """Sqlglot's name of a dialect; FilterError for one that there is not."""
-    found = DIALECTS.get(name.lower(), name.lower())
-    if found not in {one.value for one in sqlglot.Dialects}:
-        raise FilterError(f"there is no dialect {name!r}; take one such as {', '.join(_COMMON)}")
-    return found
-
-
 def parsed(text: str, dialect: str) -> Any:
     """A condition as a tree; FilterError for what cannot be read, or is more than one."""
     if len(text) > _SIZE:
         raise FilterError(f"the condition has {len(text):,} signs; at most {_SIZE:,} are read")
-    name = dialect_of(dialect)
+    name = reader_of(dialect).reads
     stripped = text.strip().rstrip(";")
     if re.match(r"(?is)\s*(select|with)\b", stripped) is None:
         stripped = f"SELECT 1 FROM t WHERE {re.sub(r'(?is)^where ', '', stripped)}"
@@ -159,8 +152,6 @@ def translated(condition: Any, dialect: str, column_type: str) -> Any:
 
     Raises Unclear for what DuckDB would count otherwise.
     """
-    # DataFusion reads as PostgreSQL does, and counts with dates otherwise.
-    name = "datafusion" if dialect.lower() == "datafusion" else dialect_of(dialect)
     if condition.find(exp.Select, exp.Subquery, exp.Parameter, exp.Placeholder) is not None:
         raise Unclear("it asks another table, or has parameters")
     columns = columns_of(condition)
@@ -172,15 +163,15 @@ def translated(condition: Any, dialect: str, column_type: str) -> Any:
             text = literal.name
             literal.replace(exp.Literal.string(f"{text[:4]}-{text[4:6]}-{text[6:]}"))
     with quiet():
-        return _rewritten(tree, name)
+        return _rewritten(tree, reader_of(dialect))
 
 
-def _rewritten(wrapped: Any, name: str) -> Any:
-    _check(wrapped, name)
-    for rewrite in (_column, ours, _clock):
+def _rewritten(wrapped: Any, reader: Reader) -> Any:
+    _check(wrapped, reader)
+    for rewrite in (_column, Reader.ours, _clock):
         # The innermost first, so that what is rewritten holds what was.
         for node in reversed(list(wrapped.bfs())):
-            other = rewrite(node, name)
+            other = rewrite(reader, node)
             if other is not node:
                 node.replace(other)
     return wrapped
@@ -197,18 +188,16 @@ def written(tree: Any) -> str:
         raise Unclear(f"it cannot be translated: {str(error).splitlines()[0]}") from None
 
 
-def _column(node: Any, name: str) -> Any:
+def _column(reader: Reader, node: Any) -> Any:
     if isinstance(node, exp.Column) and not _is_clock(node):
         return exp.column("d_")
     return node
 
 
-def _clock(node: Any, name: str) -> Any:
+def _clock(reader: Reader, node: Any) -> Any:
     if not is_clock(node):
         return node
-    is_day = is_day_clock(node)
-    if name == "oracle" and node.name.lower() == "sysdate":
-        is_day = False
+    is_day = is_day_clock(node) and (node.name.lower() or "-") != reader.has_time
     return exp.column("a" if is_day else "n")
 
 
@@ -226,54 +215,37 @@ Tuple UtcDate UtcTimestamp Var Week WeekOfYear WeekStart Year YearOfWeek YearOfW
 """
 _KINDS: Final = frozenset(_KIND_NAMES.split())
 """What a condition may be made of: comparisons, arithmetic, and functions of dates."""
-_BY_EDGES: Final = ("bigquery", "clickhouse", "duckdb", "redshift", "snowflake", "tsql")
-"""Dialects that count the edges of units between two days, as DuckDB does, and not whole units."""
 
 
-def _check_difference(kind: str, by: str, name: str) -> None:
+def _check_difference(kind: str, by: str, reader: Reader) -> None:
     """Unclear for differences that DuckDB would count otherwise."""
     is_by_day = by in ("", "DAY", "DAYS", "D", "DD")
-    if is_by_day and not (kind == "TimestampDiff" and name not in _BY_EDGES):
+    if is_by_day and not (kind == "TimestampDiff" and not reader.by_edges):
         return
     # Weeks of T-SQL are put right; elsewhere they begin on a day of their own.
     is_of_weeks = by in WEEKS or "WEEK" in by
-    if name not in ("duckdb", "tsql") and (name not in _BY_EDGES or is_of_weeks):
-        raise Unclear(f"how {name} counts {by.lower() or 'time'} between two days is not told")
+    if reader.reads not in ("duckdb", "tsql") and (not reader.by_edges or is_of_weeks):
+        told = by.lower() or "time"
+        raise Unclear(f"how {reader.reads} counts {told} between two days is not told")
 
 
 def _shown(node: Any) -> str:
     return f"{node.sql_name()}()" if isinstance(node, exp.Func) else type(node).__name__
 
 
-def _check(tree: exp.Expression, name: str) -> None:
+def _check(tree: exp.Expression, reader: Reader) -> None:
     """Unclear where a dialect counts otherwise than is written here."""
     for node in tree.walk():
         kind = type(node).__name__
         is_call = isinstance(node, exp.Anonymous) and not is_clock(node)
         if kind not in _KINDS:
             raise Unclear(f"{_shown(node)} is not known here")
-        if is_call and (name, node.name.lower()) not in _KNOWN:
+        if is_call and node.name.lower() not in reader.calls:
             raise Unclear(f"{node.name}() is not known here")
         if kind in DIFFERENCES:
-            _check_difference(kind, unit_of(node), name)
-        if kind in ("Week", "WeekOfYear", "DayOfWeek") and name in ("tsql", "snowflake"):
+            _check_difference(kind, unit_of(node), reader)
+        if kind in ("Week", "WeekOfYear", "DayOfWeek") and reader.weeks_hang:
             raise Unclear("the first day of the week hangs on a setting of the server")
-
-
-_KNOWN: Final = {
-    ("sqlite", "date"), ("sqlite", "datetime"), ("sqlite", "strftime"), ("mysql", "yearweek"),
-    ("mysql", "makedate"), ("mysql", "to_days"), ("mysql", "weekday"), ("spark", "dayofweek"),
-    ("spark", "weekday"),
-    ("tsql", "datetrunc"), ("postgres", "make_date"), ("duckdb", "make_date"),
-    ("duckdb", "to_months"), ("duckdb", "to_days"), ("duckdb", "to_weeks"), ("duckdb", "to_years"),
-    ("duckdb", "isodow"),
-    ("clickhouse", "tostartofmonth"), ("clickhouse", "tomonday"), ("clickhouse", "today"),
-    ("clickhouse", "tostartofquarter"), ("clickhouse", "tostartofyear"),
-    ("clickhouse", "addmonths"), ("clickhouse", "subtractmonths"), ("clickhouse", "yesterday"),
-    ("clickhouse", "adddays"), ("clickhouse", "subtractdays"), ("clickhouse", "todate"),
-    ("clickhouse", "todate32"), ("clickhouse", "todayofweek"), ("clickhouse", "tomonth"),
-    ("clickhouse", "toyear"),
-}  # fmt: skip
 
 
 def hoisted(tree: Any) -> tuple[str, tuple[str, ...]]:

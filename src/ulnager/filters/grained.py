@@ -57,8 +57,9 @@ class Grained(NamedTuple):
             return True
         if isinstance(day, int):
             return bool(grain.range_around(day)[0] == day)
-        if isinstance(day, SqlDay) and day.starts_month:
-            return starts_agree(GREGORIAN, Unit.MONTH, grain)
+        starts_month = isinstance(day, SqlDay) and day.starts_month
+        if starts_month and starts_agree(GREGORIAN, Unit.MONTH, grain):
+            return True
         return unit is not None and starts_agree(self.arithmetic.calendar, unit, grain)
 
     def _rounded(self, day: SqlDay, up: bool) -> Any:
