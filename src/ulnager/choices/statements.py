@@ -24,8 +24,6 @@ from ulnager.filters.moving import Live
 from ulnager.filters.openwhere import Way, combined, constant, parameter, ways_of
 from ulnager.filters.primitives import day_parameter
 
-_NOT_IN_SQL: Final = (phrases.latest_whole_day,)
-
 
 @checked(picker=Sort((PickerBase,), "a picker, as book.picker(name) gives it"))
 def picker_where(
@@ -176,7 +174,7 @@ def _measured(
             f"{'running' if anchor.running else 'over'}, which no statement can say"
         )
     more: dict[str, ColumnElement[Any]] = {}
-    if any(part.rule in _NOT_IN_SQL for part in point.walk()):
+    if any(part.rule.takes_profile for part in point.walk()):
         name = anchor_parameter(picker, anchor)
         more[name] = day_parameter(name)
         point = parameter(name)
@@ -208,7 +206,7 @@ def parameters_of(view: Shown) -> dict[str, Any]:
             else:
                 found[name] = given.value
         for anchor in _anchors(picker, choice):
-            if any(part.rule in _NOT_IN_SQL for part in anchor.point.definition.walk()):
+            if any(part.rule.takes_profile for part in anchor.point.definition.walk()):
                 found[anchor_parameter(picker, anchor)] = _anchor_day(view, choice, anchor)
     return found
 

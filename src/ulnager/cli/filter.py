@@ -19,7 +19,8 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
 from ulnager.filters.conditions import condition, where
-from ulnager.filters.sql import DIALECTS, sql_text
+from ulnager.filters.engines import TARGETS
+from ulnager.filters.sql import sql_text
 from ulnager.filters.standards import STANDARDS
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ if TYPE_CHECKING:
 
     from ulnager.sources.base import Source
 
-_TARGETS = (*DIALECTS, *STANDARDS)
+_TARGETS = (*TARGETS, *STANDARDS)
 
 
 @click.command("filter", cls=Command)
@@ -147,7 +148,7 @@ def command(
     values: dict[str, str] = {}
     notes: tuple[str, ...] = ()
     if live:
-        if target not in DIALECTS:
+        if target not in TARGETS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
         other = _other_file(moving["latest_in"])
         named = {**moving, "latest_in": other[1]} if other else moving

@@ -15,12 +15,13 @@ def show_statement(
 ) -> None:
     """Print the statement of a picker and the values of its parameters as it opens now."""
     from ulnager.choices.statements import picker_where
-    from ulnager.filters.sql import DIALECTS, sql_text
+    from ulnager.filters.engines import TARGETS
+    from ulnager.filters.sql import sql_text
 
     book = request.open_book
     if book is None:
         raise SettingError("--picker names a picker of a book; name that too: --book FILE")
-    if target not in DIALECTS or target == "ansi":
+    if target not in TARGETS or target == "ansi":
         raise FilterError(f"{target} has no clock of its own; name an engine: --for duckdb")
     table, _, dates = (options.pop("latest_in") or "").rpartition(".")
     today = None if request.today is None else as_day(request.today, "--today")

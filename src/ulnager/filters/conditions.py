@@ -74,8 +74,8 @@ def condition(
     >>> print(condition(march, "sailed_on", literal=True))
     "sailed_on" >= DATE '2026-03-01' AND "sailed_on" < DATE '2026-04-01'
 
-    ``target`` is a key of ``DIALECTS``. Raises FilterError for a target, a column type or a
-    zone that cannot be used.
+    ``target`` is an engine, or ``ansi``. Raises FilterError for a target, a column type or a zone
+    that cannot be used.
     """
     clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding, grain=grain)
     return compiled(clause, dialect_named(target), literal=literal)

@@ -47,7 +47,13 @@ def check_one_span(definition: Definition) -> None:
 
 
 def check_data(definition: Definition, place: tuple[str, str] | None) -> None:
-    """FilterError where the data's dates are spoken of, and nobody says which these are."""
+    """FilterError where the data's dates are spoken of, and nobody says which these are, or no
+    statement finds them."""
+    if any(part.rule.takes_profile for part in definition.walk()):
+        raise FilterError(
+            "the latest whole day takes a profile of the data, which a condition cannot make; "
+            "measure from latest, or filter with frozen dates"
+        )
     if place is None and any(part.rule.asks == "data" for part in definition.walk()):
         raise FilterError(
             "the phrase speaks of the data's dates; say which table and column hold them: "

@@ -9,7 +9,6 @@ from typing import Any, NamedTuple
 from sqlalchemy import Dialect
 
 from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.errors import FilterError
 from ulnager.core.periods.grain import Grain
 from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES
@@ -229,13 +228,6 @@ class SqlExtent:
         """The table and the column, quoted."""
         assert self.latest is not None
         return self.sql.table(self.latest[0]), self.sql.quote(self.latest[1])
-
-    @property
-    def last_whole(self) -> Any:
-        raise FilterError(
-            "the latest whole day takes a profile of the data, which a condition cannot make; "
-            "measure from latest, or filter with frozen dates"
-        )
 
 
 class _Deferred:

@@ -10,7 +10,7 @@ import functools
 import re
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any, Final
+from typing import Any
 
 from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name, table
 from sqlalchemy.engine.default import DefaultDialect
@@ -24,16 +24,13 @@ from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines import TARGETS, engine_of
 
-DIALECTS: Final = {name: engine.dialect for name, engine in TARGETS.items()}
-"""The dialects of SQLAlchemy for all that text is written for."""
-
 
 @functools.cache
 def dialect_named(target: str) -> DefaultDialect:
     """The dialect of a target, for text; FilterError when there is none of that name."""
-    if target not in DIALECTS:
-        raise FilterError(f"there is no target {target!r}; choose {', '.join(DIALECTS)}")
-    return DIALECTS[target](paramstyle="named")
+    if target not in TARGETS:
+        raise FilterError(f"there is no target {target!r}; choose {', '.join(TARGETS)}")
+    return TARGETS[target].dialect()(paramstyle="named")
 
 
 @dataclass(frozen=True)

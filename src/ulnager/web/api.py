@@ -7,7 +7,7 @@ from typing import Annotated, Any, Final
 from fastapi import APIRouter, Depends, Path, Query, Request
 from fastapi.responses import Response
 
-from ulnager.filters.sql import DIALECTS
+from ulnager.filters.engines import TARGETS
 from ulnager.filters.standards import STANDARDS
 from ulnager.web.answers import Answer, Answers
 from ulnager.web.problems import MEDIA_TYPE
@@ -132,7 +132,7 @@ def routes(answers: Answers) -> APIRouter:
         column: Annotated[str, Query(description="The column's name.", max_length=200)],
         target: Annotated[
             str, Query(description="The engine or the standard that it is for.", max_length=40,
-                       json_schema_extra={"enum": [*DIALECTS, *STANDARDS]})
+                       json_schema_extra={"enum": [*TARGETS, *STANDARDS]})
         ] = "ansi",
         column_type: Annotated[
             str, Query(description="What the column holds: `date`, `timestamp`, `timestamptz`, …",

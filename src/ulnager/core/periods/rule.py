@@ -68,6 +68,8 @@ class Rule(NamedTuple):
     """Where days that are counted lie in the days of the phrase inside, its last argument."""
     looks_for: str = ""
     """What it looks for in the phrase inside, which may lack it: a ``day``, ``unit``, ``name``."""
+    takes_profile: bool = False
+    """Whether it takes the rows of each day of the data, which no statement counts."""
     asks: str = ""
     """What it asks by itself: the ``data``, the ``clock`` or the ``anchor``."""
     uses_last_date: bool = False

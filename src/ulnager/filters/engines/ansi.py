@@ -14,4 +14,4 @@ class Ansi(DefaultDialect):
     supports_native_boolean = True
 
 
-ANSI = Engine(name="ansi", dialect=Ansi)
+ANSI = Engine(name="ansi", dialect=lambda: Ansi)

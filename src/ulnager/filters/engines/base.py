@@ -9,7 +9,7 @@ it; ``{tz}`` is a time zone.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import date, datetime, time
 from types import MappingProxyType
 from typing import Final, NamedTuple
@@ -24,11 +24,12 @@ class Engine(NamedTuple):
     """One engine: its dialect, and its primitives as templates of SQL. One without those of
     sums on dates writes frozen conditions only.
 
-    ``dialect`` is SQLAlchemy's, which quotes names. ``literal``, ``time`` and ``instant`` are a
-    date, a local time and a moment in UTC as they are written. ``stores_text`` is set where dates
-    are text, and columns hold what was put into them; ``utc_parameters`` where a driver wants
-    moments as UTC without an offset, and ``text_parameters`` where times go as text. A parameter
-    that is a date is told to be one by ``parameter``.
+    ``dialect`` gives SQLAlchemy's, which quotes names; it may take long to import. ``literal``,
+    ``time`` and ``instant`` are a date, a local time and a moment in UTC as they are written.
+    ``stores_text`` is set where dates are text, and columns hold what was put into them;
+    ``utc_parameters`` where a driver wants moments as UTC without an offset, and
+    ``text_parameters`` where times go as text. A parameter that is a date is told to be one by
+    ``parameter``.
 
     ``today`` is the clock's date, ``utc_today`` the one in UTC, and ``now`` its instant.
     ``local_now`` is the time of the clock in the zone of the session, ``time_of`` a date as the
@@ -70,7 +71,7 @@ class Engine(NamedTuple):
     """
 
     name: str
-    dialect: type[DefaultDialect]
+    dialect: Callable[[], type[DefaultDialect]]
     literal: str = "DATE '{x}'"
     time: str = "TIMESTAMP '{x}'"
     instant: str = "TIMESTAMPTZ '{x}+00:00'"

@@ -12,7 +12,7 @@ class _ClickHouse(Ansi):
 
 CLICKHOUSE = Engine(
     name="clickhouse",
-    dialect=_ClickHouse,
+    dialect=lambda: _ClickHouse,
     # Its Date ends in 2149 and begins in 1970, and wraps round in silence: Date32 only. No
     # zones: it takes a midnight that is missing for an hour of the day before.
     literal="toDate32('{x}')",

@@ -12,7 +12,7 @@ class _DataFusion(Ansi):
 
 DATAFUSION = Engine(
     name="datafusion",
-    dialect=_DataFusion,
+    dialect=lambda: _DataFusion,
     # No zones: a midnight that is missing stops it. It truncates by way of nanoseconds,
     # which end in 2262; here so many days are taken off.
     utc_today="CURRENT_DATE",

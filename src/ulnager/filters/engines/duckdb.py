@@ -19,7 +19,7 @@ class _DuckDB(Ansi):
 
 DUCKDB = Engine(
     name="duckdb",
-    dialect=_DuckDB,
+    dialect=lambda: _DuckDB,
     today="current_date",
     local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
     midnight=FIRST_MIDNIGHT,

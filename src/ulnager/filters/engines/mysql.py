@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy.dialects import mysql
+from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.filters.engines.base import STRFTIME, Engine
 
+
+def _dialect() -> type[DefaultDialect]:
+    from sqlalchemy.dialects import mysql
+
+    return mysql.dialect
+
+
 MYSQL = Engine(
     name="mysql",
-    dialect=mysql.dialect,
+    dialect=_dialect,
     # No zones by name: CONVERT_TZ gives NULL where their tables were never loaded.
     utc_today="UTC_DATE",
     date_of="DATE({x})",

@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy.dialects import postgresql
+from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.filters.engines.base import FIRST_MIDNIGHT, FIRST_OF_TWO, MIDNIGHT, TRUNCATES, Engine
 
+
+def _dialect() -> type[DefaultDialect]:
+    from sqlalchemy.dialects import postgresql
+
+    return postgresql.dialect
+
+
 POSTGRESQL = Engine(
     name="postgresql",
-    dialect=postgresql.dialect,
+    dialect=_dialect,
     local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
     midnight=FIRST_MIDNIGHT,
     skipped_midnight=MIDNIGHT,

@@ -33,7 +33,7 @@ class _Spark(Ansi):
 
 SPARK = Engine(
     name="spark",
-    dialect=_Spark,
+    dialect=lambda: _Spark,
     today="current_date()",
     now="current_timestamp()",
     time_of="CAST({x} AS TIMESTAMP_NTZ)",

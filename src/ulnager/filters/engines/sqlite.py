@@ -2,13 +2,20 @@
 
 from __future__ import annotations
 
-from sqlalchemy.dialects import sqlite
+from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.filters.engines.base import STRFTIME, Engine
 
+
+def _dialect() -> type[DefaultDialect]:
+    from sqlalchemy.dialects import sqlite
+
+    return sqlite.dialect
+
+
 SQLITE = Engine(
     name="sqlite",
-    dialect=sqlite.dialect,
+    dialect=_dialect,
     literal="'{x}'",
     today="date('now', 'localtime')",
     utc_today="date('now')",

@@ -53,7 +53,7 @@ def latest_up_to(c: Basis, point: Definition) -> Any:
     return c.in_days().latest_up_to(c.in_days().finish(point) - 1)
 
 
-@row(Kind.POINT, "latest whole day", also=("last whole day",), asks="data")
+@row(Kind.POINT, "latest whole day", also=("last whole day",), asks="data", takes_profile=True)
 def latest_whole_day(c: Basis) -> Any:
     day = c.extent().last_whole
     if day is None:
