@@ -24,7 +24,7 @@ from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
@@ -254,7 +254,7 @@ class Book:
         chosen = calendar or (None if entry is None else entry.calendar)
         said = None if as_of is None else self._said(as_of, chosen)
         resolver = self.resolver
-        if of_names is not None and not moment.data and asks_data(phrase.definition):
+        if of_names is not None and not moment.data and phrase.definition.asks_data:
             # What its names speak of answers for the data, whatever the book's own anchor asks.
             answered = moment.extent(of_names.sources)
             if answered is not None:

@@ -24,7 +24,7 @@ from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.inputs import Input, checked_input, fixed_day
 from ulnager.core.language.openperiod import cut_by
 from ulnager.core.language.phrase import period
-from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.suggest import no_such
 
 OPENING: Final = ("count", "day", "unit", "word")
@@ -299,7 +299,7 @@ class Offers:
         if made.kind == "day" and not picker.sources_of(choice, made):
             for setting in (made.min, made.max, made.opens):
                 is_point = isinstance(setting, str) and fixed_day(setting) is None
-                if is_point and asks_data(period(str(setting)).definition):
+                if is_point and period(str(setting)).definition.asks_data:
                     raise self.wrong(
                         key, f"'{setting}' speaks of the data, and nobody says which",
                         "Add source = '…', or give the book an anchor with sources.",
@@ -308,7 +308,7 @@ class Offers:
             raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
 
     def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:
-        if asks_data(choice.period.definition) and not picker.sources_of(choice):
+        if choice.period.definition.asks_data and not picker.sources_of(choice):
             raise self.wrong(
                 key, f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
                 "says which", "Give it an anchor with sources = ['…'].",

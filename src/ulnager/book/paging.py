@@ -20,7 +20,6 @@ from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.language.walking import shift_of
 from ulnager.core.messages import Message
-from ulnager.core.periods.deciding import asks_data
 from ulnager.core.units import Unit
 
 MOST_BUCKETS: Final = 60
@@ -144,7 +143,7 @@ class Pages:
     def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
         """BookError for a phrase that speaks of data, where nobody says which."""
         own = None if entry is None or entry.anchor is None else entry.anchor.as_point
-        if asks_data(phrase.definition) and not self.book.resolver.sources(own):
+        if phrase.definition.asks_data and not self.book.resolver.sources(own):
             raise self.offers.wrong(
                 key, f"'{phrase}' speaks of the data, and nobody says which",
                 "Give it an anchor with sources = ['…'].",

@@ -45,7 +45,6 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.reader import is_phrase, read_period
 from ulnager.core.messages import NO_KEY, Message
 from ulnager.core.periods.anchors import Defaults
-from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
 from ulnager.core.suggest import nearest
 from ulnager.core.units import own_unit
@@ -235,7 +234,7 @@ def _anchor(
         )
     named = [entry_named(file, f"{key}.sources", "source", one, sources) for one in entry.sources]
     found = tuple(one for one in named if one is not None)
-    if not found and asks_data(point.definition):
+    if not found and point.definition.asks_data:
         if len(sources) > 1:
             raise BookError(
                 file, key, f"'{entry.point}' speaks of the data, and nobody says which",

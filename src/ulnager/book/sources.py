@@ -14,7 +14,6 @@ from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.text import masked
 from ulnager.sources.base import Source
@@ -126,7 +125,7 @@ class BookSource:
         return ranges
 
     def _find_ranges(self, found: Source, moment: Moment) -> tuple[Range, ...] | None:
-        asks = self.limit is not None and asks_data(self.limit.definition)
+        asks = self.limit is not None and self.limit.definition.asks_data
         if self.limit is None and moment.up_to is None:
             return None
         extent = None

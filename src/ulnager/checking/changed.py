@@ -10,7 +10,7 @@ from ulnager.choices.picker import Choice, PickerBase
 from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.language.inputs import Input, fixed_day
 from ulnager.core.language.phrase import period
-from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
+from ulnager.core.periods.deciding import hangs_on_anchor
 
 KNOWN = ("0.2",)
 
@@ -103,7 +103,7 @@ def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input)
         if not isinstance(point, str) or fixed_day(point) is not None:
             continue
         definition = period(point).definition
-        if asks_data(definition) or not hangs_on_anchor(definition):
+        if definition.asks_data or not hangs_on_anchor(definition):
             continue
         then, now = (_day(checking, choice, point, said) for said in ("today", anchor.name))
         if then != now:

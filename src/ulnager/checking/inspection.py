@@ -21,7 +21,7 @@ from ulnager.core.language.openperiod import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.messages import OFF_TABLE, error_message
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.resolution import Resolution
 from ulnager.sources.base import Source
 from ulnager.sources.profile import Profile, profile
@@ -210,7 +210,7 @@ class Checking:
         """Whether the data says what an entry is measured from."""
         anchor = self.anchor_of(entry)
         phrases = [entry.period, *([anchor.point] if anchor else [])]
-        return any(asks_data(one.definition) for one in phrases)
+        return any(one.definition.asks_data for one in phrases)
 
     def anchor_of(self, entry: BookPeriod) -> BookAnchor | None:
         """What an entry is measured from; None for the clock, or where nothing has a say."""

@@ -22,7 +22,6 @@ from ulnager.core.language.phrase import as_period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock, as_day, extent_of
-from ulnager.core.periods.deciding import asks_data as _asks_data
 
 _EPOCH: Final = date(1970, 1, 1).toordinal()
 _YEARS: Final = 10
@@ -211,10 +210,10 @@ def _day(value: object, name: str) -> int:
 def windows_of(period: Period, days: Days, settings: Mapping[str, Any]) -> Windows:
     """The dates of a period as of each of some days, as one computation where that can be."""
     definition, of_data = period.definition, False
-    if definition.rule.sets_anchor and _asks_data(definition.args[1]):
+    if definition.rule.sets_anchor and definition.args[1].asks_data:
         is_last = definition.args[1].rule in (phrases.latest, phrases.latest_whole_day)
-        of_data = is_last and not _asks_data(definition.args[0])
-    asks_data = _asks_data(definition)
+        of_data = is_last and not definition.args[0].asks_data
+    asks_data = definition.asks_data
     if of_data or not asks_data:
         try:
             if of_data:

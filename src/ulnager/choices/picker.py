@@ -21,7 +21,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock
-from ulnager.core.periods.deciding import asks_data, hangs_on_anchor
+from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
@@ -255,7 +255,7 @@ def point_day(
     from ulnager.core.language.phrase import period
 
     definition = period(str(text)).definition
-    if data is not None and asks_data(definition):
+    if data is not None and definition.asks_data:
         extent = data()
         moment = replace(moment, data={} if extent is None else {"": extent}, known={})
         said = AnchorPoint("", period("today"))

@@ -17,7 +17,7 @@ from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period, basis_of
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.deciding import asks_data, has_own_anchor
+from ulnager.core.periods.deciding import has_own_anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.resolution import Resolution
 
@@ -40,7 +40,7 @@ class AnchorPoint:
     @property
     def asks_data(self) -> bool:
         """Whether it speaks of the data."""
-        return asks_data(self.point.definition)
+        return self.point.definition.asks_data
 
     @property
     def in_a_phrase(self) -> Definition:
@@ -119,7 +119,7 @@ class Resolver:
         # A phrase that says what it is measured from is not measured from anything else before.
         anchor = None if has_own_anchor(definition) else said or own or self.anchor
         point = anchor if isinstance(anchor, AnchorPoint) else None
-        asks = asks_data(definition) or (point is not None and point.asks_data)
+        asks = definition.asks_data or (point is not None and point.asks_data)
         sources: tuple[str, ...] = ()
         if asks:
             point_sources = () if point is None else point.sources

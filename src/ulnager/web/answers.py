@@ -24,7 +24,6 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.deciding import asks_data
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
@@ -226,7 +225,7 @@ class Answers:
     ) -> Answer:
         if any(isinstance(result, InstantResolution) for result in results):
             return Answer(told, None if today else datetime.now().astimezone())
-        of_data = any(asks_data(result.period.definition) for result in results) or any(
+        of_data = any(result.period.definition.asks_data for result in results) or any(
             result.anchor.source not in ("today", "date") for result in results
         )
         return Answer(told, self.until(today, tz or self.book.tz), of_data)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Iterator
 from datetime import date
 
@@ -10,16 +9,6 @@ from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind, Rule
-
-
-def asks_data(definition: Definition) -> bool:
-    """Whether a phrase speaks of the data."""
-    return _asks(definition, "data")
-
-
-@functools.lru_cache(maxsize=4096)
-def _asks(definition: Definition, what: str) -> bool:
-    return any(part.rule.asks == what for part in definition.walk())
 
 
 def has_own_anchor(definition: Definition) -> bool:

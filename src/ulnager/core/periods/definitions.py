@@ -30,8 +30,8 @@ class Definition:
     """
 
     __slots__ = (
-        "_hash", "args", "counts_business_days", "depth", "is_plain_span", "is_sub_day", "rule",
-        "unit",
+        "_hash", "args", "asks_data", "counts_business_days", "depth", "is_plain_span",
+        "is_sub_day", "rule", "unit",
     )  # fmt: skip
 
     rule: Rule
@@ -43,6 +43,8 @@ class Definition:
     """Whether it is about instants: hours, minutes, seconds, ``now`` or a timestamp."""
     counts_business_days: bool
     """Whether it is about business days and begins and ends with one."""
+    asks_data: bool
+    """Whether it speaks of the data."""
     is_plain_span: bool
     """Whether it is one rule about days that gives one pair, used as it comes."""
     _hash: int
@@ -52,12 +54,14 @@ class Definition:
         put(self, "rule", rule)
         put(self, "args", args)
         depth, unit, named = 0, None, None
+        asks_data = rule.asks == "data"
         is_sub_day = rule.is_instant
         for arg in args:
             if isinstance(arg, Definition):
                 # What a whole phrase is measured from does not make the phrase one of instants.
                 if not depth or rule.kind is not Kind.BASIS:
                     is_sub_day = is_sub_day or arg.is_sub_day
+                asks_data = asks_data or arg.asks_data
                 depth = max(depth, arg.depth)
             elif unit is None and isinstance(arg, Unit):
                 unit = arg
@@ -67,6 +71,7 @@ class Definition:
         is_sub_day = is_sub_day or (unit is not None and unit.microseconds > 0)
         put(self, "depth", 1 + depth)
         put(self, "unit", unit)
+        put(self, "asks_data", asks_data)
         counts = unit is Unit.BUSINESS_DAY and rule.counts_days
         put(self, "counts_business_days", counts)
         put(self, "is_sub_day", is_sub_day)
