@@ -31,7 +31,7 @@ from ulnager import (
 from ulnager.numbers.ages import Aging
 from ulnager.sources.databases import TableSource
 from ulnager.sources.embedded import EmbeddedSource
-from ulnager.sources.spark import SparkSource
+from ulnager.sources.inmemory import SparkSource
 
 from engines import CALENDARS as ENGINE_CALENDARS
 from engines import ENGINES, REQUIRED, URLS, engine_named, rows

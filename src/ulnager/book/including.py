@@ -2,16 +2,117 @@
 
 from __future__ import annotations
 
+import re
+import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from glob import escape, has_magic
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
-from ulnager.book.house import House
-from ulnager.book.toml import text_of_file, values_of_text
 from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.core.messages import NO_FILE, Message
-from ulnager.sources.guard import opened_at
+from ulnager.sources.guard import HINT, matching, opened_at, small_file
+from ulnager.sources.limits import limits_now
+from ulnager.sources.opening import IN_FILES
+from ulnager.sources.urls import read_address
+
+
+class House(NamedTuple):
+    """The folder of a book, and whether it may leave that.
+
+    What is said here is said early, while the book is read; whatever is opened is looked at once
+    more when it is opened (``within``).
+    """
+
+    folder: Path
+    allow_outside: bool
+
+    @property
+    def within(self) -> Path | None:
+        """The folder outside of which nothing is opened; None where anything may be."""
+        return None if self.allow_outside else self.folder
+
+    def path(self, name: str) -> str:
+        """The path of a file that a book names; SettingError when that is outside.
+
+        Links are followed first, so none of them leads out.
+        """
+        found = self.folder / name
+        try:
+            opened_at(found, self.within)
+            if self.within is not None:
+                if found.is_dir():
+                    matching(f"{escape(str(found))}/**/*", self.within)
+                elif has_magic(name) and not found.exists():
+                    matching(str(found), self.within)
+        except SourceError as error:
+            raise SettingError(str(error).replace(str(found), name)) from None
+        except (OSError, ValueError):
+            raise SettingError(f"{name[:80]!r} can be no file's name") from None
+        return str(found)
+
+    def url(self, url: str) -> str:
+        """The URL of a database; SettingError for a server, or a file that is outside.
+
+        The path is looked at as it will be opened: decoded, and without options.
+        """
+        try:
+            address = read_address(url)
+        except SourceError as error:
+            raise SettingError(str(error)) from None
+        if address.driver.engine in IN_FILES:
+            path = address.url.database
+            if not path or path == ":memory:":
+                return url
+            made = address.url.set(database=self.path(path))
+            return made.render_as_string(hide_password=False)
+        if not self.allow_outside:
+            raise SettingError(f"a database server is outside the folder of the book; {HINT}")
+        return url
+
+
+def text_of_file(path: str | Path) -> str:
+    """The text of a book's file; BookError when it cannot be read, or is larger than a book is."""
+    file = str(path)
+    try:
+        return small_file(path, limits_now().book, "a book").decode("utf-8-sig")
+    except SourceError as error:
+        told = str(error).removeprefix(f"{file} ").removeprefix("cannot be read: ")
+        raise BookError(file, "", f"the book cannot be read: {told}") from None
+    except UnicodeDecodeError:
+        raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
+
+
+def values_of_text(file: str, text: str) -> dict[str, Any]:
+    """What stands in the text of a book; BookError for what is no TOML, or nested too deeply."""
+    most = limits_now().depth
+    too_deep = BookError(
+        file, "", f"the book is nested too deeply: more than {most} tables, lists or parts of a "
+        "key in each other", "Raise the limit depth if you trust it.",
+    )  # fmt: skip
+    # Before it is parsed: a parser goes down with it, or takes forever.
+    if re.search(rf"{_KEY_PART}{{{most}}}", text):
+        raise too_deep
+    try:
+        found = tomllib.loads(text)
+    except RecursionError:
+        raise too_deep from None
+    except ValueError as error:
+        raise BookError(file, "", f"this is not TOML: {str(error)[:300]}") from None
+    waiting: list[tuple[Any, int]] = [(found, 0)]
+    while waiting:
+        held, depth = waiting.pop()
+        if depth > most:
+            raise too_deep
+        inner = held.values() if isinstance(held, dict) else held
+        waiting += [(one, depth + 1) for one in inner if isinstance(one, (dict, list))]
+    return found
+
+
+# Each part is tried from its beginning only, and given up as a whole.
+_KEY_PART: Final = r"""(?:(?>(?<![\w-])[\w-]+|"[^"\n]*+"|'[^'\n]*+')[ \t]*+\.[ \t]*+)"""
+
 
 SHARED: Final = ("calendars", "anchors", "sources", "periods")
 """What is taken from an included file; all else is the book's own."""

@@ -11,7 +11,7 @@ from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.languages import language_of
-from ulnager.book.offers import HeadingEntry, PhraseEntry, PickerEntry
+from ulnager.book.schema import HeadingEntry, PhraseEntry, PickerEntry
 from ulnager.book.usual import OPENS, USUAL, Offer, choice_from, usual_keys, usual_offers
 from ulnager.choices.opening import Picker
 from ulnager.choices.picker import Choice, Grouping, Language, Signer

@@ -8,8 +8,8 @@ from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.offering import OPENING, Offers, choice_of
-from ulnager.book.offers import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
+from ulnager.book.schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.choices.charts import Chart
 from ulnager.choices.opening import Picker
 from ulnager.choices.pages import Page

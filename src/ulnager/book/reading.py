@@ -14,19 +14,22 @@ from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
 from ulnager.book.entries import entry_named, phrase_at
-from ulnager.book.house import House
-from ulnager.book.including import whole_book
+from ulnager.book.including import House, whole_book
 from ulnager.book.languages import language_of, one_language
 from ulnager.book.offering import Offers
-from ulnager.book.offers import ByEntry, ChartEntry, PageEntry, PickerEntry, ScheduleEntry
 from ulnager.book.paging import Pages, checked_names
 from ulnager.book.schema import (
     AnchorEntry,
     BookFile,
+    ByEntry,
     CalendarEntry,
+    ChartEntry,
     CycleEntry,
+    PageEntry,
     PeriodEntry,
+    PickerEntry,
     ReadingsEntry,
+    ScheduleEntry,
     SourceEntry,
 )
 from ulnager.book.shipped import named_book

@@ -17,7 +17,7 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.text import masked
 from ulnager.sources.base import Source
-from ulnager.sources.joinedfiles import JoinedFiles, check_parts
+from ulnager.sources.files import JoinedFiles, check_parts
 from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 from typing import Any
 
 from ulnager.book.entries import entry_named, phrase_at
-from ulnager.book.house import House
+from ulnager.book.including import House
 from ulnager.book.schema import BookFile, SourceEntry
 from ulnager.book.sources import BookSource, lag_of
 from ulnager.core.calendars.base import Calendar

@@ -14,8 +14,7 @@ from numpy.typing import NDArray
 from ulnager.checking.dialects import MACROS, Unclear
 from ulnager.checking.translating import hoisted
 from ulnager.core.calendars.base import Calendar
-from ulnager.sources.embedded import first_line
-from ulnager.sources.engine import started
+from ulnager.sources.embedded import first_line, started
 
 Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]

@@ -14,8 +14,7 @@ from ulnager.checking.inspection import Checking
 from ulnager.checking.labels import contradiction, has_year, in_english, speaks_of_now
 from ulnager.checking.opening import mixed_anchors, openings, usual_replaced
 from ulnager.checking.rehearsing import windows_of
-from ulnager.checking.together import runs_out, same_dates, schedules, zones
-from ulnager.checking.unused import unused, unused_units
+from ulnager.checking.together import runs_out, same_dates, schedules, unused, unused_units, zones
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.periods import phrases

@@ -15,9 +15,14 @@ from ulnager.cli.measuring import (
     picture_options,
     values_where,
 )
-from ulnager.cli.options import basis_options, data_options, json_option, locale_option
+from ulnager.cli.options import (
+    basis_options,
+    data_options,
+    json_option,
+    locale_option,
+    period_argument,
+)
 from ulnager.cli.output import echo, show_json, show_table
-from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message

@@ -8,9 +8,8 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.measuring import measured_title, number_text, values_where
-from ulnager.cli.options import basis_options, data_options, locale_option
+from ulnager.cli.options import basis_options, data_options, locale_option, period_argument
 from ulnager.cli.output import echo
-from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.language.walking import OUTSIDE
@@ -74,7 +73,7 @@ def _draw_walk(
     from ulnager.core.calendars.months import GREGORIAN
     from ulnager.numbers.daily import measured_steps
     from ulnager.numbers.totals import asked_for, checked_how
-    from ulnager.pictures.labels import calendar_told
+    from ulnager.pictures.paper import calendar_told
     from ulnager.pictures.walks import Step, draw_walk
 
     if len(phrases) != 1:

@@ -6,7 +6,7 @@ from typing import Any, Final
 
 import click
 
-from ulnager.cli.progress import working
+from ulnager.cli.output import working
 
 GROUPS: Final[dict[str, dict[str, str]]] = {
     "Look": {

@@ -13,11 +13,11 @@ from ulnager.cli.options import (
     basis_options,
     json_option,
     key_option,
+    period_argument,
     reading_options,
     spreadsheets_option,
 )
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
-from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.text import masked

@@ -8,9 +8,8 @@ from typing import Any, Final
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, data_options, json_option
+from ulnager.cli.options import basis_options, data_options, json_option, period_argument
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
-from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.errors import PeriodSyntaxError, SettingError
 from ulnager.core.language.period import Period

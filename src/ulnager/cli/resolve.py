@@ -7,9 +7,14 @@ from collections.abc import Iterator
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, data_options, json_option, locale_option
+from ulnager.cli.options import (
+    basis_options,
+    data_options,
+    json_option,
+    locale_option,
+    period_argument,
+)
 from ulnager.cli.output import echo, length_text, show_json, show_pairs, show_steps
-from ulnager.cli.phrases import period_argument
 from ulnager.cli.request import Request
 from ulnager.core.periods.resolution import Resolution
 

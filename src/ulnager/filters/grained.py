@@ -8,8 +8,7 @@ from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.grain import Grain, starts_agree
 from ulnager.core.units import Unit
-from ulnager.filters.sqldays import SqlArithmetic
-from ulnager.filters.sqlvalues import SqlDay
+from ulnager.filters.sqldays import SqlArithmetic, SqlDay
 
 Aligned = tuple[Unit | None, Unit | None, bool]
 """The units that a span's start and stop are starts of, and whether it is to date."""

@@ -18,8 +18,7 @@ from ulnager.core.calendars.weeks import WeekCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
 from ulnager.filters.engines.base import Engine
-from ulnager.filters.sqldays import SqlArithmetic
-from ulnager.filters.sqlvalues import SqlDay
+from ulnager.filters.sqldays import SqlArithmetic, SqlDay
 
 
 class _Edge(SqlDay):

@@ -13,16 +13,16 @@ from sqlalchemy.sql.functions import FunctionElement
 
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import FilterError, ResolveError
+from ulnager.core.periods.clock import Calendars
 from ulnager.core.periods.daysets import DAY_SETS, DaySet
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.parts import Joined, Part, Tree
-from ulnager.core.periods.settings import Calendars
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.base import filled
 from ulnager.filters.primitives import day_of
-from ulnager.filters.sqlvalues import literal_day
+from ulnager.filters.sqldays import literal_day
 
 
 class DayColumn(NamedTuple):

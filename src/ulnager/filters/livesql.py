@@ -22,9 +22,14 @@ from ulnager.filters.engines.base import (
     time_of_day,
 )
 from ulnager.filters.primitives import day_of
-from ulnager.filters.sqldays import SqlArithmetic
-from ulnager.filters.sqlinstants import SqlInstant, SqlInstants
-from ulnager.filters.sqlvalues import SqlDay, days_between, literal_day
+from ulnager.filters.sqldays import (
+    SqlArithmetic,
+    SqlDay,
+    SqlInstant,
+    SqlInstants,
+    days_between,
+    literal_day,
+)
 
 
 class Latest(NamedTuple):

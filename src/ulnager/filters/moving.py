@@ -31,11 +31,16 @@ from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.anchors import Defaults
-from ulnager.core.periods.clock import as_days, as_instant, time_after_midnight
+from ulnager.core.periods.clock import (
+    Calendars,
+    as_days,
+    as_instant,
+    calendars_of,
+    time_after_midnight,
+)
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.parts import Part, parts_of
-from ulnager.core.periods.settings import Calendars, calendars_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.grained import Grained

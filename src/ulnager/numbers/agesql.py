@@ -22,7 +22,7 @@ from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.base import Engine, filled
 from ulnager.filters.primitives import day_of
 from ulnager.filters.sql import named_column
-from ulnager.filters.sqlvalues import literal_day
+from ulnager.filters.sqldays import literal_day
 
 _TYPES: Final = ("date", "timestamp")
 

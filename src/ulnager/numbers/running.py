@@ -17,8 +17,8 @@ from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.clock import calendars_of
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.settings import calendars_of
 from ulnager.core.periods.spans import Span
 from ulnager.numbers.cube import Asked, Measure
 from ulnager.numbers.plan import Answers, Plan, Ranges

@@ -13,10 +13,9 @@ from ulnager.core.language.phrase import as_period, period, resolved
 from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket, reasons_of, too_many
-from ulnager.core.periods.clock import extent_of
+from ulnager.core.periods.clock import calendars_of, extent_of
 from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import InstantResolution, Resolution
-from ulnager.core.periods.settings import calendars_of
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import check_rounding

@@ -11,8 +11,16 @@ from ulnager.core.messages import code_of
 from ulnager.core.periods.buckets import MISSING
 from ulnager.core.periods.resolution import Resolution
 from ulnager.numbers.rows import TotalRow, Totals
-from ulnager.pictures.labels import bucket_labels, calendar_told
-from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, WARN, Sheet
+from ulnager.pictures.paper import (
+    FAINT,
+    INK,
+    LIGHT,
+    PERIOD,
+    WARN,
+    Sheet,
+    bucket_labels,
+    calendar_told,
+)
 
 MOST_BARS: Final = 400
 MOST_PANELS: Final = 8

@@ -9,8 +9,17 @@ from typing import Any, Final
 from ulnager.core.errors import SettingError
 from ulnager.numbers.rows import Totals
 from ulnager.numbers.running import Running, RunningRow
-from ulnager.pictures.labels import calendar_told, mark_units
-from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet
+from ulnager.pictures.paper import (
+    FAINT,
+    INK,
+    LIGHT,
+    PERIOD,
+    SCALE,
+    WARN,
+    Sheet,
+    calendar_told,
+    mark_units,
+)
 
 MOST_LINES = 6
 _SHORT = "the window begins before the data"

@@ -11,8 +11,7 @@ from ulnager.checking.rehearsing import Rehearsal
 from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.core.words import ENGLISH
-from ulnager.pictures.labels import mark_units
-from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet
+from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet, mark_units
 
 _MOST: Final = 800
 """So many days are drawn; of a longer rehearsal, the first ones."""

@@ -13,8 +13,7 @@ from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import Unit
 from ulnager.core.words import Words
 from ulnager.numbers.rows import TotalRow, Totals
-from ulnager.pictures.labels import calendar_told
-from ulnager.pictures.paper import FAINT, INK, SCALE, WARN, Sheet
+from ulnager.pictures.paper import FAINT, INK, SCALE, WARN, Sheet, calendar_told
 
 MOST_YEARS: Final = 6
 

@@ -17,7 +17,6 @@ from ulnager.core.periods.anchors import Anchor, Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 from ulnager.core.words import Words
-from ulnager.pictures.labels import calendar_told
 from ulnager.pictures.paper import (
     BAND,
     FAINT,
@@ -25,6 +24,7 @@ from ulnager.pictures.paper import (
     LIGHT,
     PERIOD,
     WARN,
+    calendar_told,
     letters_of,
     new_figure,
     wrapped,

@@ -10,8 +10,18 @@ from typing import Any, Final, NamedTuple
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.errors import SettingError
 from ulnager.core.words import ENGLISH, Words
-from ulnager.pictures.labels import mark_units
-from ulnager.pictures.paper import FAINT, INK, PERIOD, WARN, Sheet, cut, plain, set_fonts, size_of
+from ulnager.pictures.paper import (
+    FAINT,
+    INK,
+    PERIOD,
+    WARN,
+    Sheet,
+    cut,
+    mark_units,
+    plain,
+    set_fonts,
+    size_of,
+)
 
 MOST_PANELS: Final = 60
 MOST_FRAMES: Final = 400

@@ -26,21 +26,36 @@ from sqlalchemy import (
     true,
 )
 
-from ulnager.core.arguments import Sort, checked
+from ulnager.core.arguments import Sort, checked, shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import LAST_DAY
 from ulnager.core.calendars.zones import day_start, zone_name, zone_named
-from ulnager.core.errors import SourceError
+from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_days, time_after_midnight
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
-from ulnager.filters.columns import COLUMN_TYPES, ColumnType
+from ulnager.filters.columns import COLUMN_TYPES, KEY_TYPES, ColumnType
 from ulnager.filters.engines import engine_named
 from ulnager.filters.primitives import DayOf, Primitive
 from ulnager.filters.sqltypes import value_type
-from ulnager.sources.keys import check_key_types
+
+
+def check_key_types(types: object) -> dict[str, str]:
+    """The columns that are keys with what they are; SettingError for anything else."""
+    if not isinstance(types, Mapping):
+        raise SettingError(
+            "column_types is a mapping of columns to what they hold, such as {'month': 'yyyymm'}"
+        )
+    for name, kind in types.items():
+        if not isinstance(name, str) or not isinstance(kind, str) or kind not in KEY_TYPES:
+            raise SettingError(
+                f"column_types: {name!r} cannot be {shown(kind)}; choose {', '.join(KEY_TYPES)}; "
+                "dates and timestamps need nothing"
+            )
+    return dict(types)
+
 
 _MOST_STAND_INS: Final = 4
 MOST_STAMPS: Final = 100_000

@@ -19,11 +19,22 @@ from ulnager.core.text import visible
 from ulnager.filters.sql import sql_text
 from ulnager.sources.asking import asked, too_long
 from ulnager.sources.base import Column, Source
-from ulnager.sources.engine import started
 from ulnager.sources.guard import own_folder
 from ulnager.sources.limits import limits_now
 from ulnager.sources.queries import check_lengths, checked_query
 from ulnager.sources.writing import as_text, as_text_sql
+
+_SETTINGS: Final = {
+    # It would fetch them over the network, and keep them in the home folder.
+    "autoinstall_known_extensions": "false",
+    "autoload_known_extensions": "false",
+}
+
+
+def started(path: str = ":memory:") -> duckdb.DuckDBPyConnection:
+    """A connection to an engine of its own, or to a database that is written to."""
+    return duckdb.connect(path, config=dict(_SETTINGS))
+
 
 _COLUMN_TYPES: Final = {
     "DATE": "date",

@@ -6,7 +6,7 @@ change it, or open another file.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any, Final
 
@@ -14,6 +14,7 @@ import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.filters.sql import sql_text
 from ulnager.sources.base import Column
 from ulnager.sources.csvform import CsvForm, CsvSettings, check_records, form_of
 from ulnager.sources.datetext import check_format, written_dates
@@ -311,3 +312,40 @@ def _listed(form: CsvForm, what: str) -> str:
 
 def _escaped(path: str) -> str:
     return "".join(f"[{sign}]" if sign in "*?[" else sign for sign in path)
+
+
+class JoinedFiles(EmbeddedSource):
+    """The rows of a query that speaks of sources by name; each has the rows that it stands for.
+
+    Raises SourceError for a query that does more than read, or speaks of anything else.
+    """
+
+    def __init__(
+        self, name: str, query: str, parts: Mapping[str, FileSource], timeout: float | None
+    ) -> None:
+        super().__init__(name, timeout)
+        self.connect()
+        files: set[str] = set()
+        for part, source in parts.items():
+            rows = sql_text(sa.select(*source.rows.columns).select_from(source.rows), "duckdb")
+            try:
+                self._connection.execute(
+                    f"CREATE VIEW {quoted(part)} AS WITH data AS ({source.view_sql}) {rows}"
+                )
+            except (duckdb.Error, RuntimeError) as error:
+                raise self.unreadable(error) from None
+            files |= source.opens
+        self.lock(files)
+        self.tables = tuple(parts)
+        self.rows, self.rows_sql = self.queried(query, parts)
+        self.columns = self.described(self.rows_sql)
+
+
+def check_parts(name: str, parts: Mapping[str, object]) -> dict[str, FileSource]:
+    """The sources of a query, which have to be files; SourceError otherwise."""
+    for part, source in parts.items():
+        if not isinstance(source, FileSource):
+            raise SourceError(
+                f"the query of {name} joins files, and {part} is no file; join it in its database"
+            )
+    return {part: source for part, source in parts.items() if isinstance(source, FileSource)}

@@ -1,13 +1,17 @@
-"""Data frames as sources: looked into with the same questions as files."""
+"""Data frames as sources: those in memory, and PySpark's, of which only the answers travel."""
 
 from __future__ import annotations
 
-from typing import Any
+import secrets
+import weakref
+from typing import Any, Final
 
 import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.filters.sql import sql_text
+from ulnager.sources.base import Column, Source
 from ulnager.sources.embedded import EmbeddedSource, quoted_name
 
 
@@ -65,3 +69,60 @@ def _as_table(frame: Any) -> Any:
         raise SourceError(
             "a data frame as a source needs PyArrow: pip install 'ulnager[frames]'"
         ) from None
+
+
+_COLUMN_TYPES: Final = {"date": "date", "timestamp_ntz": "timestamp", "timestamp": "timestamptz"}
+
+
+def is_spark(data: object) -> bool:
+    """Whether this is a DataFrame of PySpark, of a session here or of a remote one."""
+    kind = type(data)
+    return kind.__module__.startswith("pyspark.sql.") and kind.__name__ == "DataFrame"
+
+
+class SparkSource(Source):
+    """A DataFrame or table of Spark, named for as long as the source is there.
+
+    Nothing is written, and no rows are brought here: each question is one query of Spark's SQL.
+    """
+
+    dialect_name = "spark"
+
+    def __init__(self, frame: Any) -> None:
+        self.name = "the PySpark frame"
+        self.session = frame.sparkSession
+        view = f"ulnager_{secrets.token_hex(8)}"
+        frame.createOrReplaceTempView(view)
+        weakref.finalize(self, _forget, self.session, view)
+        self.columns = tuple(
+            Column(field.name, kind := field.dataType.simpleString(), _COLUMN_TYPES.get(kind))
+            for field in frame.schema.fields
+        )
+        self.rows = sa.table(view, *(sa.column(quoted_name(one.name)) for one in self.columns))
+
+    def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
+        assert isinstance(statement, sa.ClauseElement)
+        return [tuple(row) for row in self._asked(sql_text(statement, "spark"), "collect")]
+
+    def plan(self, statement: sa.Executable) -> str:
+        """How Spark will work out a question."""
+        assert isinstance(statement, sa.ClauseElement)
+        found = self._asked(f"EXPLAIN {sql_text(statement, 'spark')}", "collect")
+        return "\n".join(str(row[0]) for row in found)
+
+    def _asked(self, sql: str, what: str) -> Any:
+        from pyspark.errors import PySparkException
+
+        try:
+            return getattr(self.session.sql(sql), what)()
+        except PySparkException as error:
+            said = str(error).strip().splitlines()[0]
+            raise SourceError(f"{self.name} cannot be read: {said[:300]}") from None
+
+
+def _forget(session: Any, view: str) -> None:
+    # The session may have ended before.
+    try:
+        session.catalog.dropTempView(view)
+    except Exception:
+        return

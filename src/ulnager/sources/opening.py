@@ -153,8 +153,7 @@ def as_source(source: object) -> Source:
         if len(source) == 2 and "://" in str(source[0]):
             return open_source(str(source[0]), str(source[1]))
         return open_source(source)
-    from ulnager.sources.inmemory import FrameSource, is_frame
-    from ulnager.sources.spark import SparkSource, is_spark
+    from ulnager.sources.inmemory import FrameSource, SparkSource, is_frame, is_spark
 
     if is_spark(source):
         return SparkSource(source)

@@ -103,7 +103,7 @@ def _to_parquet(path: Path, columns: Columns) -> None:
     import duckdb
     import numpy as np
 
-    from ulnager.sources.engine import started
+    from ulnager.sources.embedded import started
 
     connection = started()
     arrays = {
@@ -294,7 +294,7 @@ def _to_duckdb(
 ) -> None:
     import duckdb
 
-    from ulnager.sources.engine import started
+    from ulnager.sources.embedded import started
 
     schema, _, own = name.rpartition(".")
     place = f"{quoted(schema or 'main')}.{quoted(own)}"

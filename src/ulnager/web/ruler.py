@@ -17,7 +17,7 @@ from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.units import Unit
 from ulnager.core.words import Words
-from ulnager.pictures.labels import year_of
+from ulnager.pictures.paper import year_of
 
 _UNITS: Final = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
 _MOST_TICKS: Final = 45

@@ -24,10 +24,10 @@ from ulnager.core.errors import UlnagerError
 from ulnager.web.answers import Answers
 from ulnager.web.api import routes
 from ulnager.web.asking import Workers
-from ulnager.web.describing import Description
 from ulnager.web.limits import Limits
 from ulnager.web.pages import html_routes, problem_page
 from ulnager.web.problems import MEDIA_TYPE, Refused, of_error, problem, written
+from ulnager.web.told import Description
 
 
 @checked(book=Sort((str, Path, Book), "a book, or the path of one"))

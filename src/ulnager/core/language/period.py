@@ -18,14 +18,13 @@ from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import explain, phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.clock import Clock, as_day, extent_of
+from ulnager.core.periods.clock import USUAL, Clock, as_day, calendars_of, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.phrases.shifts import measured_from
 from ulnager.core.periods.phrases.twins import fiscal_label
 from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.settings import USUAL, calendars_of
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.words import Words, words_of
 
@@ -258,7 +257,7 @@ class Period:
         ['last 3 rolling months', 'since 3 months before today',
          'from 90 days before today to today']
         """
-        from ulnager.core.periods.nearby import neighbours
+        from ulnager.core.periods.explain import neighbours
 
         return tuple(Period(read_period(text)) for text in neighbours(self.definition))
 

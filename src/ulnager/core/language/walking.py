@@ -11,11 +11,10 @@ from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.reader import read_period
 from ulnager.core.messages import Message
-from ulnager.core.periods.clock import extent_of
+from ulnager.core.periods.clock import calendars_of, extent_of
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.settings import calendars_of
 from ulnager.core.units import Unit
 
 

@@ -19,7 +19,7 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day, extent_of
 from ulnager.core.periods.deciding import measured
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.sorts import sorts_of, unsorted
+from ulnager.core.periods.parts import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
 from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit

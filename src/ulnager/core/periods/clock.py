@@ -6,17 +6,19 @@ The core looks at no clock by itself: where nobody says what time it is, it asks
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import date, datetime, time, timedelta, tzinfo
-from typing import NamedTuple
+from typing import Final, NamedTuple
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.daynumbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
+from ulnager.core.calendars.months import GREGORIAN
 from ulnager.core.calendars.zones import day_start, is_ambiguous, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.outside import outside
-from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.definitions import Basis
 
 
@@ -170,3 +172,56 @@ def _is_place(one: object) -> bool:
     """Whether this looks like the path of a file or the URL of a database."""
     return not isinstance(one, (str, date)) or ("." in one or "/" in one if isinstance(one, str)
                                                 else False)  # fmt: skip
+
+
+class Calendars(NamedTuple):
+    """The calendar in use, those that a phrase may name, and how ambiguous phrases are read."""
+
+    chosen: Calendar
+    named: Mapping[str, Calendar]
+    defaults: Defaults
+    decided: bool = False
+
+    def put_into(self, basis: Basis) -> Basis:
+        """The same basis, which knows the named calendars and the defaults."""
+        basis.calendars, basis.defaults = self.named, self.defaults
+        basis.decided = self.decided
+        return basis
+
+
+USUAL: Final = Calendars(GREGORIAN, {}, Defaults())
+
+
+def checked_calendar(calendar: object) -> Calendar:
+    """The calendar itself; SettingError for anything else."""
+    if not isinstance(calendar, Calendar):
+        raise SettingError(
+            f"calendar is {shown(calendar)}; give a calendar, such as "
+            "ulnager.MonthCalendar(year_starts='10-01')"
+        )
+    return calendar
+
+
+def calendars_of(
+    calendar: object = None, calendars: object = None, defaults: object = None
+) -> Calendars:
+    """What a caller says of the calendars; the Gregorian one and rolling readings otherwise.
+
+    Raises SettingError for what is neither a calendar, a mapping of them, nor Defaults.
+    """
+    if calendar is None and calendars is None and defaults is None:
+        return USUAL
+    if calendars is not None and not isinstance(calendars, Mapping):
+        raise SettingError(
+            f"calendars is of {type(calendars).__name__}; give a mapping of names to calendars"
+        )
+    if defaults is not None and not isinstance(defaults, Defaults):
+        raise SettingError(
+            f"defaults is {shown(defaults)}; give them as ulnager.Defaults(last='whole')"
+        )
+    return Calendars(
+        GREGORIAN if calendar is None else checked_calendar(calendar),
+        {} if calendars is None else calendars,
+        Defaults() if defaults is None else defaults,
+        defaults is not None,
+    )

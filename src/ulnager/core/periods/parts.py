@@ -6,12 +6,15 @@ engine works out are made of these: ``A plus B`` is A or B, ``A except B`` is A 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, NamedTuple
 
-from ulnager.core.periods.daysets import DaySet
-from ulnager.core.periods.definitions import Definition
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.periods.daysets import DaySet, Sort
+from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
 from ulnager.core.periods.shifting import other_part, parts_moved
+from ulnager.core.periods.spans import Range, complement, intersection, union
 
 
 class Part(NamedTuple):
@@ -79,3 +82,58 @@ def _pushed(definition: Definition) -> Definition | None:
     if inner is None or inner.rule.kind not in (Kind.RANGES, Kind.BASIS):
         return None
     return parts_moved(inner, count, unit)
+
+
+class Weekly(NamedTuple):
+    """Ranges as some weekdays (0 for Monday) of longer ones, less some days and with some more."""
+
+    whole: tuple[Range, ...]
+    weekdays: tuple[int, ...]
+    less: tuple[Range, ...]
+    more: tuple[Range, ...]
+
+
+def sorts_of(definition: Definition) -> Iterator[tuple[bool, DaySet]]:
+    """The sorts of days that a period is cut by, innermost first, and whether only they stay."""
+    if definition.rule.kind is Kind.POINT or not definition.args:
+        return
+    first = definition.args[0]
+    if isinstance(first, Definition):
+        yield from sorts_of(first)
+    if definition.rule.sort:
+        yield definition.rule.sort == "only", definition.args[1]
+
+
+def unsorted(definition: Definition) -> Definition:
+    """The same period without its cuts by sorts of days."""
+    if definition.rule.kind is Kind.POINT:
+        return definition
+    if definition.rule.sort:
+        return unsorted(definition.args[0])
+    args = (unsorted(arg) if isinstance(arg, Definition) else arg for arg in definition.args)
+    return Definition(definition.rule, tuple(args))
+
+
+def weekly(
+    definition: Definition, basis: Basis, business: BusinessDays, ranges: tuple[Range, ...]
+) -> Weekly | None:
+    """The ranges of a period that is cut by weekdays, in a few words; None when it takes many."""
+    left = set(range(7))
+    for is_only, days in sorts_of(definition):
+        named = days.weekdays(business)
+        left = left & named if is_only else left - named
+    if not 0 < len(left) < 7:
+        return None
+    whole = unsorted(definition).ranges(basis)
+    sort = Sort(frozenset(left))
+    those: list[Range] = []
+    for start, stop in whole:
+        if start is None or stop is None:
+            return None
+        those += sort.within(start, stop)
+    found = union(those)
+    less = intersection(found, complement(ranges))
+    more = intersection(ranges, complement(found))
+    if len(whole) + len(less) + len(more) > len(ranges) // 2:
+        return None
+    return Weekly(whole, tuple(sorted(left)), less, more)

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from ulnager.core.periods.buckets import Bucket
-    from ulnager.core.periods.sorts import Weekly
+    from ulnager.core.periods.parts import Weekly
 
 _NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 
@@ -230,7 +230,7 @@ class Resolution(ShowsItself):
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
-        from ulnager.core.periods.sorts import weekly
+        from ulnager.core.periods.parts import weekly
 
         if self._basis.day_starts or self._definition.is_sub_day:
             return None
