@@ -7,10 +7,10 @@ from pathlib import Path
 
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
 from ulnager.core.language.tree import WORDING
-from ulnager.core.periods.daysets import DAY_SETS
+from ulnager.core.periods.day_sorts import DAY_SETS
 from ulnager.core.periods.names import LONG_MONTHS, ORDINAL_WORDS
 from ulnager.core.periods.phrases import RULES
-from ulnager.core.periods.phrases.said import SAID
+from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import UNITS, WEEKDAYS
 

@@ -23,7 +23,7 @@ from ulnager import (
     own_unit,
     period,
 )
-from ulnager.filters.sql import compiled, dialect_named, sql_text
+from ulnager.filters.sql_text import compiled, dialect_named, sql_text
 
 URLS = {
     "sqlite": "sqlite://",

@@ -8,7 +8,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from ulnager import MonthCalendar, WeekCalendar
-from ulnager.core.calendars.weeks import MONTHS
+from ulnager.core.calendars.week_calendar import MONTHS
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import UNITS

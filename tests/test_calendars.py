@@ -23,7 +23,7 @@ from ulnager import (
     period,
 )
 from ulnager.core.periods.names import in_quotes
-from ulnager.sources.days import calendar_from_file, holidays_from_file, holidays_of
+from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
 
 from strategies import calendars, examples, modern_days, week_calendars
 

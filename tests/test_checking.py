@@ -12,9 +12,9 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import BusinessDays, MonthCalendar, SettingError, WeekCalendar
 from ulnager.checking.findings import SEVERITIES
-from ulnager.checking.labels import contradiction
-from ulnager.checking.places import line_of, lines_of
+from ulnager.checking.label_rules import contradiction
 from ulnager.checking.rehearsing import rehearse
+from ulnager.checking.toml_places import line_of, lines_of
 from ulnager.cli.main import main
 from ulnager.demo import book_file
 

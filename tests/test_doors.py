@@ -16,9 +16,9 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import BookError, FilterError, ResolveError, SettingError, UlnagerError
-from ulnager.book.including import Whole
+from ulnager.book.file_text import Whole
 from ulnager.checking.inspection import Checking
-from ulnager.checking.several import periods_named
+from ulnager.checking.periods_of_entries import periods_named
 from ulnager.cli.main import main
 
 from strategies import examples

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import MonthCalendar, WeekCalendar
-from ulnager.choices.opening import Picker
-from ulnager.choices.picker import Choice
+from ulnager.choices.picker import Picker
+from ulnager.choices.picker_base import Choice
 from ulnager.demo import CLOCK, book_file, table
-from ulnager.web.charts import HEIGHT, drawn, text_of
+from ulnager.web.chart_layout import HEIGHT, drawn, text_of
 from ulnager.web.ruler import ruler_of
 
 from strategies import examples
@@ -195,7 +195,7 @@ def test_numbers_for_people(value, text):
 
 
 def test_a_chart_below_zero():
-    from ulnager.web.charts import _Scale
+    from ulnager.web.chart_layout import _Scale
 
     scale = _Scale([-30.0, 70.0])
     assert scale.y(0) == pytest.approx(HEIGHT * scale.high / (scale.high - scale.low))

@@ -30,7 +30,7 @@ from ulnager import (
     where,
 )
 from ulnager.demo import table
-from ulnager.filters.sql import dialect_named
+from ulnager.filters.sql_text import dialect_named
 
 from strategies import examples, modern_days, phrases
 

@@ -18,11 +18,11 @@ from hypothesis import strategies as st
 import ulnager
 from serving import book_in
 from ulnager import BookError, SettingError
-from ulnager.book.languages import one_language
+from ulnager.book.labels_by_language import one_language
 from ulnager.core.messages import code_of
 from ulnager.core.words import ENGLISH, words_of
 from ulnager.demo import CLOCK, book_file, table
-from ulnager.locales.words import LANGUAGES, words
+from ulnager.locales.locale_words import LANGUAGES, words
 
 from conftest import ROOT
 from engines import REQUIRED

@@ -29,9 +29,9 @@ from ulnager import (
     totals,
 )
 from ulnager.numbers.ages import Aging
-from ulnager.sources.databases import TableSource
-from ulnager.sources.embedded import EmbeddedSource
-from ulnager.sources.inmemory import SparkSource
+from ulnager.sources.database_source import TableSource
+from ulnager.sources.duckdb_source import EmbeddedSource
+from ulnager.sources.frame_sources import SparkSource
 
 from engines import CALENDARS as ENGINE_CALENDARS
 from engines import ENGINES, REQUIRED, URLS, engine_named, rows

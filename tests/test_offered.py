@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 import ulnager
 from test_pickers import with_values
 from ulnager import BookError, Extent, SettingError
-from ulnager.checking.several import periods_named
-from ulnager.choices.listing import flat, listed, offered
+from ulnager.checking.periods_of_entries import periods_named
+from ulnager.choices.listed_units import flat, listed, offered
 from ulnager.core.language.inputs import checked_input
 
 from strategies import examples
@@ -214,7 +214,7 @@ def test_every_name_of_a_book_is_found_before_a_phrase(book, capsys):
 
 
 def test_short_labels_reach_tables_and_json(book):
-    from ulnager.core.periods.jointables import bounds_table
+    from ulnager.core.periods.join_tables import bounds_table
 
     made = book(
         '[periods]\na = { phrase = "last 3 days", label = "Long", short = "3 d" }\n'

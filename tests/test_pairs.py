@@ -22,7 +22,7 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import Extent, FilterError, ResolveError, SettingError, period
 from ulnager.core.periods.spans import Span
-from ulnager.locales.words import words
+from ulnager.locales.locale_words import words
 
 from engines import REQUIRED, URLS
 from strategies import TIMES, examples

@@ -13,8 +13,8 @@ import pytest
 
 from ulnager import SourceError
 from ulnager.pictures.paper import new_figure, write_figure
-from ulnager.sources.tables import write_table
 from ulnager.sources.writing import whole_file
+from ulnager.sources.written_tables import write_table
 
 RESOLVE = ("resolve", "this month", "--today", "2026-05-20")
 TABLE = ("calendar", "2020-01-01", "2026-01-01", "--json")

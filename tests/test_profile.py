@@ -27,11 +27,11 @@ from ulnager import (
     preview,
     profile,
 )
-from ulnager.core.periods.jointables import bounds_table, membership_table
+from ulnager.core.periods.join_tables import bounds_table, membership_table
 from ulnager.demo import CLOCK, ZONE, table
-from ulnager.pictures.profile import draw_profile
+from ulnager.pictures.profile_calendar import draw_profile
 from ulnager.pictures.timeline import draw_timeline
-from ulnager.sources.tables import write_table
+from ulnager.sources.written_tables import write_table
 
 from strategies import calendars, examples, week_calendars
 

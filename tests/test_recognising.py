@@ -15,8 +15,8 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import FilterError, MonthCalendar
 from ulnager.checking import recognising
+from ulnager.checking.check_sql import check_sql
 from ulnager.checking.recognising import recognise
-from ulnager.checking.sqlfiles import check_sql
 from ulnager.cli.main import main
 
 from engines import REQUIRED, URLS

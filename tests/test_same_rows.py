@@ -22,8 +22,8 @@ from ulnager import (
     where,
 )
 from ulnager.filters.engines import ENGINES as PRIMITIVES
-from ulnager.filters.engines.base import filled
-from ulnager.filters.sql import dialect_named
+from ulnager.filters.engines.engine import filled
+from ulnager.filters.sql_text import dialect_named
 
 from engines import (
     CALENDARS,

@@ -27,8 +27,9 @@ from schemathesis.specs.openapi import checks as openapi
 import ulnager
 from serving import TODAY, book_in, library, round_robin, served
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.web import answers, limits
-from ulnager.web.kept import Kept
+from ulnager.web import answers
+from ulnager.web import request_guard as limits
+from ulnager.web.cache import Cache
 from ulnager.web.problems import UNREADABLE
 
 from conftest import run_python
@@ -501,28 +502,28 @@ def test_what_is_slow_ends(monkeypatch):
 
     whole = {"type": "http.request", "body": b"", "more_body": False}
     part = {"type": "http.request", "body": b"x", "more_body": True}
-    assert _through(limits.Limits(slow), whole)[0]["status"] == 503
-    assert _through(limits.Limits(slow), part)[0]["status"] == 503
-    sent = _through(limits.Limits(broken), whole)
+    assert _through(request_guard.RequestGuard(slow), whole)[0]["status"] == 503
+    assert _through(request_guard.RequestGuard(slow), part)[0]["status"] == 503
+    sent = _through(request_guard.RequestGuard(broken), whole)
     assert (sent[0]["status"], b"secret" in sent[1]["body"]) == (500, False)
-    assert [one["type"] for one in _through(limits.Limits(late), whole)] == ["http.response.start"]
-    assert _through(limits.Limits(slow), {"type": "http.disconnect"}) == []
+    assert [one["type"] for one in _through(request_guard.RequestGuard(late), whole)] == ["http.response.start"]
+    assert _through(request_guard.RequestGuard(slow), {"type": "http.disconnect"}) == []
     big = {"type": "http.request", "body": b"x" * 40_000, "more_body": True}
-    assert _through(limits.Limits(slow), big, big)[0]["status"] == 413
+    assert _through(request_guard.RequestGuard(slow), big, big)[0]["status"] == 413
     for length in (b"99999999", b"-1", b"x"):
-        told = _through(limits.Limits(slow), whole, headers=[(b"content-length", length)])
+        told = _through(request_guard.RequestGuard(slow), whole, headers=[(b"content-length", length)])
         assert told[0]["status"] == 413
-    head = _through(limits.Limits(broken), whole, method="HEAD")
+    head = _through(request_guard.RequestGuard(broken), whole, method="HEAD")
     assert head[1]["body"] == b""
 
     async def closed(message):
         assert message == {"type": "websocket.close", "code": 1008}
 
-    asyncio.run(limits.Limits(slow)({"type": "websocket"}, None, closed))
+    asyncio.run(request_guard.RequestGuard(slow)({"type": "websocket"}, None, closed))
 
 
 def test_what_is_kept_is_worked_out_once_and_failures_are_not_kept():
-    kept, made = Kept(3), []
+    kept, made = Cache(3), []
     begin = threading.Barrier(8)
 
     def make():
@@ -599,7 +600,7 @@ def test_a_password_and_a_place_stay_inside(tmp_path, monkeypatch):
     path = tmp_path / "book.toml"
     path.write_text(text)
     found = ulnager.read_book(path, allow_outside=True)
-    served_here = answers.Answers(found, TODAY)
+    served_here = answers.BookAnswers(found, TODAY)
     told = json.dumps([served_here.page("page", {}).to_dict(), served_here.view("p", {}).to_dict(),
                        served_here.at_a_glance().to_dict()])  # fmt: skip
     for secret in ("canary", "127.0.0.1", "postgresql", str(tmp_path)):

@@ -15,9 +15,9 @@ import ulnager
 from serving import MORE, TODAY, book_in, served
 from ulnager import SettingError
 from ulnager.book.sources import BookSource
-from ulnager.sources.asking import GivenUp, asked
-from ulnager.web.asking import Workers
-from ulnager.web.kept import Kept
+from ulnager.sources.watched_questions import GivenUp, asked
+from ulnager.web.cache import Cache
+from ulnager.web.workers import Workers
 
 from strategies import examples
 
@@ -273,7 +273,7 @@ def test_few_questions_at_once_each_asked_once_and_given_up():
 
 
 def test_one_who_gives_up_does_not_take_others_along():
-    kept, begun, found = Kept(5), threading.Event(), []
+    kept, begun, found = Cache(5), threading.Event(), []
 
     def gives_up():
         begun.set()

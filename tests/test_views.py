@@ -13,7 +13,7 @@ from test_pickers import BOOK, DATA, TODAY, book_of
 from ulnager import Extent, SettingError
 from ulnager.choices.grouping import grouped
 from ulnager.choices.labels import filled_label
-from ulnager.choices.picker import Grouping
+from ulnager.choices.picker_base import Grouping
 from ulnager.core.units import Unit
 
 from strategies import examples
@@ -146,7 +146,7 @@ def test_what_is_listed_is_a_unit(picker, unit, key):
 
 
 def _options(picker, unit):
-    from ulnager.choices.listing import listed
+    from ulnager.choices.listed_units import listed
 
     made = ulnager.period("{it}", inputs={"it": {"kind": "listed", "unit": unit}}).inputs["it"]
     return listed(made, ulnager.GREGORIAN, DATA)

@@ -7,9 +7,9 @@
 
 from typing import TYPE_CHECKING
 
-from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
-from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
 from ulnager.core.errors import (
     BookError,
     FilterError,
@@ -32,38 +32,38 @@ surround(Surroundings())
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book
-    from ulnager.book.completing import complete
-    from ulnager.book.reading import read_book
-    from ulnager.book.schemas import schema
-    from ulnager.checking.books import check
+    from ulnager.book.book_reader import read_book
+    from ulnager.book.json_schemas import schema
+    from ulnager.book.phrase_completion import complete
+    from ulnager.checking.check_book import check
+    from ulnager.checking.check_sql import check_sql
     from ulnager.checking.findings import Finding, sarif
     from ulnager.checking.recognising import Recognised, recognise
     from ulnager.checking.rehearsing import Rehearsal, rehearse
-    from ulnager.checking.sqlfiles import check_sql
-    from ulnager.choices.opening import Picker
     from ulnager.choices.pages import OpenedPage, Page
-    from ulnager.choices.statements import picker_where
+    from ulnager.choices.picker import Picker
+    from ulnager.choices.picker_statement import picker_where
     from ulnager.choices.view import View
     from ulnager.core.calendars.between import business_days_between
-    from ulnager.core.calendars.tables import TableCalendar, TableRow
-    from ulnager.core.calendars.weeks import WeekCalendar
+    from ulnager.core.calendars.table_calendar import TableCalendar, TableRow
+    from ulnager.core.calendars.week_calendar import WeekCalendar
     from ulnager.core.language.inputs import Input
-    from ulnager.core.language.openperiod import OpenPeriod
+    from ulnager.core.language.open_period import OpenPeriod
     from ulnager.core.messages import with_codes
     from ulnager.core.periods.buckets import Bucket
-    from ulnager.core.periods.datetable import date_table
+    from ulnager.core.periods.date_table import date_table
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
     from ulnager.filters.live import live_where
-    from ulnager.filters.sql import Condition, sql_text
+    from ulnager.filters.sql_text import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
+    from ulnager.numbers.age_sql import age
     from ulnager.numbers.ages import Ages, ages, with_ages
-    from ulnager.numbers.agesql import age
-    from ulnager.numbers.rows import Totals
     from ulnager.numbers.running import Running, running
     from ulnager.numbers.totals import totals
-    from ulnager.sources.files import FileSource
-    from ulnager.sources.keeping import keep
+    from ulnager.numbers.totals_rows import Totals
+    from ulnager.sources.file_source import FileSource
+    from ulnager.sources.keep_rows import keep
     from ulnager.sources.kept import Kept
     from ulnager.sources.limits import limits
     from ulnager.sources.opening import open_source
@@ -74,53 +74,53 @@ if TYPE_CHECKING:
 # Most need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
     "Bucket": "core.periods.buckets",
-    "TableCalendar": "core.calendars.tables",
-    "TableRow": "core.calendars.tables",
-    "WeekCalendar": "core.calendars.weeks",
+    "TableCalendar": "core.calendars.table_calendar",
+    "TableRow": "core.calendars.table_calendar",
+    "WeekCalendar": "core.calendars.week_calendar",
     "business_days_between": "core.calendars.between",
     "Book": "book.book",
-    "Condition": "filters.sql",
-    "FileSource": "sources.files",
+    "Condition": "filters.sql_text",
+    "FileSource": "sources.file_source",
     "Input": "core.language.inputs",
-    "OpenPeriod": "core.language.openperiod",
+    "OpenPeriod": "core.language.open_period",
     "OpenedPage": "choices.pages",
     "Page": "choices.pages",
-    "Picker": "choices.opening",
+    "Picker": "choices.picker",
     "View": "choices.view",
     "Preview": "sources.preview",
     "Profile": "sources.profile",
-    "date_table": "core.periods.datetable",
+    "date_table": "core.periods.date_table",
     "profile": "sources.profile",
-    "complete": "book.completing",
+    "complete": "book.phrase_completion",
     "limits": "sources.limits",
     "condition": "filters.conditions",
     "Kept": "sources.kept",
-    "keep": "sources.keeping",
+    "keep": "sources.keep_rows",
     "keep_each": "filters.frames",
     "live_where": "filters.live",
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
     "odata": "filters.standards",
-    "picker_where": "choices.statements",
+    "picker_where": "choices.picker_statement",
     "open_source": "sources.opening",
     "preview": "sources.preview",
-    "read_book": "book.reading",
-    "schema": "book.schemas",
-    "sql_text": "filters.sql",
+    "read_book": "book.book_reader",
+    "schema": "book.json_schemas",
+    "sql_text": "filters.sql_text",
     "Ages": "numbers.ages",
     "Running": "numbers.running",
     "Finding": "checking.findings",
     "Rehearsal": "checking.rehearsing",
-    "check": "checking.books",
+    "check": "checking.check_book",
     "Recognised": "checking.recognising",
-    "check_sql": "checking.sqlfiles",
+    "check_sql": "checking.check_sql",
     "recognise": "checking.recognising",
     "rehearse": "checking.rehearsing",
     "sarif": "checking.findings",
-    "age": "numbers.agesql",
+    "age": "numbers.age_sql",
     "ages": "numbers.ages",
     "with_ages": "numbers.ages",
-    "Totals": "numbers.rows",
+    "Totals": "numbers.totals_rows",
     "running": "numbers.running",
     "totals": "numbers.totals",
     "where": "filters.conditions",

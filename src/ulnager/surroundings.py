@@ -26,6 +26,6 @@ class Surroundings:
         self, locale: str, dates_as: str | None, texts: Mapping[str, Mapping[str, str]]
     ) -> Words:
         """The words of a language by the CLDR."""
-        from ulnager.locales.words import words
+        from ulnager.locales.locale_words import words
 
         return words(locale, dates_as, texts)

@@ -8,23 +8,23 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
-from ulnager.book.names import expanded
+from ulnager.book.names_in_phrases import expanded
 from ulnager.book.schedules import Schedule
 from ulnager.book.sources import BookSource
 from ulnager.choices.moment import Look, Moment, moment_from
-from ulnager.choices.opening import Picker
 from ulnager.choices.pages import Page
-from ulnager.choices.picker import PLAIN, Language
+from ulnager.choices.picker import Picker
+from ulnager.choices.picker_base import PLAIN, Language
 from ulnager.choices.resolver import AnchorPoint, Resolver, point_from
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, PeriodSyntaxError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.periods import phrases
+from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such

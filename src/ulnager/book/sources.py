@@ -10,16 +10,16 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.choices.moment import Moment, moment_from
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.text import masked
-from ulnager.sources.base import Source
-from ulnager.sources.files import JoinedFiles, check_parts
+from ulnager.sources.file_source import JoinedFiles, check_parts
 from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
+from ulnager.sources.source import Source
 
 
 @dataclass(frozen=True)

@@ -5,11 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ulnager.book.entries import entry_named, phrase_at
-from ulnager.book.including import House
-from ulnager.book.schema import BookFile, SourceEntry
+from ulnager.book.file_schema import BookFile, SourceEntry
+from ulnager.book.file_text import House
+from ulnager.book.named_entries import entry_named, phrase_at
 from ulnager.book.sources import BookSource, lag_of
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.sources.profile import SHARE
 from ulnager.sources.queries import checked_query

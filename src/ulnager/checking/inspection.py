@@ -10,21 +10,21 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
-from ulnager.book.including import Whole
+from ulnager.book.file_text import Whole
 from ulnager.checking.findings import SEVERITIES, Finding
-from ulnager.checking.places import line_of, lines_of
+from ulnager.checking.toml_places import line_of, lines_of
 from ulnager.choices.moment import Moment, moment_from
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SourceError, UlnagerError
-from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.messages import OFF_TABLE, error_message
+from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.deciding import hangs_on_anchor
 from ulnager.core.periods.resolution import Resolution
-from ulnager.sources.base import Source
 from ulnager.sources.profile import Profile, profile
+from ulnager.sources.source import Source
 
 Key = tuple[str, ...]
 _ACCEPT: Final = "accept"

@@ -21,15 +21,15 @@ from ulnager.checking.candidates import (
     of_point,
     simple_phrases,
 )
+from ulnager.checking.condition_rows import AskedCondition, Days, Matrix, kept_by
 from ulnager.checking.dialects import Unclear
-from ulnager.checking.joining import Piece, pieces_of, weekdays_named
-from ulnager.checking.keeping import Asked, Days, Matrix, kept_by
+from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
-from ulnager.checking.translating import TYPES, measured, parsed, translated, written
-from ulnager.core.arguments import Sort, checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import date_of
-from ulnager.core.calendars.months import MonthCalendar
+from ulnager.checking.translation import TYPES, measured, parsed, translated, written
+from ulnager.core.arguments import Wanted, checked
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.month_calendar import MonthCalendar
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
 from ulnager.core.language.period import Period, basis_of
 from ulnager.core.language.phrase import period
@@ -76,10 +76,10 @@ class Recognised(NamedTuple):
 
 
 @checked(
-    condition=Sort((str,), "a condition as text"),
-    dialect=Sort((str,), "a dialect, such as 'duckdb'"),
-    column_type=Sort((str,), "what the column holds, such as 'date'"),
-    calendar=Sort((Calendar, type(None)), "a calendar"),
+    condition=Wanted((str,), "a condition as text"),
+    dialect=Wanted((str,), "a dialect, such as 'duckdb'"),
+    column_type=Wanted((str,), "what the column holds, such as 'date'"),
+    calendar=Wanted((Calendar, type(None)), "a calendar"),
 )
 def recognise(
     condition: str,
@@ -116,10 +116,10 @@ def recognised(
     until = monotonic() + _SECONDS
     tree, anchor = measured(tree)
     tree = translated(tree, dialect, column_type)
-    return _answered(Asked(tree, said, column_type, calendar, anchor, until))
+    return _answered(AskedCondition(tree, said, column_type, calendar, anchor, until))
 
 
-def _answered(asked: Asked, nested: int = 0) -> Recognised:
+def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
     """Which phrase it is; ``nested`` counts the joints that it was taken out of."""
     probes = np.array(_PROBES, dtype=np.int64)
     century = np.arange(-_CENTURY, _CENTURY + 1, dtype=np.int64)
@@ -130,7 +130,7 @@ def _answered(asked: Asked, nested: int = 0) -> Recognised:
         return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
     if not kept.any():
         return Recognised(None, why="it keeps nothing")
-    told = _Told(asked, probes, wide, kept)
+    told = _Recognised(asked, probes, wide, kept)
     offsets = _offsets(min(WIDE, max(60, told.reach() + 40)))
     days = np.arange(_FIRST, _LAST + 1, dtype=np.int64)
     kept, partial = kept_by(asked, days, offsets)
@@ -145,7 +145,7 @@ def _answered(asked: Asked, nested: int = 0) -> Recognised:
             continue
         is_same = not apart and not _parts(asked, phrase, days, offsets, kept).any()
         # What lies far from the clock's day is looked at on the probe days.
-        if is_same and _Told(asked, probes, century, all_kept).apart(phrase) == 0:
+        if is_same and _Recognised(asked, probes, century, all_kept).apart(phrase) == 0:
             return Recognised(phrase if nested else _told_as(asked, phrase))
         insort(others, (apart, phrase), key=itemgetter(0))
         if monotonic() > asked.until - spare:
@@ -164,7 +164,7 @@ def _answered(asked: Asked, nested: int = 0) -> Recognised:
 
 
 def _tried(
-    told: _Told, asked: Asked, pieces: tuple[Piece, ...], spare: float, nested: int
+    told: _Recognised, asked: AskedCondition, pieces: tuple[Piece, ...], spare: float, nested: int
 ) -> Iterator[Period]:
     """Phrases that it may be: those joined as it is, where it has joints, come after those of one
     rule; before them where it keeps several spans, as few of those do."""
@@ -182,7 +182,9 @@ def _tried(
         yield from _joined(asked, pieces, spare, nested)
 
 
-def _joined(asked: Asked, pieces: tuple[Piece, ...], spare: float, nested: int) -> Iterator[Period]:
+def _joined(
+    asked: AskedCondition, pieces: tuple[Piece, ...], spare: float, nested: int
+) -> Iterator[Period]:
     """The phrase whose parts are those of a condition, where all of them are known."""
     text = ""
     for place, piece in enumerate(pieces):
@@ -207,14 +209,14 @@ def _joined(asked: Asked, pieces: tuple[Piece, ...], spare: float, nested: int) 
         return
 
 
-def _phrase_of(asked: Asked, nested: int) -> Period | None:
+def _phrase_of(asked: AskedCondition, nested: int) -> Period | None:
     try:
         return _answered(asked, nested).phrase
     except Unclear:
         return None  # The time was over.
 
 
-def _weekdays_of(asked: Asked) -> str | None:
+def _weekdays_of(asked: AskedCondition) -> str | None:
     """The weekdays that a condition keeps, where it asks for nothing else."""
     probes = np.array(_PROBES[:3], dtype=np.int64)
     around = np.arange(-400, 401, dtype=np.int64)
@@ -226,7 +228,7 @@ def _weekdays_of(asked: Asked) -> str | None:
     return weekdays_named(days)
 
 
-def _told_as(asked: Asked, phrase: Period) -> Period:
+def _told_as(asked: AskedCondition, phrase: Period) -> Period:
     """A phrase as it is told: of the newest day of the data where that stands for the clock's."""
     if not asked.of_data:
         return phrase
@@ -243,7 +245,9 @@ def _is_of_points(rule: Rule) -> bool:
     return "point" in rule.shape and {*rule.shape} <= {"point", "count", "units"} and not rule.asks
 
 
-def _from_sunday(asked: Asked, told: _Told, days: Days, offsets: Days, kept: Matrix) -> str:
+def _from_sunday(
+    asked: AskedCondition, told: _Recognised, days: Days, offsets: Days, kept: Matrix
+) -> str:
     """What it is where weeks start on a Sunday."""
     asked = asked._replace(calendar=MonthCalendar(week_starts="sunday"))
     told = told._with(asked)
@@ -259,15 +263,15 @@ def _offsets(near: int) -> Days:
     return np.array(sorted({*range(-near, near + 1), *_FAR}), dtype=np.int64)
 
 
-class _Told:
+class _Recognised:
     """What a condition keeps on the probe days."""
 
-    def __init__(self, asked: Asked, days: Days, offsets: Days, kept: Matrix) -> None:
+    def __init__(self, asked: AskedCondition, days: Days, offsets: Days, kept: Matrix) -> None:
         self.asked, self.days, self.offsets, self.kept = asked, days, offsets, kept
         self._bases: dict[int, Any] = {}
 
-    def _with(self, asked: Asked) -> _Told:
-        return _Told(asked, self.days, self.offsets, self.kept)
+    def _with(self, asked: AskedCondition) -> _Recognised:
+        return _Recognised(asked, self.days, self.offsets, self.kept)
 
     def reach(self) -> int:
         """How far from the clock's day the nearer bounds lie."""
@@ -331,7 +335,7 @@ class _Told:
 
 
 def _parts(
-    asked: Asked, phrase: Period, days: Days, offsets: Days, kept: Matrix
+    asked: AskedCondition, phrase: Period, days: Days, offsets: Days, kept: Matrix
 ) -> NDArray[np.bool_]:
     """The days on which a phrase has other rows than the condition keeps."""
     # As of the newest day of the data is as of the day before the one that is looked at.

@@ -11,12 +11,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.book.schedules import rule_of
-from ulnager.core.arguments import Sort, checked, shown
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import date_of
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.arguments import Wanted, checked, shown
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period
 from ulnager.core.periods import phrases
@@ -30,7 +30,7 @@ Days = NDArray[np.int64]
 Dates = tuple[date, date]
 
 
-class Part(NamedTuple):
+class OtherReading(NamedTuple):
     """Another reading: on which days it has other dates, and by how many days at most."""
 
     phrase: str
@@ -94,7 +94,7 @@ class Rehearsal:
     empty_on: tuple[Dates, ...]
     still_on: tuple[Dates, ...]
     jumps_on: tuple[Dates, ...]
-    readings: tuple[Part, ...]
+    readings: tuple[OtherReading, ...]
     outside_data: tuple[Dates, ...]
     never: tuple[Dates, ...]
     more_than_once: tuple[Dates, ...]
@@ -123,8 +123,8 @@ def _told(ranges: Iterable[Dates]) -> list[dict[str, str]]:
 
 
 @checked(
-    calendar=Sort((Calendar, type(None)), "a calendar"),
-    every=Sort((str, type(None)), "a rule such as FREQ=WEEKLY;BYDAY=MO"),
+    calendar=Wanted((Calendar, type(None)), "a calendar"),
+    every=Wanted((str, type(None)), "a rule such as FREQ=WEEKLY;BYDAY=MO"),
 )
 def rehearse(
     phrase: Period | str,
@@ -293,7 +293,7 @@ def _outside(windows: Windows, extent: Extent) -> NDArray[np.bool_]:
     return found
 
 
-def _parts(period: Period, windows: Windows, settings: Mapping[str, Any]) -> Iterable[Part]:
+def _parts(period: Period, windows: Windows, settings: Mapping[str, Any]) -> Iterable[OtherReading]:
     for other in period.readings().values():
         told = windows_of(other, windows.days, settings)
         apart = (told.starts != windows.starts) | (told.stops != windows.stops)
@@ -304,7 +304,7 @@ def _parts(period: Period, windows: Windows, settings: Mapping[str, Any]) -> Ite
         shared = np.maximum(high - low, 0)
         days = np.where((told.lengths < 0) | (windows.lengths < 0), 0,
                         told.lengths + windows.lengths - 2 * shared)  # fmt: skip
-        yield Part(str(other), _on(windows, apart), int(days.max()), told.lengths)
+        yield OtherReading(str(other), _on(windows, apart), int(days.max()), told.lengths)
 
 
 def _runs(every: str, low: int, high: int) -> Days:

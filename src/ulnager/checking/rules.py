@@ -10,15 +10,22 @@ from typing import Final
 import numpy as np
 
 from ulnager.book.book import BookPeriod
+from ulnager.checking.consistency_rules import (
+    runs_out,
+    same_dates,
+    schedules,
+    unused,
+    unused_units,
+    zones,
+)
 from ulnager.checking.inspection import Checking
-from ulnager.checking.labels import contradiction, has_year, in_english, speaks_of_now
-from ulnager.checking.opening import mixed_anchors, openings, usual_replaced
+from ulnager.checking.label_rules import contradiction, has_year, in_english, speaks_of_now
+from ulnager.checking.opening_rules import mixed_anchors, openings, usual_replaced
 from ulnager.checking.rehearsing import windows_of
-from ulnager.checking.together import runs_out, same_dates, schedules, unused, unused_units, zones
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.periods import phrases
-from ulnager.core.periods.deciding import hangs_on_anchor
+from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.rule import Kind

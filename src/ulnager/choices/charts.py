@@ -9,9 +9,9 @@ from typing import Any
 from ulnager.choices.frozen import bounds_of, frozen_text
 from ulnager.choices.labels import dates_dict
 from ulnager.choices.moment import Moment
-from ulnager.choices.picker import Choice, PickerBase
+from ulnager.choices.picker_base import Choice, PickerBase
+from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import Resolver
-from ulnager.choices.shown import Shown
 from ulnager.choices.view import View
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
@@ -72,7 +72,7 @@ class OpenedChart:
         self._pin = (
             None
             if pinned is None
-            else Shown(
+            else PickerState(
                 PickerBase("pin", chart.label, (pinned,), pinned.key, resolver=resolver), moment
             )
         )

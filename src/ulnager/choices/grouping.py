@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import Final, NamedTuple
 
-from ulnager.choices.picker import Grouping
-from ulnager.core.calendars.base import Calendar
+from ulnager.choices.picker_base import Grouping
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent

@@ -7,8 +7,8 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any, Final
 
-from ulnager.choices.given import Given
-from ulnager.choices.listing import Listed
+from ulnager.choices.input_values import Given
+from ulnager.choices.listed_units import Listed
 from ulnager.core.messages import EMPTY, of_code
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.resolution import Resolution

@@ -7,15 +7,15 @@ from typing import Any
 from urllib.parse import urlencode
 
 from ulnager.choices.frozen import bounds_of, cut, frozen_text
-from ulnager.choices.picker import PickerBase
-from ulnager.choices.shown import Shown
+from ulnager.choices.picker_base import PickerBase
+from ulnager.choices.picker_state import PickerState
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import Resolution
 
 
 def link_of(
-    view: Shown, result: Resolution, *, frozen: bool, fixed: bool, expires: date | str | None
+    view: PickerState, result: Resolution, *, frozen: bool, fixed: bool, expires: date | str | None
 ) -> str:
     """A view as a query string; signed where it says what viewers could not choose themselves."""
     picker, name = view.picker, view.picker.name
@@ -47,7 +47,7 @@ def link_of(
     return urlencode({f"{picker.name}.signed": picker.signer.sign(signed)})
 
 
-def _plain(view: Shown) -> dict[str, str]:
+def _plain(view: PickerState) -> dict[str, str]:
     """The state that a link carries: all that was touched, with the signed link that it is of; of
     fixed dates these alone."""
     name, state = view.picker.name, view.state

@@ -11,9 +11,9 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta, tzinfo
 from typing import Any, Protocol
 
-from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.instants import moment_of
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Extent, together
 from ulnager.core.periods.clock import Clock, extent_of

@@ -12,12 +12,12 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from ulnager.choices.moment import Moment
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period, basis_of
 from ulnager.core.periods import phrases
+from ulnager.core.periods.anchor_provenance import has_own_anchor
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.deciding import has_own_anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.resolution import Resolution
 

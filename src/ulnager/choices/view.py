@@ -18,25 +18,25 @@ from ulnager.choices.frozen import (
     cut,
     frozen_text,
 )
-from ulnager.choices.given import Inputs, value_text
+from ulnager.choices.input_values import Inputs, value_text
 from ulnager.choices.links import link_of
 from ulnager.choices.moment import moment_from
-from ulnager.choices.shown import Shown
-from ulnager.choices.statements import parameters_of
-from ulnager.choices.telling import Field, fields_of, view_dict
+from ulnager.choices.picker_state import PickerState
+from ulnager.choices.picker_statement import parameters_of
+from ulnager.choices.serialization import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.messages import Message, message_of
+from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.filters.conditions import condition
-from ulnager.sources.keeping import keep
+from ulnager.sources.keep_rows import keep
 
 FIXED: Final = Message("the dates are fixed here and cannot be chosen", code="fixed")
 NOT_GROUPED: Final = "charts are not grouped by {0} here"
 _MOST_TEXT: Final = 2_000
 
 
-class View(Shown, ShowsItself):
+class View(PickerState, ShowsItself):
     """What a picker shows at a moment to a viewer who touched ``state``; events give another view.
 
     ``choices``, ``inputs`` and ``by`` are typed values; ``resolution`` is None while there are

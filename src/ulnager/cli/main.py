@@ -34,7 +34,7 @@ class _Commands(click.Group):
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in COMMANDS:
             return None
-        command: click.Command = import_module(f"ulnager.cli.{cmd_name}").command
+        command: click.Command = import_module(f"ulnager.cli.{cmd_name}_command").command
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:

@@ -23,7 +23,7 @@ def _completions(
     """The phrases that what is typed may become, as far as one word more."""
     from click.shell_completion import CompletionItem
 
-    from ulnager.core.language.completing import completed, followers
+    from ulnager.core.language.completion import completed, followers
 
     file = context.params.get("book")
     find = followers if file is None else _with_names(file)
@@ -36,9 +36,9 @@ def _completions(
 
 
 def _with_names(file: str) -> Callable[[str], list[str]]:
-    from ulnager.book.completing import complete
-    from ulnager.book.reading import read_book
-    from ulnager.core.language.completing import followers
+    from ulnager.book.book_reader import read_book
+    from ulnager.book.phrase_completion import complete
+    from ulnager.core.language.completion import followers
     from ulnager.demo import named_book
 
     try:

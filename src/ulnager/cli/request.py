@@ -7,15 +7,15 @@ import os
 import re
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core.calendars.base import Calendar
 from ulnager.core.calendars.business import BusinessDays
-from ulnager.core.calendars.months import MonthCalendar
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError, UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.phrases.counted import family_readings
+from ulnager.core.periods.phrases.rolling_and_whole import family_readings
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.wording import dates_told
 from ulnager.core.suggest import no_such
@@ -23,8 +23,8 @@ from ulnager.core.text import masked
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book
-    from ulnager.sources.base import Source
     from ulnager.sources.profile import Profile
+    from ulnager.sources.source import Source
 
 
 class Request:
@@ -121,7 +121,7 @@ class Request:
         """The book that was named, read and checked."""
         if self.book is None:
             return None
-        from ulnager.book.reading import read_book
+        from ulnager.book.book_reader import read_book
         from ulnager.demo import named_book
 
         return read_book(named_book(self.book), allow_outside=self.allow_outside)

@@ -13,7 +13,7 @@ P = ParamSpec("P")
 R = TypeVar("R")
 
 
-class Sort(NamedTuple):
+class Wanted(NamedTuple):
     """What an argument may be, and what to give in words."""
 
     types: tuple[type, ...]
@@ -30,49 +30,49 @@ TEXT: Final = (str, _NONE)
 
 # One thing has one name, so the name of an argument says what it is.
 _SORTS: Final = {
-    "allow_outside": Sort((bool,), "True or False"),
-    "anchor_type": Sort((str,), "what the column holds, such as 'date'"),
-    "bound": Sort((bool,), "True or False"),
-    "column": Sort(TEXT, "the name of a column"),
-    "column_type": Sort((str,), "what the column holds, such as 'date'"),
-    "column_types": Sort((Mapping, _NONE), "a mapping of columns, such as {'month': 'yyyymm'}"),
-    "count": Sort((int,), "a whole number"),
-    "date_format": Sort(TEXT, "a format such as '%d/%m/%Y'"),
-    "date_table": Sort(TEXT, "the name of a date table"),
-    "day": Sort((date,), "a date"),
-    "day_starts": Sort((str, timedelta), "a time such as '04:00'"),
-    "days": Sort((int,), "a whole number of days"),
-    "days_off": Sort((Iterable,), "names of weekdays, such as ['saturday', 'sunday']"),
-    "delimiter": Sort(TEXT, "the sign between two fields, such as ';'"),
-    "decimal": Sort(TEXT, "the sign before decimals, ',' or '.'"),
-    "encoding": Sort(TEXT, "the name of an encoding, such as 'utf-8'"),
-    "ends": Sort((str,), "which end counts, such as 'later'"),
-    "header": Sort((bool, _NONE), "True or False"),
-    "holidays": Sort((Iterable,), "dates"),
-    "key": Sort(TEXT, "the name of a column"),
-    "later": Sort((bool,), "True or False"),
-    "latest_type": Sort(TEXT, "what the column holds, such as 'date'"),
-    "layout": Sort((str,), "a layout such as '4-4-5'"),
-    "literal": Sort((bool,), "True or False"),
-    "name": Sort((str,), "a name"),
-    "open_ended": Sort((str, date, list, tuple), "dates such as ['9999-12-31']"),
-    "parameters": Sort((Mapping, _NONE), "a mapping of names to SQL"),
-    "partial": Sort((str,), "'mark', 'drop' or 'keep'"),
-    "password": Sort(TEXT, "a password"),
-    "query": Sort(TEXT, "a SELECT"),
-    "replace": Sort((bool,), "True or False"),
-    "rounding": Sort(TEXT, "'inward' or 'outward'"),
-    "rows": Sort((int,), "a whole number"),
-    "running": Sort((bool,), "True or False"),
-    "share": Sort((int, float), "a part of a usual day, from 0 to 1"),
-    "short": Sort((bool,), "True or False"),
-    "stamps": Sort(TEXT, "'first' or 'last'"),
-    "starts": Sort((date, _NONE), "a date"),
-    "table": Sort(TEXT, "the name of a table, or a SELECT"),
-    "target": Sort((str,), "the name of an engine or of a standard"),
-    "timeout": Sort((int, float, _NONE), "seconds, such as 30"),
-    "tz": Sort((str, tzinfo, _NONE), "a zone such as 'Europe/London'"),
-    "working_days": Sort((Iterable,), "dates"),
+    "allow_outside": Wanted((bool,), "True or False"),
+    "anchor_type": Wanted((str,), "what the column holds, such as 'date'"),
+    "bound": Wanted((bool,), "True or False"),
+    "column": Wanted(TEXT, "the name of a column"),
+    "column_type": Wanted((str,), "what the column holds, such as 'date'"),
+    "column_types": Wanted((Mapping, _NONE), "a mapping of columns, such as {'month': 'yyyymm'}"),
+    "count": Wanted((int,), "a whole number"),
+    "date_format": Wanted(TEXT, "a format such as '%d/%m/%Y'"),
+    "date_table": Wanted(TEXT, "the name of a date table"),
+    "day": Wanted((date,), "a date"),
+    "day_starts": Wanted((str, timedelta), "a time such as '04:00'"),
+    "days": Wanted((int,), "a whole number of days"),
+    "days_off": Wanted((Iterable,), "names of weekdays, such as ['saturday', 'sunday']"),
+    "delimiter": Wanted(TEXT, "the sign between two fields, such as ';'"),
+    "decimal": Wanted(TEXT, "the sign before decimals, ',' or '.'"),
+    "encoding": Wanted(TEXT, "the name of an encoding, such as 'utf-8'"),
+    "ends": Wanted((str,), "which end counts, such as 'later'"),
+    "header": Wanted((bool, _NONE), "True or False"),
+    "holidays": Wanted((Iterable,), "dates"),
+    "key": Wanted(TEXT, "the name of a column"),
+    "later": Wanted((bool,), "True or False"),
+    "latest_type": Wanted(TEXT, "what the column holds, such as 'date'"),
+    "layout": Wanted((str,), "a layout such as '4-4-5'"),
+    "literal": Wanted((bool,), "True or False"),
+    "name": Wanted((str,), "a name"),
+    "open_ended": Wanted((str, date, list, tuple), "dates such as ['9999-12-31']"),
+    "parameters": Wanted((Mapping, _NONE), "a mapping of names to SQL"),
+    "partial": Wanted((str,), "'mark', 'drop' or 'keep'"),
+    "password": Wanted(TEXT, "a password"),
+    "query": Wanted(TEXT, "a SELECT"),
+    "replace": Wanted((bool,), "True or False"),
+    "rounding": Wanted(TEXT, "'inward' or 'outward'"),
+    "rows": Wanted((int,), "a whole number"),
+    "running": Wanted((bool,), "True or False"),
+    "share": Wanted((int, float), "a part of a usual day, from 0 to 1"),
+    "short": Wanted((bool,), "True or False"),
+    "stamps": Wanted(TEXT, "'first' or 'last'"),
+    "starts": Wanted((date, _NONE), "a date"),
+    "table": Wanted(TEXT, "the name of a table, or a SELECT"),
+    "target": Wanted((str,), "the name of an engine or of a standard"),
+    "timeout": Wanted((int, float, _NONE), "seconds, such as 30"),
+    "tz": Wanted((str, tzinfo, _NONE), "a zone such as 'Europe/London'"),
+    "working_days": Wanted((Iterable,), "dates"),
 }
 
 
@@ -89,7 +89,7 @@ def shown(value: object) -> str:
     return f"a{'n' * (name[:1].lower() in 'aeiou')} {name}"
 
 
-def checked(**sorts: Sort) -> Callable[[Callable[P, R]], Callable[P, R]]:
+def checked(**sorts: Wanted) -> Callable[[Callable[P, R]], Callable[P, R]]:
     """Checks the arguments of a public function by their names, and by ``sorts`` of its own.
 
     Raises SettingError for one that cannot be.
@@ -128,5 +128,5 @@ def _names_of(function: Any) -> tuple[str, ...]:
     return names
 
 
-def _wrong(name: str, value: Any, sort: Sort) -> SettingError:
+def _wrong(name: str, value: Any, sort: Wanted) -> SettingError:
     return SettingError(f"{name} is {shown(value)}; give {sort.give}")

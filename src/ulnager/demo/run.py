@@ -9,7 +9,7 @@ from typing import Any
 from ulnager.book.book import Book
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.conditions import condition
-from ulnager.sources.files import FileSource
+from ulnager.sources.file_source import FileSource
 
 
 @dataclass(frozen=True)

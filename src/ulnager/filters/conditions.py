@@ -14,9 +14,9 @@ from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
-from ulnager.filters.frozen import frozen_where
+from ulnager.filters.frozen_condition import frozen_where
 from ulnager.filters.live import live_where
-from ulnager.filters.sql import Condition, compiled, dialect_named, named_column
+from ulnager.filters.sql_text import Condition, compiled, dialect_named, named_column
 
 
 @checked()

@@ -12,8 +12,8 @@ from typing import Any, NamedTuple, TypeVar
 
 import narwhals as nw
 
-from ulnager.core.arguments import Sort, checked
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.arguments import Wanted, checked
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period
@@ -24,9 +24,9 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
-from ulnager.filters.frozen import MANY, frozen_where, weekly_bounds
+from ulnager.filters.frozen_condition import MANY, frozen_where, weekly_bounds
 from ulnager.filters.live import live_where
-from ulnager.filters.sql import exact_column, sql_text
+from ulnager.filters.sql_text import exact_column, sql_text
 
 FrameT = TypeVar("FrameT")
 
@@ -75,7 +75,9 @@ def keep_frame(
     return native
 
 
-@checked(column=Sort((str,), "the name of a column"), anchor=Sort((str,), "the name of a column"))
+@checked(
+    column=Wanted((str,), "the name of a column"), anchor=Wanted((str,), "the name of a column")
+)
 def keep_each(
     frame: FrameT,
     period: Period | str,

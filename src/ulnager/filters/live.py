@@ -9,17 +9,17 @@ from typing import Any
 from sqlalchemy import ColumnElement
 
 from ulnager.core.arguments import checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.months import GREGORIAN
-from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.definitions import Basis
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.grain import Grain
-from ulnager.filters.moving import Live
-from ulnager.filters.openwhere import open_where
+from ulnager.filters.live_condition import Live
+from ulnager.filters.open_slots_sql import open_where
 
 
 @checked()

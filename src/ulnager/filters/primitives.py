@@ -12,7 +12,7 @@ from sqlalchemy.types import TypeEngine
 
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
-from ulnager.filters.engines.base import Engine, day_of_time, filled, local_day
+from ulnager.filters.engines.engine import Engine, day_of_time, filled, local_day
 
 
 class Primitive(FunctionElement[Any]):

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from datetime import UTC, date, datetime, tzinfo
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.arguments import Sort, checked
+from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import FilterError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import resolved
@@ -23,7 +23,7 @@ _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
 
 
-@checked(on=Sort((str,), "the name of a column"))
+@checked(on=Wanted((str,), "the name of a column"))
 def odata(
     result: Resolution | Period | str,
     on: str,
@@ -47,7 +47,7 @@ def odata(
     return _written(_ODATA, on, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
-@checked(on=Sort((str,), "the name of a column"))
+@checked(on=Wanted((str,), "the name of a column"))
 def cql2(
     result: Resolution | Period | str,
     on: str,
@@ -66,7 +66,7 @@ def cql2(
     return _written(_CQL2, name, _bounds(resolved(result, tz=tz, **when), column_type, tz))
 
 
-@checked(on=Sort((str,), "the name of a column"))
+@checked(on=Wanted((str,), "the name of a column"))
 def cql2_json(
     result: Resolution | Period | str,
     on: str,
@@ -100,7 +100,7 @@ def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> Bo
     return column_bounds(result, held_as(column_type, tz))
 
 
-class _Words(NamedTuple):
+class _Standard(NamedTuple):
     """How a standard says things: comparisons, joins, a value that is there, and nothing."""
 
     from_: str
@@ -112,7 +112,7 @@ class _Words(NamedTuple):
     literal: Callable[[date], str]
 
 
-def _written(words: _Words, name: str, bounds: Bounds) -> str:
+def _written(words: _Standard, name: str, bounds: Bounds) -> str:
     spans = []
     for start, stop in bounds:
         sides = [
@@ -137,8 +137,8 @@ def _call(value: date) -> str:
     return f"{'TIMESTAMP' if isinstance(value, datetime) else 'DATE'}('{_text(value)}')"
 
 
-_ODATA: Final = _Words("ge", "lt", " and ", " or ", "ne null", "false", _text)
-_CQL2: Final = _Words(">=", "<", " AND ", " OR ", "IS NOT NULL", "FALSE", _call)
+_ODATA: Final = _Standard("ge", "lt", " and ", " or ", "ne null", "false", _text)
+_CQL2: Final = _Standard(">=", "<", " AND ", " OR ", "IS NOT NULL", "FALSE", _call)
 
 
 def _value(value: date) -> dict[str, str]:

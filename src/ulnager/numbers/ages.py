@@ -12,20 +12,20 @@ from typing import Any, NamedTuple
 
 from sqlalchemy import Date, Null, and_, cast, false, func, null, or_, select
 
-from ulnager.core.arguments import Sort, checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.arguments import Wanted, checked
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError, SettingError
 from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.frames import is_time, known_frame, local_days
-from ulnager.filters.sql import exact_column, sql_text
-from ulnager.numbers.cube import Asked, asked_of
-from ulnager.sources.embedded import quoted
+from ulnager.filters.sql_text import exact_column, sql_text
+from ulnager.numbers.daily_aggregates import AskedColumn, asked_of
+from ulnager.sources.duckdb_source import quoted
 from ulnager.sources.opening import as_source
-from ulnager.sources.tables import write_table
+from ulnager.sources.written_tables import write_table
 
 
 class AgeRow(NamedTuple):
@@ -130,10 +130,10 @@ def age_in(calendar: Calendar, start: int, end: int, unit: Unit) -> int:
 
 
 @checked(
-    since=Sort((str,), "the name of a column"),
-    until=Sort((str, type(None)), "the name of a column"),
-    unit=Sort((str, Unit), "a unit such as 'day'"),
-    calendar=Sort((Calendar, type(None)), "a calendar"),
+    since=Wanted((str,), "the name of a column"),
+    until=Wanted((str, type(None)), "the name of a column"),
+    unit=Wanted((str, Unit), "a unit such as 'day'"),
+    calendar=Wanted((Calendar, type(None)), "a calendar"),
 )
 def ages(
     source: object,
@@ -206,7 +206,7 @@ class Aging(NamedTuple):
 class _Dated:
     """Rows of a source with the days on which they begin and end."""
 
-    def __init__(self, asked: Asked, until: str | None, aging: Aging) -> None:
+    def __init__(self, asked: AskedColumn, until: str | None, aging: Aging) -> None:
         self.asked, self.aging = asked, aging
         self.since = asked.day
         self.until: Any = null()
@@ -333,7 +333,7 @@ def _with_ages_in_sql(
     when: Mapping[str, Any],
 ) -> Any:
     """A relation of DuckDB or a DataFrame of Spark with the ages as an expression of theirs."""
-    from ulnager.numbers.agesql import age
+    from ulnager.numbers.age_sql import age
 
     days = []
     for column in columns:

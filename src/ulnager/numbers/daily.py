@@ -7,12 +7,12 @@ from typing import Any
 
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
-from ulnager.numbers.cube import FROM_DAYS, Asked, gathered
+from ulnager.numbers.daily_aggregates import FROM_DAYS, AskedColumn, gathered
 from ulnager.numbers.plan import FromDays
 
 
 def measured_steps(
-    asked: Asked, value: str | None, how: str, steps: Sequence[Resolution]
+    asked: AskedColumn, value: str | None, how: str, steps: Sequence[Resolution]
 ) -> list[tuple[list[int], dict[int, Any], Any]]:
     """Of each step its days, the measure of each day that has one, and of all together.
 

@@ -18,10 +18,16 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.units import Unit
 from ulnager.filters.columns import column_bounds, held_as
-from ulnager.numbers.beside import shift_of
-from ulnager.numbers.cube import Asked, Gathered, Measure, gathered_by, with_beside
-from ulnager.numbers.plan import Answers, Plan, Ranges
-from ulnager.numbers.rows import Totals, rows_of
+from ulnager.numbers.comparisons import shift_of
+from ulnager.numbers.daily_aggregates import (
+    AskedColumn,
+    Gathered,
+    Measure,
+    gathered_by,
+    with_beside,
+)
+from ulnager.numbers.plan import Measures, Plan, Ranges
+from ulnager.numbers.totals_rows import Totals, rows_of
 
 if TYPE_CHECKING:
     from ulnager.core.language.period import Period
@@ -64,7 +70,7 @@ class TimePartner(NamedTuple):
 
 
 def hours_plan(
-    asked: Asked,
+    asked: AskedColumn,
     result: Resolution,
     measure: Measure,
     extent: Extent,
@@ -83,7 +89,7 @@ def hours_plan(
         )
     if measure[1] in ("median", "distinct"):
         raise SettingError(f"{measure[1]} is by the day and longer units; take another measure")
-    clock = _Clock(result, asked)
+    clock = _HourClock(result, asked)
     spans = clock.spans(result, asked)
     buckets = list(clock.buckets(spans, unit, result, extent, most))
     if partial == "drop":
@@ -96,7 +102,7 @@ def hours_plan(
     wanted = [(_slots(*pair, size),) for pair in own]
     others: list[Ranges] = [() if pair is None else (_beside(*pair, size),) for pair in pairs]
 
-    def finish(answers: Answers) -> Totals:
+    def finish(answers: Measures) -> Totals:
         rows = rows_of(buckets, partners, wanted, others, answers, measure[1], top, asked.split)
         return Totals(tuple(rows), result, (), asked)
 
@@ -123,10 +129,10 @@ def _slots(start: int, stop: int, size: int) -> tuple[int, int]:
     return start // width, -(-stop // width)
 
 
-class _Clock:
+class _HourClock:
     """Instants as a column has them: in UTC, or local ones without a zone, which count as UTC."""
 
-    def __init__(self, result: Resolution, asked: Asked) -> None:
+    def __init__(self, result: Resolution, asked: AskedColumn) -> None:
         self.is_local = not asked.column.held.is_instant
         zone: Any = UTC if self.is_local else asked.tz
         if zone is None and isinstance(result, InstantResolution):
@@ -139,7 +145,7 @@ class _Clock:
         self.zone: tzinfo = zone_named(zone)
         self.arithmetic = InstantArithmetic(result.calendar, self.zone, timedelta())
 
-    def spans(self, result: Resolution, asked: Asked) -> list[tuple[int, int]]:
+    def spans(self, result: Resolution, asked: AskedColumn) -> list[tuple[int, int]]:
         kind = asked.column.column_type or "timestamp"
         found = []
         for start, stop in column_bounds(result, held_as(kind, self.zone)):
@@ -224,7 +230,7 @@ class _Clock:
 
 
 def _partners(
-    beside: Any, buckets: list[TimeBucket], clock: _Clock, unit: Unit | None
+    beside: Any, buckets: list[TimeBucket], clock: _HourClock, unit: Unit | None
 ) -> tuple[list[TimePartner | None], list[tuple[int, int] | None]]:
     """The unit beside each bucket, and the instants of it that are compared."""
     if beside is None:

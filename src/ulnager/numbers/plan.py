@@ -13,7 +13,14 @@ from sqlalchemy import ColumnElement, case, select
 
 from ulnager.core.periods.spans import Range, intersection, union
 from ulnager.numbers.cells import Cells, Windows, joined
-from ulnager.numbers.cube import FROM_DAYS, Asked, Gathered, Measure, exact_measure, gathered
+from ulnager.numbers.daily_aggregates import (
+    FROM_DAYS,
+    AskedColumn,
+    Gathered,
+    Measure,
+    exact_measure,
+    gathered,
+)
 
 _AT_ONCE = 200
 """So many windows are told apart in one question."""
@@ -24,7 +31,7 @@ _FEW = 4
 Ranges = tuple[Range, ...]
 
 
-class Answers(Protocol):
+class Measures(Protocol):
     """The measures of some windows, for some values of a split together."""
 
     def splits(self) -> list[Any]:
@@ -40,10 +47,10 @@ class Answers(Protocol):
 class Plan(NamedTuple):
     """What is asked, of which windows, and what is made of the answers."""
 
-    asked: Asked
+    asked: AskedColumn
     measure: Measure
     windows: Sequence[Ranges]
-    finish: Callable[[Answers], Any]
+    finish: Callable[[Measures], Any]
     gather: Callable[[], Gathered] | None = None
     """A question of its own, where days do not do: of hours and minutes."""
 
@@ -96,12 +103,12 @@ class FromSource:
     Windows that lie apart are asked for together, and all measures of them at once.
     """
 
-    def __init__(self, asked: Asked, measures: Sequence[Measure], windows: Windows) -> None:
+    def __init__(self, asked: AskedColumn, measures: Sequence[Measure], windows: Windows) -> None:
         self.asked, self.measures = asked, measures
         self.known: dict[Ranges, list[dict[Any, Any]]] = {}
         self._ask(windows)
 
-    def each(self) -> list[Answers]:
+    def each(self) -> list[Measures]:
         """The answers for each measure."""
         return [_Exactly(self, place, how) for place, (_, how) in enumerate(self.measures)]
 

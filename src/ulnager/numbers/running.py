@@ -11,8 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from ulnager.core.arguments import checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period
@@ -20,8 +20,8 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import calendars_of
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Span
-from ulnager.numbers.cube import Asked, Measure
-from ulnager.numbers.plan import Answers, Plan, Ranges
+from ulnager.numbers.daily_aggregates import AskedColumn, Measure
+from ulnager.numbers.plan import Measures, Plan, Ranges
 from ulnager.numbers.totals import (
     SORTS,
     asked_for,
@@ -131,7 +131,7 @@ def running_period(phrase: Period | str, when: Mapping[str, Any]) -> Period:
 
 
 def running_plan(
-    asked: Asked,
+    asked: AskedColumn,
     period: Period,
     over: Period | Resolution | str,
     measure: Measure,
@@ -161,7 +161,7 @@ def running_plan(
     reasons = _reasons(starts, stops, extent, shown.clock_day)
     spans = [Span(date_of(start), date_of(stop)) for start, stop in windows]
 
-    def finish(answers: Answers) -> Running:
+    def finish(answers: Measures) -> Running:
         splits = [None] if asked.split is None else sorted(answers.splits(), key=str)
         columns = [_divided(answers, key, wanted, windows, per, calendar) for key in splits]
         rows = tuple(
@@ -175,7 +175,7 @@ def running_plan(
 
 
 def _divided(
-    answers: Answers,
+    answers: Measures,
     key: Any,
     wanted: list[Ranges],
     windows: list[tuple[int, int]],

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import tzinfo
 from typing import Any, Final
 
-from ulnager.core.arguments import TEXT, Sort, checked
+from ulnager.core.arguments import TEXT, Wanted, checked
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period, period, resolved
@@ -19,20 +19,28 @@ from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import check_rounding
-from ulnager.numbers.beside import Partner, partners_in, partners_of, shift_of
 from ulnager.numbers.cells import Windows
-from ulnager.numbers.cube import FROM_DAYS, HOWS, Asked, Gathered, Measure, asked_of, gathered
+from ulnager.numbers.comparisons import Partner, partners_in, partners_of, shift_of
+from ulnager.numbers.daily_aggregates import (
+    FROM_DAYS,
+    HOWS,
+    AskedColumn,
+    Gathered,
+    Measure,
+    asked_of,
+    gathered,
+)
 from ulnager.numbers.hours import hours_plan
-from ulnager.numbers.plan import Answers, FromDays, Plan
-from ulnager.numbers.rows import Totals, rows_of
+from ulnager.numbers.plan import FromDays, Measures, Plan
+from ulnager.numbers.totals_rows import Totals, rows_of
 from ulnager.sources.opening import as_source
 from ulnager.sources.profile import profile, profiled
 
 SORTS: Final = {
-    "by": Sort((str, Unit, type(None)), "a unit such as 'week'"),
-    "how": Sort(TEXT, "a measure such as 'sum'"),
-    "max_buckets": Sort((int,), "a whole number"),
-    "per": Sort(TEXT, "'day', 'business day' or 'day with rows'"),
+    "by": Wanted((str, Unit, type(None)), "a unit such as 'week'"),
+    "how": Wanted(TEXT, "a measure such as 'sum'"),
+    "max_buckets": Wanted((int,), "a whole number"),
+    "per": Wanted(TEXT, "'day', 'business day' or 'day with rows'"),
 }
 PER: Final = ("day", "business day", "day with rows")
 MOST_BUCKETS: Final = 200_000
@@ -91,7 +99,7 @@ def totals(
 
 
 def totals_plan(
-    asked: Asked,
+    asked: AskedColumn,
     over: Period | Resolution | str,
     measure: Measure,
     extent: Extent,
@@ -123,14 +131,14 @@ def totals_plan(
     wanted = [tuple(_ranges(bucket)) for bucket in buckets]
     others = [() if one is None else one.ranges for one in partners]
 
-    def finish(answers: Answers) -> Totals:
+    def finish(answers: Measures) -> Totals:
         rows = rows_of(buckets, partners, wanted, others, answers, how, top, asked.split)
         return Totals(tuple(rows), result, (*notes, *nan_notes(answers, measure, wanted)), asked)
 
     return Plan(asked, measure, [*wanted, *others], finish)
 
 
-def nan_notes(answers: Answers, measure: Measure, windows: Windows) -> tuple[str, ...]:
+def nan_notes(answers: Measures, measure: Measure, windows: Windows) -> tuple[str, ...]:
     """What is to be said of values that are no number."""
     count = answers.nans(windows) if isinstance(answers, FromDays) else 0
     if not count:
@@ -150,7 +158,7 @@ def _unit(result: Resolution, by: str) -> Unit:
         raise SettingError(str(error)) from None
 
 
-def check_day_starts(asked: Asked, result: Resolution) -> None:
+def check_day_starts(asked: AskedColumn, result: Resolution) -> None:
     """SettingError where days do not begin at midnight, which totals by the day count on."""
     if result.day_starts and asked.column.held.has_time:
         raise SettingError(
@@ -160,7 +168,7 @@ def check_day_starts(asked: Asked, result: Resolution) -> None:
 
 
 def first_look(
-    asked: Asked,
+    asked: AskedColumn,
     measure: Measure,
     data: object,
     when: Mapping[str, Any],
@@ -221,7 +229,7 @@ def asked_for(
     value: str | None,
     split: str | None,
     where: Mapping[str, Any] | None,
-) -> Asked:
+) -> AskedColumn:
     """What is asked of whatever holds the rows."""
     return asked_of(as_source(source), column, tz, value, split, where)
 

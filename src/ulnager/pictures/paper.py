@@ -24,8 +24,8 @@ from collections.abc import Sequence
 from datetime import date
 from itertools import pairwise
 
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import date_of
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.units import WEEKDAYS, Unit
 

@@ -8,7 +8,7 @@ from typing import Any, Final
 import numpy as np
 
 from ulnager.checking.rehearsing import Rehearsal
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.core.words import ENGLISH
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet, mark_units

@@ -9,7 +9,7 @@ from pathlib import Path
 from textwrap import wrap
 from typing import Any, Final
 
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.phrase import period
 from ulnager.core.messages import Message

@@ -8,8 +8,8 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, select
 
-from ulnager.sources.base import Source
-from ulnager.sources.embedded import EmbeddedSource
+from ulnager.sources.duckdb_source import EmbeddedSource
+from ulnager.sources.source import Source
 
 
 @dataclass(frozen=True)
@@ -47,7 +47,12 @@ class Kept:
         ``replace``. ``for_spreadsheets`` puts an apostrophe before texts of a .csv file that a
         spreadsheet would run as formulas.
         """
-        from ulnager.sources.tables import check_spreadsheets, new_file, write_rows, write_table
+        from ulnager.sources.written_tables import (
+            check_spreadsheets,
+            new_file,
+            write_rows,
+            write_table,
+        )
 
         target = str(target)
         check_spreadsheets(target, for_spreadsheets)

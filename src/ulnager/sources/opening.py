@@ -9,9 +9,9 @@ from datetime import date
 from pathlib import Path
 from typing import Final
 
-from ulnager.core.arguments import Sort, checked
+from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.sources.base import Source, named_table
+from ulnager.sources.source import Source, named_table
 
 IN_FILES: Final = ("sqlite", "duckdb")
 """The engines whose databases are files."""
@@ -36,7 +36,7 @@ def seconds_for(timeout: float | None) -> float | None:
     return _WITHIN.get() if timeout is None else timeout
 
 
-@checked(source=Sort((str, Path, list, tuple), "a path, several, or the URL of a database"))
+@checked(source=Wanted((str, Path, list, tuple), "a path, several, or the URL of a database"))
 def open_source(
     source: str | Path | Sequence[str | Path],
     table: str | None = None,
@@ -117,7 +117,7 @@ def opened_source(
                 raise SettingError(f"{name} is for CSV files, and this is a database")
         found = _database(source, table, timeout or DATABASE_SECONDS, password, within)
         return found.read_as(column_types or {}, grain, stamps, open_ended)
-    from ulnager.sources.files import FileSource
+    from ulnager.sources.file_source import FileSource
     from ulnager.sources.queries import looks_like_query
 
     if table is not None and not looks_like_query(table):
@@ -153,7 +153,7 @@ def as_source(source: object) -> Source:
         if len(source) == 2 and "://" in str(source[0]):
             return open_source(str(source[0]), str(source[1]))
         return open_source(source)
-    from ulnager.sources.inmemory import FrameSource, SparkSource, is_frame, is_spark
+    from ulnager.sources.frame_sources import FrameSource, SparkSource, is_frame, is_spark
 
     if is_spark(source):
         return SparkSource(source)
@@ -178,11 +178,11 @@ def _database(
     if "\0" in table or len(table) > 100_000:
         raise SourceError(f"{table[:40]!r} can be no table's name")
     if address.driver.engine == "duckdb":
-        from ulnager.sources.embedded import EmbeddedTable
-        from ulnager.sources.sqlitefile import check_file
+        from ulnager.sources.duckdb_source import EmbeddedTable
+        from ulnager.sources.sqlite_files import check_file
 
         path = check_file(address.url.database, address.name, within)
         return EmbeddedTable(path, named_table(address.name, table), table, timeout)
-    from ulnager.sources.databases import TableSource
+    from ulnager.sources.database_source import TableSource
 
     return TableSource(address, table, timeout, within)

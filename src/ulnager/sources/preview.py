@@ -13,12 +13,12 @@ from ulnager.core.arguments import checked
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import resolved
 from ulnager.core.messages import READING, of_code
+from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
-from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.filters.columns import held_as
-from ulnager.filters.frozen import frozen_where, outside
+from ulnager.filters.frozen_condition import frozen_where, outside
 from ulnager.sources.kept import Kept
 from ulnager.sources.opening import as_source
 

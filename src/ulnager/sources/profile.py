@@ -15,17 +15,17 @@ from typing import Any, Final
 
 from sqlalchemy import func, select
 
-from ulnager.core.arguments import Sort, checked
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.arguments import Wanted, checked
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.notebook_tables import ShowsItself, Table, pairs
 from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
-from ulnager.core.showing import ShowsItself, Table, pairs
 from ulnager.core.units import WEEKDAYS
-from ulnager.sources.base import Column, Source
 from ulnager.sources.opening import as_source
+from ulnager.sources.source import Column, Source
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -141,8 +141,8 @@ class Profile(ShowsItself):
 
 
 @checked(
-    calendar=Sort((Calendar, type(None)), "a calendar"),
-    today=Sort((date, str, type(None)), "a date"),
+    calendar=Wanted((Calendar, type(None)), "a calendar"),
+    today=Wanted((date, str, type(None)), "a date"),
 )
 def profile(
     source: object,

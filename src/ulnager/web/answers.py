@@ -15,11 +15,11 @@ from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.choices.moment import Moment
-from ulnager.choices.opening import Picker
 from ulnager.choices.pages import OpenedPage, Page
+from ulnager.choices.picker import Picker
 from ulnager.core.arguments import shown
 from ulnager.core.errors import BookError, SettingError, UlnagerError
-from ulnager.core.language.openperiod import OpenPeriod
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Extent
@@ -27,10 +27,10 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
-from ulnager.numbers.rows import Totals
-from ulnager.sources.asking import GivenUp
+from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import within
-from ulnager.web.kept import Kept, stamp_of
+from ulnager.sources.watched_questions import GivenUp
+from ulnager.web.cache import Cache, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
 from ulnager.web.viewers import (
     checked_instant,
@@ -61,7 +61,7 @@ class Answer(NamedTuple):
         return {"until": until, **self.told}
 
 
-class Answers:
+class BookAnswers:
     """What one book answers; ``today`` stops its clock, and with ``any_day`` viewers may set it.
 
     What viewers may know of is decided in ``web/viewers.py`` and in :class:`OpenedPage`.
@@ -80,7 +80,7 @@ class Answers:
                 one.signer.check()
         self.today = None if today is None else as_day(today, "today")
         self.any_day = any_day
-        self._extents, self._values = Kept(200), Kept(200)
+        self._extents, self._values = Cache(200), Cache(200)
         pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
         self.book = replace(
             book, asks=self._asked, pickers=pickers, periods=periods_for_viewers(book, pickers)

@@ -11,8 +11,8 @@ from datetime import date
 from typing import Any, Final, NamedTuple
 
 from ulnager.choices.view import View
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.units import Unit
@@ -99,7 +99,7 @@ def ruler_of(view: View) -> Ruler | None:
     pad = max(2, round(length * 0.12))
     low = max(FIRST_DAY, min([first, *near]) - pad)
     high = min(LAST_DAY, max([last, *near]) + pad)
-    scale = _Scale(low, high)
+    scale = _DayAxis(low, high)
     marks, beyond = [], []
     for kind, (day, name) in sorted(named.items(), key=lambda pair: pair[1]):
         told = f"{name} {view.day(date_of(day))}"
@@ -119,7 +119,7 @@ def _said(day: int) -> str:
     return date_of(day).isoformat()
 
 
-class _Scale(NamedTuple):
+class _DayAxis(NamedTuple):
     low: int
     high: int
 
@@ -143,7 +143,7 @@ def _closed(
     return found
 
 
-def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list[Stretch]:
+def _stretches(ranges: list[tuple[int, int]], today: int, scale: _DayAxis) -> list[Stretch]:
     found = []
     for start, stop in ranges:
         for low, high, is_to_come in (
@@ -156,7 +156,7 @@ def _stretches(ranges: list[tuple[int, int]], today: int, scale: _Scale) -> list
     return found
 
 
-def _ticks(calendar: Calendar, scale: _Scale, words: Words) -> tuple[str, tuple[Tick, ...]]:
+def _ticks(calendar: Calendar, scale: _DayAxis, words: Words) -> tuple[str, tuple[Tick, ...]]:
     """The unit that there is room for, and where its units begin."""
     days = scale.high - scale.low + 1
     for unit in _UNITS:
@@ -174,7 +174,7 @@ def _ticks(calendar: Calendar, scale: _Scale, words: Words) -> tuple[str, tuple[
 
 
 def _of_unit(
-    calendar: Calendar, scale: _Scale, unit: Unit, start: int, count: int
+    calendar: Calendar, scale: _DayAxis, unit: Unit, start: int, count: int
 ) -> tuple[Tick, ...]:
     step = max(1, -(-count // _MOST_NAMES))
     found: list[Tick] = []

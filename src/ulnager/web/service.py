@@ -18,19 +18,19 @@ from starlette.requests import Request
 from starlette.routing import Match
 
 from ulnager.book.book import Book
-from ulnager.book.reading import read_book
-from ulnager.core.arguments import Sort, checked
+from ulnager.book.book_reader import read_book
+from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import UlnagerError
-from ulnager.web.answers import Answers
-from ulnager.web.api import routes
-from ulnager.web.asking import Workers
-from ulnager.web.limits import Limits
-from ulnager.web.pages import html_routes, problem_page
+from ulnager.web.answers import BookAnswers
+from ulnager.web.api_routes import routes
+from ulnager.web.page_routes import html_routes, problem_page
 from ulnager.web.problems import MEDIA_TYPE, Refused, of_error, problem, written
-from ulnager.web.told import Description
+from ulnager.web.request_guard import RequestGuard
+from ulnager.web.response_models import Description
+from ulnager.web.workers import Workers
 
 
-@checked(book=Sort((str, Path, Book), "a book, or the path of one"))
+@checked(book=Wanted((str, Path, Book), "a book, or the path of one"))
 def service(
     book: Book | str | Path,
     *,
@@ -52,7 +52,7 @@ def service(
     Raises BookError for a book that cannot be read, SettingError for a day that is none.
     """
     opened = book if isinstance(book, Book) else read_book(book)
-    answers = Answers(opened, today, any_day=any_day)
+    answers = BookAnswers(opened, today, any_day=any_day)
     workers = Workers()
     app = FastAPI(
         title="Ulnager", version="1", docs_url=None, redoc_url=None, openapi_url=None,
@@ -81,7 +81,7 @@ def service(
     app.add_exception_handler(Refused, _refused)
     app.add_exception_handler(HTTPException, _http)
     app.add_exception_handler(RequestValidationError, _invalid)
-    return Limits(app, hosts)
+    return RequestGuard(app, hosts)
 
 
 _PATIENCE: Final = 10.0

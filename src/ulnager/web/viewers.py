@@ -8,7 +8,7 @@ from collections.abc import Hashable, Mapping
 from typing import Final
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.choices.opening import Picker
+from ulnager.choices.picker import Picker
 from ulnager.choices.view import View
 from ulnager.core.errors import Private, SettingError, UlnagerError
 from ulnager.core.periods.anchors import Extent

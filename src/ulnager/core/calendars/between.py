@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core.arguments import Sort, checked
+from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.errors import SettingError
 from ulnager.core.units import EPOCH
@@ -24,7 +24,7 @@ _ENDS = {
 }
 
 
-@checked(business=Sort((BusinessDays, type(None)), "a BusinessDays"))
+@checked(business=Wanted((BusinessDays, type(None)), "a BusinessDays"))
 def business_days_between(
     first: Any, second: Any, *, ends: str = "later", business: BusinessDays | None = None
 ) -> Any:

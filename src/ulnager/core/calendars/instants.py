@@ -10,8 +10,8 @@ from __future__ import annotations
 from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
 
-from ulnager.core.calendars.base import Calendar, OfCalendar
-from ulnager.core.calendars.daynumbers import date_of, out_of_range
+from ulnager.core.calendars.calendar import Calendar, OfCalendar
+from ulnager.core.calendars.day_numbers import date_of, out_of_range
 from ulnager.core.calendars.zones import day_start
 from ulnager.core.units import MICROSECOND_DAY, Unit
 

@@ -6,7 +6,7 @@ from typing import Any, Final
 
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.phrases import RULES, end_of, start_of
-from ulnager.core.periods.phrases.said import SAID
+from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
 
 # Where the slots for points are, among the arguments of a rule.

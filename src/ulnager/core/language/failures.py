@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.datehint import date_failure
+from ulnager.core.language.date_hint import date_failure
 from ulnager.core.language.slots import UNIT_WORDS
 from ulnager.core.language.token import Token
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS

@@ -12,7 +12,7 @@ from calendar import month_name, monthrange
 from collections.abc import Callable, Iterator
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.dateforms import other_dates
+from ulnager.core.date_forms import other_dates
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.everyday import MONTHS
 from ulnager.core.language.failures import vocabulary

@@ -12,7 +12,7 @@ from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.arguments import shown
-from ulnager.core.dateforms import other_dates
+from ulnager.core.date_forms import other_dates
 from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.messages import Message
 from ulnager.core.patterns import pattern

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 

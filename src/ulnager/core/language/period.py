@@ -12,20 +12,20 @@ from datetime import date, datetime, tzinfo
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core.arguments import checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
+from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods import explain, phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import USUAL, Clock, as_day, calendars_of, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
+from ulnager.core.periods.phrases.ambiguity_notes import fiscal_label
 from ulnager.core.periods.phrases.shifts import measured_from
-from ulnager.core.periods.phrases.twins import fiscal_label
 from ulnager.core.periods.resolution import Resolution, resolve
 from ulnager.core.periods.rule import Kind
-from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.words import Words, words_of
 
 if TYPE_CHECKING:
@@ -225,7 +225,7 @@ class Period:
 
         Raises SettingError for a step that is none, or a period that does not move.
         """
-        from ulnager.core.language.walking import walked
+        from ulnager.core.language.walks import walked
 
         steps: Iterator[Resolution] = walked(self, step, first, last, when)
         return steps

@@ -8,7 +8,7 @@ from functools import lru_cache
 from typing import Any
 
 from ulnager.core.arguments import shown
-from ulnager.core.calendars.base import Calendar
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.reader import read_period
@@ -41,7 +41,7 @@ def period(
         raise SettingError(f"inputs is {shown(inputs)}; give settings by the names of slots")
     own_units = () if calendar is None else checked_calendar(calendar).own_units
     if inputs or "{" in phrase:
-        from ulnager.core.language.openperiod import open_period
+        from ulnager.core.language.open_period import open_period
 
         return open_period(phrase, inputs, own_units)
     try:

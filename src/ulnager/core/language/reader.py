@@ -20,8 +20,8 @@ from ulnager.core.language.tree import FOLLOWS, PHRASES, POINTS, Branch, tree
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Name
-from ulnager.core.periods.openslots import LISTED, OpenPhrase
-from ulnager.core.periods.phrases.counted import family_readings
+from ulnager.core.periods.open_slots import LISTED, OpenPhrase
+from ulnager.core.periods.phrases.rolling_and_whole import family_readings
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 

@@ -16,7 +16,7 @@ from ulnager.core.language.iso import fixed_dates
 from ulnager.core.language.token import Token
 from ulnager.core.language.tokens import tokens_of
 from ulnager.core.patterns import pattern
-from ulnager.core.periods.daysets import DAY_SETS, DaySet
+from ulnager.core.periods.day_sorts import DAY_SETS, DaySet
 from ulnager.core.periods.names import (
     NUMBERED_WEEK,
     ORDINAL_WORDS,
@@ -28,7 +28,7 @@ from ulnager.core.periods.names import (
     Timestamp,
     Weekday,
 )
-from ulnager.core.periods.openslots import OpenCount, OpenDay, OpenUnit
+from ulnager.core.periods.open_slots import OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.shifting import PERIOD
 from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
 

@@ -129,7 +129,7 @@ def tokens_of(phrase: str) -> list[Token]:
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:
-    from ulnager.core.language.datehint import date_failure
+    from ulnager.core.language.date_hint import date_failure
 
     if (other := date_failure(phrase)) is not None:
         return other

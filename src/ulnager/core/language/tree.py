@@ -8,7 +8,7 @@ from typing import Final
 from ulnager.core.language.tokens import SYNONYMS
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.phrases import RULES
-from ulnager.core.periods.phrases.said import SAID
+from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
 
 WORDING = pattern(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")

@@ -11,17 +11,17 @@ from datetime import date, timedelta
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ulnager.core.arguments import checked
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.messages import Message
+from ulnager.core.notebook_tables import ShowsItself, Table, table
+from ulnager.core.periods.anchor_provenance import measured
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day, extent_of
-from ulnager.core.periods.deciding import measured
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.parts import sorts_of, unsorted
+from ulnager.core.periods.period_tree import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
-from ulnager.core.showing import ShowsItself, Table, table
 from ulnager.core.units import Unit
 from ulnager.core.words import ENGLISH, Words
 
@@ -111,7 +111,7 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
         return table(title, ("unit", "start", "end", "days", "of", "because"), rows, (3, 4))
 
 
-class Asked(NamedTuple):
+class Resolved(NamedTuple):
     """What was resolved: the definition, its basis, and the basis that it is measured against."""
 
     definition: Definition
@@ -120,7 +120,7 @@ class Asked(NamedTuple):
 
 
 def buckets_of(
-    ranges: tuple[Range, ...], asked: Asked, unit: Unit, partial: str, data: object
+    ranges: tuple[Range, ...], asked: Resolved, unit: Unit, partial: str, data: object
 ) -> tuple[Bucket, ...]:
     """The buckets of a period's ranges; see :meth:`ulnager.Resolution.buckets`."""
     if partial not in PARTIAL:
@@ -137,7 +137,7 @@ def buckets_of(
 
 
 def _split(
-    ranges: tuple[Range, ...], asked: Asked, unit: Unit, data: Extent | None
+    ranges: tuple[Range, ...], asked: Resolved, unit: Unit, data: Extent | None
 ) -> Iterator[Bucket]:
     basis = asked.measured
     calendar = basis.calendar

@@ -11,10 +11,10 @@ from datetime import date, datetime, time, timedelta, tzinfo
 from typing import Final, NamedTuple
 
 from ulnager.core.arguments import shown
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.daynumbers import out_of_range
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import day_start, is_ambiguous, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.outside import outside
@@ -136,7 +136,7 @@ def as_day(value: object, name: str) -> date:
     try:
         return date.fromisoformat(text.strip())
     except ValueError:
-        from ulnager.core.dateforms import other_dates
+        from ulnager.core.date_forms import other_dates
 
         other = other_dates(text)
         if other:

@@ -11,8 +11,8 @@ from collections.abc import Callable, Iterator, Mapping
 from datetime import timedelta, tzinfo
 from typing import Any, Final
 
-from ulnager.core.calendars.base import Arithmetic, Calendar, OfCalendar
-from ulnager.core.calendars.daynumbers import LAST_DAY, date_of
+from ulnager.core.calendars.calendar import Arithmetic, Calendar, OfCalendar
+from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
 from ulnager.core.calendars.instants import InstantArithmetic
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any, Final
 
-from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY
+from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY
 from ulnager.core.calendars.instants import moment_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.messages import (
@@ -27,11 +27,11 @@ from ulnager.core.messages import (
     coded,
 )
 from ulnager.core.periods import phrases
-from ulnager.core.periods.deciding import deciders
+from ulnager.core.periods.anchor_provenance import deciders
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.phrases.counted import family_readings
+from ulnager.core.periods.phrases.ambiguity_notes import twin_notes
 from ulnager.core.periods.phrases.ends import between, fixed
-from ulnager.core.periods.phrases.twins import twin_notes
+from ulnager.core.periods.phrases.rolling_and_whole import family_readings
 from ulnager.core.periods.rule import Kind
 from ulnager.core.units import WEEKDAYS, Unit
 
@@ -204,7 +204,7 @@ def _told(definition: Definition, basis: Basis) -> Iterator[str]:
         yield f"None of them is in '{definition.args[1]}', so nothing is taken out."
         return
     if definition.rule.because:
-        yield definition.rule.because.format_map(_Words(definition, view))
+        yield definition.rule.because.format_map(_Facts(definition, view))
 
 
 def _takes_out(definition: Definition) -> bool:
@@ -243,7 +243,7 @@ def _point_step(point: Definition, basis: Basis, day: Any = None) -> Iterator[st
         yield f"'{point}' is {shown(point.day(view) if day is None else day, view)}."
 
 
-class _Words(dict[str, Any]):
+class _Facts(dict[str, Any]):
     """What the sentences of the phrase table may speak of, worked out when asked for."""
 
     def __init__(self, definition: Definition, basis: Basis) -> None:

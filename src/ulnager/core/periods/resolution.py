@@ -6,19 +6,19 @@ from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final
 
-from ulnager.core.arguments import Sort, checked, shown
-from ulnager.core.calendars.daynumbers import FIRST_DAY, LAST_DAY, out_of_range
+from ulnager.core.arguments import Wanted, checked, shown
+from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.instants import instant_number, moment_of
 from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
 from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.notebook_tables import ShowsItself, Table
 from ulnager.core.periods import explain
+from ulnager.core.periods.anchor_provenance import deciding_anchor, is_measured, measured
 from ulnager.core.periods.anchors import Anchor
-from ulnager.core.periods.deciding import deciding_anchor, is_measured, measured
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.spans import LastSpan, Range, Span
 from ulnager.core.periods.wording import as_values, spans_label, table_of
-from ulnager.core.showing import ShowsItself, Table
 from ulnager.core.units import Unit
 
 if TYPE_CHECKING:
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
     from ulnager.core.periods.buckets import Bucket
-    from ulnager.core.periods.parts import Weekly
+    from ulnager.core.periods.period_tree import Weekly
 
 _NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 
@@ -202,7 +202,7 @@ class Resolution(ShowsItself):
 
         return tuple((moved(span.start), moved(span.stop)) for span in self.spans)
 
-    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
+    @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
     def buckets(
         self, unit: Unit | str, partial: str = "mark", data: object = None
     ) -> tuple[Bucket, ...]:
@@ -222,15 +222,15 @@ class Resolution(ShowsItself):
 
         Raises SettingError for an unknown unit or word, ResolveError for an open period.
         """
-        from ulnager.core.periods.buckets import Asked, Buckets, buckets_of
+        from ulnager.core.periods.buckets import Buckets, Resolved, buckets_of
 
-        asked = Asked(self._definition, self._basis, measured(self._definition, self._basis)[1])
+        asked = Resolved(self._definition, self._basis, measured(self._definition, self._basis)[1])
         found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, data)
         return Buckets(found).worded(self.words)
 
     def weekly(self) -> Weekly | None:
         """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
-        from ulnager.core.periods.parts import weekly
+        from ulnager.core.periods.period_tree import weekly
 
         if self._basis.day_starts or self._definition.is_sub_day:
             return None
@@ -249,7 +249,7 @@ class Resolution(ShowsItself):
         """The unit of that name in the calendar; SettingError when there is none."""
         return self.calendar.unit_named(unit)  # type: ignore[no-any-return]
 
-    @checked(unit=Sort((str, Unit), "a unit such as 'month'"))
+    @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
     def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
         """The same period at another time, to compare with.
 

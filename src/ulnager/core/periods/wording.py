@@ -6,8 +6,8 @@ from collections.abc import Sequence
 from datetime import date
 from typing import Any
 
+from ulnager.core.notebook_tables import Table, pairs
 from ulnager.core.periods.spans import Span
-from ulnager.core.showing import Table, pairs
 from ulnager.core.words import ENGLISH, Words
 
 

@@ -9,10 +9,10 @@ from typing import Final
 
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines.ansi import ANSI
-from ulnager.filters.engines.base import Engine
 from ulnager.filters.engines.clickhouse import CLICKHOUSE
 from ulnager.filters.engines.datafusion import DATAFUSION
 from ulnager.filters.engines.duckdb import DUCKDB
+from ulnager.filters.engines.engine import Engine
 from ulnager.filters.engines.mysql import MYSQL
 from ulnager.filters.engines.postgresql import POSTGRESQL
 from ulnager.filters.engines.spark import SPARK

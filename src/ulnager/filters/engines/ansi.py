@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.engine.default import DefaultDialect
 
-from ulnager.filters.engines.base import Engine
+from ulnager.filters.engines.engine import Engine
 
 
 class Ansi(DefaultDialect):

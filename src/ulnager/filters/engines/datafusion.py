@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ulnager.filters.engines.ansi import Ansi
-from ulnager.filters.engines.base import STRFTIME, Engine
+from ulnager.filters.engines.engine import STRFTIME, Engine
 
 
 class _DataFusion(Ansi):

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from ulnager.filters.engines.ansi import Ansi
-from ulnager.filters.engines.base import (
+from ulnager.filters.engines.engine import (
     FIRST_MIDNIGHT,
     FIRST_OF_TWO,
     MIDNIGHT,

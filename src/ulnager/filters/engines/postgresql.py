@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.engine.default import DefaultDialect
 
-from ulnager.filters.engines.base import FIRST_MIDNIGHT, FIRST_OF_TWO, MIDNIGHT, TRUNCATES, Engine
+from ulnager.filters.engines.engine import FIRST_MIDNIGHT, FIRST_OF_TWO, MIDNIGHT, TRUNCATES, Engine
 
 
 def _dialect() -> type[DefaultDialect]:

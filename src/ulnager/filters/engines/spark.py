@@ -8,7 +8,7 @@ from sqlalchemy import Dialect
 from sqlalchemy.sql.compiler import IdentifierPreparer, SQLCompiler
 
 from ulnager.filters.engines.ansi import Ansi
-from ulnager.filters.engines.base import TRUNCATES, Engine
+from ulnager.filters.engines.engine import TRUNCATES, Engine
 
 
 class _BackticksPreparer(IdentifierPreparer):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from sqlalchemy.engine.default import DefaultDialect
 
-from ulnager.filters.engines.base import STRFTIME, Engine
+from ulnager.filters.engines.engine import STRFTIME, Engine
 
 
 def _dialect() -> type[DefaultDialect]:

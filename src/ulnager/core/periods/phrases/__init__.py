@@ -12,13 +12,13 @@ from ulnager.core.periods.phrases.points import (
     moved_before, start_of, today,
 )  # fmt: skip
 from ulnager.core.periods.phrases.around import latest_unit, this
-from ulnager.core.periods.phrases import counted
+from ulnager.core.periods.phrases import rolling_and_whole as counted
 from ulnager.core.periods.phrases import named
 from ulnager.core.periods.phrases.ends import (
     all_dates, between, fixed, from_, labelled, on, unit_of, until,
 )  # fmt: skip
-from ulnager.core.periods.phrases import parts
-from ulnager.core.periods.phrases import ages
+from ulnager.core.periods.phrases import parts_of as parts
+from ulnager.core.periods.phrases import how_old as ages
 from ulnager.core.periods.phrases.joins import plus
 from ulnager.core.periods.phrases.shifts import as_of, in_calendar
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from ulnager.core.calendars.daynumbers import LAST_DAY
+from ulnager.core.calendars.day_numbers import LAST_DAY
 from ulnager.core.errors import ResolveError
 from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ulnager.core.periods.daysets import DaySet
+from ulnager.core.periods.day_sorts import DaySet
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.phrases.ends import between
 from ulnager.core.periods.phrases.points import earliest, latest

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from typing import Any, Final
 
-from ulnager.core.calendars.months import GREGORIAN
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import NamedUnit, Weekday

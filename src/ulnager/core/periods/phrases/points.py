@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from ulnager.core.errors import ResolveError
-from ulnager.core.periods.daysets import days_called, nth_day
+from ulnager.core.periods.day_sorts import days_called, nth_day
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import DayName, Ordinal
 from ulnager.core.periods.phrases.table import row

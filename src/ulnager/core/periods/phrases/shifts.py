@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Final
 
-from ulnager.core.calendars.base import Calendar
-from ulnager.core.calendars.months import GREGORIAN, MonthCalendar
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Name

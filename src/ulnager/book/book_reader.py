@@ -1,0 +1,325 @@
+"""Reading a book: from a TOML file to named periods that resolve.
+
+Every mistake is reported with the file, the path to the key, and what would be right.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from pydantic import BaseModel, ValidationError
+
+from ulnager.book.book import Book, BookAnchor, BookPeriod
+from ulnager.book.file_schema import (
+    AnchorEntry,
+    BookFile,
+    ByEntry,
+    CalendarEntry,
+    ChartEntry,
+    CycleEntry,
+    PageEntry,
+    PeriodEntry,
+    PickerEntry,
+    ReadingsEntry,
+    ScheduleEntry,
+    SourceEntry,
+)
+from ulnager.book.file_text import House, whole_book
+from ulnager.book.labels_by_language import language_of, one_language
+from ulnager.book.link_signer import KeySigner
+from ulnager.book.named_entries import entry_named, phrase_at
+from ulnager.book.page_builder import Pages, checked_names
+from ulnager.book.picker_builder import Offers
+from ulnager.book.shipped_books import named_book
+from ulnager.book.sources import BookSource
+from ulnager.book.sourcing import sources_of
+from ulnager.core.arguments import Wanted, checked
+from ulnager.core.calendars.business import BusinessDays
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import MonthCalendar
+from ulnager.core.calendars.week_calendar import WeekCalendar
+from ulnager.core.calendars.zones import zone_named
+from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
+from ulnager.core.language.open_period import open_period
+from ulnager.core.language.period import Period
+from ulnager.core.language.reader import is_phrase, read_period
+from ulnager.core.messages import NO_KEY, Message
+from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
+from ulnager.core.suggest import nearest
+from ulnager.core.units import own_unit
+from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
+from ulnager.sources.limits import limits_now
+
+
+@checked(path=Wanted((str, Path), "the path of a book"))
+def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
+    """The book in a TOML file.
+
+    It reads files in and below its own folder only, and no database server, unless
+    ``allow_outside`` is set: a book is data, and may come from somebody else.
+
+    >>> from ulnager.demo import book_file
+    >>> read_book(book_file()).period("quarter").label
+    'Last 3 whole months'
+
+    ``demo:ferries`` is the demo's. Raises BookError with the file, the key path, what is wrong and
+    what would be right.
+    """
+    file = named_book(path)
+    whole = whole_book(file, allow_outside=allow_outside)
+    try:
+        return book_of(file, whole.values, allow_outside=allow_outside)
+    except BookError as error:
+        raise whole.told(error) from None
+
+
+def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
+    """The book that these values of a file define; BookError at the first mistake."""
+    file = str(path)
+    values, texts = one_language(values)
+    try:
+        entries = BookFile.model_validate(values)
+    except ValidationError as error:
+        raise _shape_error(file, error) from None
+    house = House(Path(path).resolve().parent, allow_outside)
+    calendars = _calendars(file, entries, house)
+    if entries.tz is not None:
+        try:
+            zone_named(entries.tz)
+        except SettingError as error:
+            raise BookError(file, "tz", str(error)) from None
+    sources = sources_of(file, entries, calendars, house)
+    anchors = {
+        name: _anchor(file, name, anchor, sources, calendars)
+        for name, anchor in entries.anchors.items()
+    }
+    _check_names(file, entries.periods)
+    periods = {}
+    for name, entry in entries.periods.items():
+        key = f"periods.{name}"
+        periods[name] = BookPeriod(
+            name,
+            _phrase_with_inputs(file, key, entry, calendars),
+            entry.label or name.replace("_", " ").capitalize(),
+            entry_named(file, f"{key}.anchor", "anchor", entry.anchor, anchors),
+            entry_named(file, f"{key}.calendar", "calendar", entry.calendar, calendars),
+            entry.short,
+            entry.ranges,
+        )
+    book = Book(
+        file,
+        calendars,
+        sources,
+        anchors,
+        periods,
+        Defaults(entries.readings.last, entries.readings.next)
+        if "readings" in entries.model_fields_set
+        else None,
+        entry_named(file, "calendar", "calendar", entries.calendar, calendars),
+        entry_named(file, "anchor", "anchor", entries.anchor, anchors),
+        entries.tz,
+        language=language_of(file, "", entries.locale, entries.dates_as, texts),
+    )
+    return _with_offers(book, entries)
+
+
+def _with_offers(book: Book, entries: BookFile) -> Book:
+    """The book with its pickers, pages and schedules."""
+    if not (entries.pickers or entries.pages or entries.schedules or entries.picker):
+        return book
+    signer = None if entries.link_key is None else KeySigner(entries.link_key)
+    offers = Offers(book, signer)
+    checked_names(offers, entries.pickers, entries.pages, entries.schedules)
+    pickers = {name: offers.picker(name, entry) for name, entry in entries.pickers.items()}
+    if entries.picker is not None:
+        offers.known("picker", "picker", entries.picker, pickers)
+    paged = Pages(book, offers, pickers)
+    pages = {name: paged.page(name, entry, entries.picker) for name, entry in entries.pages.items()}
+    schedules = {
+        name: paged.schedule(name, entry, pages) for name, entry in entries.schedules.items()
+    }
+    return replace(book, pickers=pickers, pages=pages, schedules=schedules)
+
+
+def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar]:
+    """The calendars of a book; one may build on another, wherever that stands."""
+    found: dict[str, Calendar] = {}
+
+    def make(name: str, waiting: tuple[str, ...]) -> None:
+        entry, key = entries.calendars[name], f"calendars.{name}"
+        if len(waiting) >= limits_now().bases:
+            raise BookError(
+                file, "calendars", f"more than {limits_now().bases} calendars build on "
+                "each other", "Let it build on one of the first.",
+            )  # fmt: skip
+        base = entry.base
+        if base is not None and base not in found:
+            entry_named(file, f"{key}.base", "calendar", base, entries.calendars)
+            if base in (*waiting, name):
+                circle = " → ".join((*waiting, name, base)[(*waiting, name).index(base) :])
+                raise BookError(
+                    file, f"{key}.base", f"these calendars build on each other: {circle}",
+                    "Leave the base out of one of them.",
+                )  # fmt: skip
+            make(base, (*waiting, name))
+        try:
+            found[name] = _calendar(house, entry, found)
+        except (SettingError, SourceError) as error:
+            raise BookError(file, key, str(error)) from None
+
+    if GREGORIAN_NAME in entries.calendars:
+        raise BookError(
+            file, f"calendars.{GREGORIAN_NAME}", f"'{GREGORIAN_NAME}' is the name of the Gregorian "
+            "calendar, which every phrase may speak of", "Choose another name.",
+        )  # fmt: skip
+    for name in entries.calendars:
+        if name not in found:
+            make(name, ())
+    return {name: found[name] for name in entries.calendars}
+
+
+def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) -> Calendar:
+    kind = _KINDS[entry.kind]
+    given = entry.model_dump(exclude_none=True)
+    for name in _KIND_KEYS:
+        if name in given and name not in kind:
+            raise SettingError(
+                f"{name} is not for a calendar of {entry.kind}; it takes {', '.join(kind)}"
+            )
+    settings = {name: given[name] for name in kind if name in given}
+    holidays = list(entry.holidays)
+    if entry.holiday_file is not None:
+        holidays += holidays_from_file(house.path(entry.holiday_file), within=house.within)
+    if entry.holiday_country is not None:
+        holidays += holidays_of(entry.holiday_country, entry.holiday_region)
+    days_off = ("saturday", "sunday") if entry.days_off is None else tuple(entry.days_off)
+    shared: dict[str, Any] = {
+        "business": BusinessDays(days_off, holidays, entry.working_days),
+        "cycles": [own_unit(name, unit.days, unit.starts) for name, unit in entry.cycles.items()],
+    }
+    if entry.kind == "weeks":
+        return WeekCalendar(year_named_by=entry.year_named_by, **settings, **shared)
+    if entry.kind == "months":
+        return MonthCalendar(year_named_by=entry.year_named_by, **settings, **shared)
+    if entry.file is None:
+        raise SettingError("a calendar of kind table needs the file that lists its units")
+    base = known[entry.base] if entry.base else MonthCalendar(**shared)
+    return calendar_from_file(house.path(entry.file), base, within=house.within)
+
+
+_KINDS = {
+    "months": ("year_starts", "week_starts"),
+    "weeks": ("layout", "last_day", "month", "ends", "long_period"),
+    "table": ("file", "base"),
+}
+_KIND_KEYS = [name for names in _KINDS.values() for name in names]
+
+
+def _anchor(
+    file: str,
+    name: str,
+    entry: AnchorEntry,
+    sources: dict[str, BookSource],
+    calendars: dict[str, Calendar],
+) -> BookAnchor:
+    key = f"anchors.{name}"
+    point = phrase_at(file, key, entry.point, calendars)
+    if point.definition.point is None:
+        raise BookError(
+            file,
+            key,
+            f"'{entry.point}' is a period, and an anchor is one day",
+            f"Write 'start of {point}' or 'end of {point}'.",
+        )
+    named = [entry_named(file, f"{key}.sources", "source", one, sources) for one in entry.sources]
+    found = tuple(one for one in named if one is not None)
+    if not found and point.definition.asks_data:
+        if len(sources) > 1:
+            raise BookError(
+                file, key, f"'{entry.point}' speaks of the data, and nobody says which",
+                f"Write {name} = {{ point = \"{entry.point}\", sources = ['…'] }}.",
+            )  # fmt: skip
+        found = tuple(sources.values())
+    running = None if entry.day is None else entry.day == "running"
+    return BookAnchor(name, point, running, found)
+
+
+def _phrase_with_inputs(
+    file: str, key: str, entry: PeriodEntry, calendars: dict[str, Calendar]
+) -> Period:
+    """The period of an entry, which may have slots."""
+    if "{" not in entry.phrase and not entry.inputs:
+        if entry.ranges > 1:
+            raise BookError(file, f"{key}.ranges", "a phrase without slots has one range only")
+        return phrase_at(file, f"{key}.phrase", entry.phrase, calendars)
+    own = {unit.name: unit for one in calendars.values() for unit in one.own_units}
+    try:
+        return open_period(entry.phrase, entry.inputs, tuple(own.values()))
+    except PeriodSyntaxError as error:
+        raise BookError(file, f"{key}.phrase", str(error)) from None
+    except SettingError as error:
+        raise BookError(file, f"{key}.inputs", str(error)) from None
+
+
+def _check_names(file: str, names: Iterable[str]) -> None:
+    """Names that are phrases too would have two meanings on the command line; all are told."""
+    wrong = [name for name in names if is_phrase(name)]
+    if not wrong:
+        return
+    told = "; ".join(f"'{name}' is a phrase of its own, '{read_period(name)}'" for name in wrong)
+    several = "these names are phrases: " if wrong[1:] else "the name "
+    raise BookError(
+        file, f"periods.{wrong[0]}", f"{several}{told}",
+        f"Choose {'others' if wrong[1:] else 'another'}, such as '{wrong[0]}_period'.",
+    )  # fmt: skip
+
+
+def _shape_error(file: str, error: ValidationError) -> BookError:
+    """The first thing that is wrong with the shape of the file, in plain words."""
+    first = error.errors()[0]
+    path = [str(part) for part in first["loc"] if part != "[key]"]
+    key = ".".join(path)
+    if first["type"] == "extra_forbidden":
+        known = _known_keys(path[:-1])
+        near = nearest(path[-1], known)
+        fix = f"Did you mean '{near}'? " if near else ""
+        return BookError(
+            file, key, "this key is not known", f"{fix}Known here: {', '.join(known)}."
+        )
+    if first["type"] == "missing":
+        return BookError(
+            file, key, Message("this key is missing", code=NO_KEY), f"Add '{path[-1]} = …'."
+        )
+    if first["type"] == "string_pattern_mismatch":
+        return BookError(
+            file,
+            key,
+            "a name is made of small letters, digits and _",
+            "Begin it with a letter, such as 'last_week'.",
+        )
+    given = first.get("input")
+    return BookError(
+        file,
+        key,
+        f"{first['msg'][0].lower()}{first['msg'][1:]}",
+        "" if isinstance(given, dict) else f"It is {given!r}.",
+    )
+
+
+def _known_keys(path: list[str]) -> list[str]:
+    """The keys that may stand at a path of the file."""
+    entries: dict[str, type[BaseModel]] = {
+        "calendars": CycleEntry if "cycles" in path else CalendarEntry,
+        "sources": SourceEntry,
+        "anchors": AnchorEntry,
+        "readings": ReadingsEntry,
+        "periods": PeriodEntry,
+        "pickers": ByEntry if "by" in path else PickerEntry,
+        "pages": ChartEntry if "charts" in path else PageEntry,
+        "schedules": ScheduleEntry,
+    }
+    return list((entries[path[0]] if path else BookFile).model_fields)

@@ -1,0 +1,260 @@
+"""What a book's file may hold, checked with Pydantic.
+
+Only the shape is checked here; what the phrases mean is checked by ``book.reading``.
+"""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Any, Literal
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+
+_Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+Settings = dict[str, Any]
+"""The settings of an input; which there are depends on its kind."""
+
+
+class BookTable(BaseModel):
+    """A table of a book: only known keys, of the right type."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+
+
+class Accepting(BookTable):
+    """A part with a name, whose findings can be accepted, each by its rule, with a reason."""
+
+    accept: dict[str, str] = {}
+
+
+class HeadingEntry(BookTable):
+    """A heading for the choices that follow; an empty one ends it."""
+
+    heading: str
+
+
+class PhraseEntry(BookTable):
+    """A phrase that stands in the list of choices itself, measured from the picker's anchor."""
+
+    phrase: str
+    key: str | None = None
+    label: str = ""
+    short: str = ""
+    inputs: dict[_Name, Settings] = {}
+
+
+class ByEntry(BookTable):
+    """The units that charts may be grouped by, and the one it opens with."""
+
+    of: list[str] = Field(min_length=1)
+    opens: str = "fitting"
+    max_buckets: int = Field(60, ge=1)
+    label: str = "Grouped by"
+
+
+class PickerEntry(Accepting):
+    """Choices in order, the one it opens with, and what viewers may do."""
+
+    label: str = ""
+    choices: list[str | HeadingEntry | PhraseEntry] = []
+    opens: str | None = None
+    anchor: str | None = None
+    labels: Literal["long", "short"] = "long"
+    viewers: Literal["choose", "see", "nothing"] = "choose"
+    tz: str | None = None
+    dates_as: str | None = None
+    inputs: dict[_Name, Settings] = {}
+    by: ByEntry | None = None
+
+
+class ChartEntry(Accepting):
+    """A chart: its source and column, and what governs its dates."""
+
+    source: str
+    column: str | None = None
+    label: str = ""
+    period: str | None = None
+    follows: str | None = None
+    dates: Literal["none"] | None = None
+    shifted: str | None = None
+    where: dict[str, str | int | float | list[str | int | float]] = {}
+    by: str | None = None
+    partial: Literal["mark", "drop", "keep"] = "mark"
+    max_buckets: int | None = Field(None, ge=1)
+    value: str | None = None
+    how: str | None = None
+    split: str | None = None
+    top: int | None = Field(None, ge=1)
+    beside: str | None = None
+    running: str | None = None
+
+
+class PageEntry(Accepting):
+    """Charts, the picker that governs them, and the state that the page opens with."""
+
+    label: str = ""
+    picker: str | None = None
+    anchor: str | None = None
+    opens: dict[str, str] = {}
+    charts: dict[_Name, ChartEntry] = {}
+
+
+class ScheduleEntry(Accepting):
+    """A page at set times: a rule of RFC 5545, a time of day and its zone, the book's
+    unless it is said."""
+
+    page: str
+    label: str = ""
+    opens: dict[str, str] = {}
+    every: str
+    at: str = "00:00"
+    tz: str | None = None
+    starts: date | None = None
+
+
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+
+
+class CycleEntry(BookTable):
+    """A unit of a fixed number of days, counted from a day on which one starts."""
+
+    days: int
+    starts: date
+
+
+class CalendarEntry(Accepting):
+    """A named calendar of one of three kinds, its business days and its own units."""
+
+    kind: Literal["months", "weeks", "table"] = "months"
+    year_named_by: Literal["start", "end"] = "end"
+    # months
+    year_starts: str | None = None
+    week_starts: str | None = None
+    # weeks
+    layout: str | None = None
+    last_day: str | None = None
+    month: str | None = None
+    ends: str | None = None
+    long_period: int | None = None
+    # table
+    file: str | None = None
+    base: str | None = None
+    # business days
+    days_off: list[str] | None = None
+    holidays: list[date] = []
+    holiday_file: str | None = None
+    holiday_country: str | None = None
+    holiday_region: str | None = None
+    working_days: list[date] = []
+    cycles: dict[str, CycleEntry] = {}
+
+
+class SourceEntry(Accepting):
+    """Data, its date column, where its days are, and whose days off it is not missed on.
+
+    The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
+    ``table``; ``password_env`` names the environment variable that holds its password.
+    ``column_type`` says that the column is a key, ``grain`` and ``stamps`` what one row stands for,
+    ``loaded`` how long after their day its rows come: ``3 days later``.
+    """
+
+    file: str | list[str] | None = None
+    url: str | None = None
+    query: str | None = None
+    table: str | None = None
+    password_env: str | None = None
+    delimiter: str | None = None
+    header: bool | None = None
+    encoding: str | None = None
+    decimal: Literal[",", "."] | None = None
+    date_format: str | None = None
+    column: str | None = None
+    column_type: Literal["yyyymmdd", "yyyymm", "yyyyww", "iso-week"] | None = None
+    grain: str | None = None
+    stamps: Literal["first", "last"] | None = None
+    rounding: Literal["inward", "outward"] | None = None
+    open_ended: list[date] | None = None
+    tz: str | None = None
+    calendar: str | None = None
+    share: float | None = None
+    loaded: str | None = None
+    period: str | None = None
+    where: dict[str, str | int | float | list[str | int | float]] = {}
+
+
+class AnchorEntry(Accepting):
+    """A named point to measure from, in the data of its sources.
+
+    ``day`` overrides whether its day is over. Of several sources the earliest day counts.
+    """
+
+    point: str
+    day: Literal["over", "running"] | None = None
+    sources: list[str] = []
+
+
+def _short_anchor(value: Any) -> Any:
+    return {"point": value} if isinstance(value, str) else value
+
+
+class PeriodEntry(Accepting):
+    """A named phrase, how viewers see it, the anchor it is measured from, and its calendar."""
+
+    phrase: str
+    label: str = ""
+    short: str = ""
+    anchor: str | None = None
+    calendar: str | None = None
+    ranges: int = Field(1, ge=1, le=50)
+    inputs: dict[Name, Settings] = {}
+
+
+def _short_period(value: Any) -> Any:
+    return {"phrase": value} if isinstance(value, str) else value
+
+
+_Anchor = Annotated[
+    AnchorEntry, BeforeValidator(_short_anchor, json_schema_input_type=str | AnchorEntry)
+]
+_Period = Annotated[
+    PeriodEntry, BeforeValidator(_short_period, json_schema_input_type=str | PeriodEntry)
+]
+
+
+class ReadingsEntry(BookTable):
+    """How ambiguous phrases are read in this book."""
+
+    last: Literal["rolling", "whole", "to date", "to end", "refuse"] = "rolling"
+    next: Literal["rolling", "whole", "from date", "from start", "refuse"] = "rolling"
+
+
+class BookFile(Accepting):
+    """The tables of a book's file; ``calendar`` names the one for periods and sources that name
+    none, ``tz`` is the zone of all that name none."""
+
+    include: list[str] = []
+    calendar: str | None = None
+    tz: str | None = None
+    calendars: dict[Name, CalendarEntry] = {}
+    sources: dict[Name, SourceEntry] = {}
+    anchors: dict[
+        Name,
+        Annotated[
+            AnchorEntry, BeforeValidator(_short_anchor, json_schema_input_type=str | AnchorEntry)
+        ],
+    ] = {}
+    readings: ReadingsEntry = ReadingsEntry()
+    periods: dict[
+        Name,
+        Annotated[
+            PeriodEntry, BeforeValidator(_short_period, json_schema_input_type=str | PeriodEntry)
+        ],
+    ] = {}
+    anchor: str | None = None
+    picker: str | None = None
+    link_key: str | None = None
+    locale: str | None = None
+    dates_as: str | None = None
+    pickers: dict[Name, PickerEntry] = {}
+    pages: dict[Name, PageEntry] = {}
+    schedules: dict[Name, ScheduleEntry] = {}

@@ -1,0 +1,258 @@
+"""The JSON Schemas of a book's file and of a view, for editors and front ends."""
+
+from __future__ import annotations
+
+from typing import Any, Final, Literal
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from ulnager.book.file_schema import BookFile
+from ulnager.core.arguments import checked
+from ulnager.core.errors import SettingError
+
+KEYS: Final = {
+    "accept": "Findings of a check that are as they should be: by rule, each with a reason.",
+    "anchor": "The anchor that periods without one of their own are measured from.",
+    "anchors": "Named points to measure from; a phrase alone stands for its point.",
+    "at": "The time of day in the schedule's zone, such as 07:00.",
+    "base": "The calendar that a table builds on for units that it does not list.",
+    "beside": "What a chart compares with, such as '1 year earlier'.",
+    "by": "The unit that charts are grouped by; of a chart also 'viewer', who chooses it.",
+    "calendar": "The calendar for periods that name none.",
+    "calendars": "Named calendars: of months, of weeks, or from a table.",
+    "charts": "The charts of a page, by name.",
+    "choices": "Periods by name, in order; { heading = '…' } stands above those that follow.",
+    "column": "The date column.",
+    "column_type": "That the date column is a key, and of what.",
+    "cycles": "Units of a fixed number of days under names of one's own.",
+    "date_format": "How dates are written in a CSV file, such as %d/%m/%Y.",
+    "dates": "'none' for a chart that is meant to have no dates.",
+    "day": "Whether the anchor's day is over or running, where its point does not say so.",
+    "days": "How many days the unit has.",
+    "days_off": "The weekdays that are off.",
+    "decimal": "The sign before decimals in a CSV file, ',' or '.'.",
+    "delimiter": "What parts the fields of a CSV file.",
+    "encoding": "The encoding of a CSV file.",
+    "ends": "Whether a year ends on the last such weekday of its month or on the nearest.",
+    "every": "A rule of RFC 5545, such as FREQ=WEEKLY;BYDAY=MO.",
+    "file": "The file, or several, below the folder of the book.",
+    "follows": "The picker that a chart follows.",
+    "grain": "The unit that a row stands for, if not a day.",
+    "header": "Whether the first line of a CSV file has names.",
+    "heading": "The heading; an empty one ends the one before.",
+    "holiday_country": "The country whose holidays are off, such as CA.",
+    "holiday_file": "A CSV or iCalendar file of holidays.",
+    "holiday_region": "The region of that country.",
+    "holidays": "Dates that are off.",
+    "how": "How values are put together: sum, mean, count, …",
+    "include": "Files in its folder whose calendars, anchors, sources and periods it takes.",
+    "inputs": "Settings of typed slots, by name.",
+    "kind": "Which kind of calendar: months, weeks or table.",
+    "key": "The name of a choice in links and states; made of the phrase unless it is said.",
+    "label": 'What viewers see; in several languages: { en = "…", de = "…" }.',
+    "locale": "The language of labels and messages for viewers, such as de or fr-CA.",
+    "dates_as": "How days are written for viewers, as a CLDR pattern: dd.MM.yyyy.",
+    "labels": "Whether the long or the short labels are shown.",
+    "last": "How 'last N units' is read.",
+    "last_day": "The weekday on which a year of weeks ends.",
+    "layout": "How the weeks of a quarter are laid out, such as 4-4-5.",
+    "link_key": "The environment variable with the key that links are signed with.",
+    "long_period": "The period that the 53rd week goes to.",
+    "max_buckets": "The most buckets that are drawn.",
+    "month": "The month in which a year of weeks ends.",
+    "next": "How 'next N units' is read.",
+    "of": "The ones to choose from.",
+    "open_ended": "Dates that stand for none, such as 9999-12-31.",
+    "opens": "What it opens with: a choice, a unit, or for a page and a schedule a state.",
+    "page": "The page that is sent.",
+    "pages": "Pages with their charts, by name.",
+    "partial": "What happens to unfinished buckets: mark, drop or keep.",
+    "password_env": "The environment variable with the password of the database.",
+    "period": "Of a chart the period that it is pinned to, of a source what is looked at at all.",
+    "periods": "Named periods; a phrase alone stands for its period.",
+    "phrase": "The phrase of the language; {slots} are filled by viewers.",
+    "picker": "The picker that governs charts which name none.",
+    "pickers": "Pickers with their choices, by name.",
+    "point": "The point, such as latest whole day.",
+    "query": "A SELECT over the book's other sources by name.",
+    "ranges": "How many sets of its inputs a viewer may add; their union is taken.",
+    "readings": "How ambiguous phrases are read.",
+    "rounding": "What becomes of a unit of its grain that a period cuts: inward or outward.",
+    "running": "A phrase that is measured from every day in turn.",
+    "schedules": "Pages at set times, by name.",
+    "loaded": "How long after their day its rows come, for moments of the past: 3 days later.",
+    "share": "The part of a usual day's rows that makes a day whole.",
+    "shifted": "The dates at another time, such as '1 year earlier'.",
+    "short": "The short label.",
+    "source": "The source that a chart draws from.",
+    "sources": "Named data; of an anchor the ones that answer for its dates.",
+    "split": "A column whose values are drawn apart.",
+    "stamps": "Whether the first or the last day of a unit is written.",
+    "starts": "The day that is counted from.",
+    "table": "The table of a database, or a SELECT.",
+    "top": "How many values of a split are drawn; the others together.",
+    "tz": "The time zone in which days begin.",
+    "url": "The URL of a database.",
+    "value": "The column whose values are drawn.",
+    "viewers": "What viewers may do: choose, see, or nothing.",
+    "week_starts": "The weekday on which weeks start.",
+    "where": "Values that rows must have, by column.",
+    "working_days": "Dates that are business days all the same.",
+    "year_named_by": "Whether a year is named by its start or its end.",
+    "year_starts": "The month and day on which a year starts, such as 10-01.",
+}
+
+
+Day = str
+CODE: str = Field("", description="Its code, for programs, where codes are asked for.")
+CODES: list[str] = Field(
+    [], description="Their codes, for programs, in the same order, where codes are asked for."
+)
+
+
+class Described(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class SpanTold(Described):
+    """Dates without a gap, both ends in."""
+
+    start: Day | None = Field(description="The first date; null at an open side.")
+    end: Day | None = Field(description="The last date; null at an open side.")
+
+
+class DatesTold(Described):
+    """The dates of a choice."""
+
+    label: str = Field(description="The dates for a person to read.")
+    start: Day | None = Field(description="The first date.")
+    end: Day | None = Field(description="The last date, which is in.")
+    days: int | None = Field(description="How many days; null where a side is open.")
+    empty: bool = Field(description="Whether there are no dates.")
+    why: str | None = Field(description="Why there are none.")
+    spans: list[SpanTold] = Field(description="All spans, in order.")
+    phrase: str = Field(description="The phrase with its values, in canonical form.")
+
+
+class ChoiceTold(Described):
+    """A choice of the picker."""
+
+    key: str = Field(description="Its key, which never changes.")
+    label: str = Field(description="Its long label, with the values of its inputs.")
+    short: str = Field(description="Its short label.")
+    heading: str | None = Field(description="The heading that it stands under.")
+    chosen: bool = Field(description="Whether it is the one that is shown.")
+    dates: DatesTold | None = Field(description="Its dates; null while it has a problem.")
+
+
+class OptionTold(Described):
+    """One of the words, units or anchors that are offered."""
+
+    key: str = Field(description="What is sent back.")
+    label: str = Field(description="What is shown.")
+    chosen: bool = Field(description="Whether it is chosen.")
+
+
+class ListedTold(OptionTold):
+    """A unit that the data holds."""
+
+    start: Day = Field(description="Its first date.")
+    end: Day = Field(description="Its last date.")
+    whole: bool = Field(description="Whether the data holds all of it.")
+    options: list[ListedTold] = Field(description="The finer units under it.")
+
+
+class InputTold(Described):
+    """An input of the picker, or of the chosen choice."""
+
+    key: str = Field(description="Its name in the phrase.")
+    name: str = Field(description="The name of its form field.")
+    id: str = Field(description="The same with hyphens.")
+    label: str = Field(description="What is shown beside it.")
+    kind: Literal["count", "day", "unit", "word", "switch", "listed", "anchor"] = Field(
+        description="What it stands for."
+    )
+    value: int | str | bool | list[str] | None = Field(
+        description="Its value; null while it has a problem."
+    )
+    typed: str | None = Field(description="What was typed, while that is a problem.")
+    problem: str | None = Field(description="What is wrong, in words for viewers.")
+    problem_code: str = CODE
+    untouched: bool = Field(description="Whether the viewer left it as it opened.")
+    range: int = Field(description="Which range it belongs to, from 1.")
+    min: int | Day | None = Field(description="The least value.")
+    max: int | Day | None = Field(description="The largest value.")
+    step: int | str | None = Field(description="The step between values.")
+    several: bool = Field(description="Whether several may be chosen.")
+    options: list[ListedTold | OptionTold] = Field(description="What is offered.")
+
+
+class UnitTold(Described):
+    """A unit that charts may be grouped by."""
+
+    key: str = Field(description="Its name.")
+    label: str = Field(description="What is shown.")
+    buckets: int | None = Field(description="How many buckets it gives.")
+    fits: bool = Field(description="Whether that fits.")
+    why: str | None = Field(description="Why it does not fit.")
+    why_code: str = CODE
+
+
+class ByTold(Described):
+    """How charts are grouped."""
+
+    key: str | None = Field(description="The unit that is grouped by.")
+    name: str = Field(description="The name of its form field.")
+    id: str = Field(description="The same with hyphens.")
+    label: str = Field(description="What is shown beside it.")
+    untouched: bool = Field(description="Whether the viewer left it as it opened.")
+    options: list[UnitTold] = Field(description="The units.")
+
+
+class ViewTold(Described):
+    """What a picker shows at one moment; every key but codes is always there."""
+
+    picker: str = Field(description="The picker's name.")
+    label: str = Field(description="The picker's label.")
+    viewers: Literal["choose", "see", "nothing"] = Field(description="What viewers may do.")
+    today: Day = Field(description="The clock's day.")
+    choice: str | None = Field(description="The choice that is shown; null for fixed dates.")
+    opening: bool = Field(description="Whether it is as it opened.")
+    choices: list[ChoiceTold] = Field(description="All choices, in order.")
+    inputs: list[InputTold] = Field(description="The picker's inputs, then the choice's.")
+    by: ByTold | None = Field(description="How charts are grouped; null without a say in it.")
+    dates: DatesTold | None = Field(description="The dates; null while there is a problem.")
+    problems: list[str] = Field(description="Why there are no dates.")
+    problem_codes: list[str] = CODES
+    notes: list[str] = Field(description="What a viewer should know.")
+    note_codes: list[str] = CODES
+    state: dict[str, str] = Field(description="All that the viewer touched, as text.")
+    shown: str = Field(description="What is shown and untouched, as a query string.")
+
+
+_MODELS: dict[str, type[BaseModel]] = {"view": ViewTold, "book": BookFile}
+
+
+@checked()
+def schema(name: str) -> dict[str, Any]:
+    """The JSON Schema (2020-12) of a ``view`` or of a ``book``.
+
+    >>> schema("view")["title"]
+    'ViewTold'
+
+    Raises SettingError for any other name.
+    """
+    if name not in _MODELS:
+        raise SettingError(f"there is no schema {name!r}; there are: {', '.join(_MODELS)}")
+    found = _MODELS[name].model_json_schema(mode="validation")
+    found = {"$schema": "https://json-schema.org/draft/2020-12/schema", **found}
+    if name == "book":
+        _describe(found)
+    return found
+
+
+def _describe(found: dict[str, Any]) -> None:
+    """A description on every key of a book."""
+    for table in (found, *found.get("$defs", {}).values()):
+        for key, one in table.get("properties", {}).items():
+            one.setdefault("description", KEYS[key])

@@ -1,0 +1,203 @@
+"""Pages and schedules of a book, as values."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Any, Final
+
+from ulnager.book.book import Book, BookPeriod
+from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
+from ulnager.book.picker_builder import OPENING, Offers, choice_of
+from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
+from ulnager.choices.charts import Chart
+from ulnager.choices.form_reading import state_problem
+from ulnager.choices.pages import Page
+from ulnager.choices.picker import Picker
+from ulnager.choices.picker_base import Choice
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.errors import BookError, UlnagerError
+from ulnager.core.language.period import Period
+from ulnager.core.language.walks import shift_of
+from ulnager.core.messages import Message
+from ulnager.core.units import Unit
+
+MOST_BUCKETS: Final = 60
+"""So many buckets are drawn of a chart unless it says otherwise."""
+
+
+class Pages:
+    """Makes the pages and schedules of a book."""
+
+    def __init__(self, book: Book, offers: Offers, pickers: Mapping[str, Picker]) -> None:
+        self.book, self.offers, self.pickers = book, offers, pickers
+
+    def page(self, name: str, entry: PageEntry, home: str | None) -> Page:
+        """The page of that name; ``home`` is the book's picker."""
+        key = f"pages.{name}"
+        own = entry.picker or home
+        if own is not None:
+            self.offers.known(f"{key}.picker", "picker", own, self.pickers)
+        if entry.anchor is not None:
+            raise self.offers.wrong(
+                f"{key}.anchor", "a page has no anchor: where a period is shown changes nothing",
+                f'Write anchor = "{entry.anchor}" at the top of the book, or in the periods that '
+                "it is for; the usual choices of a picker take its anchor.",
+            )  # fmt: skip
+        charts = tuple(self._chart(f"{key}.charts.{one}", one, chart, own)
+                       for one, chart in entry.charts.items())  # fmt: skip
+        names = dict.fromkeys([*([own] if own else []), *(c.follows for c in charts if c.follows)])
+        pickers = {}
+        for one in names:
+            state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
+            picker = self.pickers[one].opened_by(state)
+            # The unit is offered where a chart is grouped by it.
+            is_grouped = any(c.follows == one and c.by == "viewer" for c in charts)
+            pickers[one] = picker if is_grouped else replace(picker, by=None)
+        self._check_opens(f"{key}.opens", entry.opens, pickers)
+        label = entry.label or name.replace("_", " ").capitalize()
+        book = self.book
+        return Page(
+            name, label, charts, pickers, own, book.look, book.sources, book.language, book.resolver
+        )
+
+    def _check_opens(
+        self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]
+    ) -> None:
+        for name, text in opens.items():
+            picker = pickers.get(name.split(".")[0])
+            told = "no picker of this page has that name"
+            if picker is not None:
+                told = state_problem(picker, name, text) or ""
+            if told:
+                raise self.offers.wrong(f"{key}.{name}", told)
+
+    def _chart(self, key: str, name: str, entry: ChartEntry, home: str | None) -> Chart:
+        self.offers.known(f"{key}.source", "source", entry.source, self.book.sources)
+        source = self.book.sources[entry.source]
+        said = [one for one in ("period", "follows", "dates") if getattr(entry, one) is not None]
+        if len(said) > 1:
+            raise self.offers.wrong(key, f"{' and '.join(said)} are there; one of them governs it")
+        follows = entry.follows or (home if not said else None)
+        if not said and follows is None:
+            raise self.offers.wrong(
+                key, Message("no picker and no period governs this chart", code="ungoverned"),
+                "Add follows = '…' or period = '…', or dates = 'none' if it has none.",
+            )  # fmt: skip
+        if follows is not None:
+            self.offers.known(f"{key}.follows", "picker", follows, self.pickers)
+        by = entry.by
+        if by == "viewer":
+            if follows is None or self.pickers[follows].by is None:
+                raise self.offers.wrong(f"{key}.by", "no picker lets viewers choose the unit",
+                                        "Add [pickers.….by], or name a unit.")  # fmt: skip
+        elif by is not None:
+            by = self._unit(f"{key}.by", by)
+        pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
+        drawn = {n: getattr(entry, n) for n in ("value", "how", "split", "top", "beside", "running",
+                                                "where")}  # fmt: skip
+        return Chart(
+            name,
+            entry.label or name.replace("_", " ").capitalize(),
+            entry.source,
+            entry.column or source.column,
+            pinned,
+            follows,
+            None if entry.shifted is None else self._shift(f"{key}.shifted", entry.shifted),
+            source.limit,
+            source.days_that_count if source.limit is not None else None,
+            by,
+            entry.partial,
+            entry.max_buckets or MOST_BUCKETS,
+            {n: one for n, one in drawn.items() if one},
+            source.held,
+        )
+
+    def _unit(self, key: str, name: str) -> str:
+        try:
+            return (self.book.calendar or GREGORIAN).unit_named(name).name
+        except UlnagerError as error:
+            raise self.offers.wrong(key, str(error)) from None
+
+    def _pinned(self, key: str, name: str) -> Choice:
+        entry = self.book.periods.get(name)
+        if entry is None:
+            try:
+                phrase = self.book.read(name)
+                self._check_data(key, phrase, None)
+                return Choice(name, phrase, f"'{name}'", name)
+            except BookError:
+                raise
+            except UlnagerError:
+                self.offers.known(key, "period", name, self.book.periods)
+        assert entry is not None
+        self._check_data(key, entry.period, entry)
+        for slot, made in entry.period.inputs.items():
+            if made.kind in OPENING and made.opens is None:
+                raise self.offers.wrong(
+                    key, f"a pin shows what {name} opens with, and its slot {{{slot}}} has nothing "
+                    "to open with", f"Add opens = … to [periods.{name}.inputs.{slot}].",
+                )  # fmt: skip
+        return choice_of(entry)
+
+    def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
+        """BookError for a phrase that speaks of data, where nobody says which."""
+        own = None if entry is None or entry.anchor is None else entry.anchor.as_point
+        if phrase.definition.asks_data and not self.book.resolver.sources(own):
+            raise self.offers.wrong(
+                key, f"'{phrase}' speaks of the data, and nobody says which",
+                "Give it an anchor with sources = ['…'].",
+            )  # fmt: skip
+
+    def _shift(self, key: str, text: str) -> tuple[int, Unit]:
+        try:
+            found = shift_of(text)
+        except UlnagerError:
+            found = None
+        if found is None:
+            raise self.offers.wrong(
+                key, f"{text!r} is no shift", "Write '1 year earlier', or '1 period earlier'."
+            )
+        return found
+
+    def schedule(self, name: str, entry: ScheduleEntry, pages: Mapping[str, Page]) -> Schedule:
+        """The schedule of that name."""
+        key = f"schedules.{name}"
+        page = pages[self.offers.known(f"{key}.page", "page", entry.page, pages)]
+        self._check_opens(f"{key}.opens", entry.opens, page.pickers)
+        made: dict[str, Any] = {}
+        zone = entry.tz or self.book.tz
+        if zone is None:
+            raise self.offers.wrong(
+                key, "a schedule goes out by the clocks of a zone, and none is named",
+                'Say tz = "America/Halifax", here or at the top of the book.',
+            )  # fmt: skip
+        for part, make, said in (("tz", zone_of, zone), ("at", time_of_day, entry.at)):
+            try:
+                made[part] = make(said)
+            except UlnagerError as error:
+                raise self.offers.wrong(f"{key}.{part}", str(error)) from None
+        try:
+            from datetime import date
+
+            rule_of(entry.every, entry.starts, entry.starts or date(2026, 1, 1))
+        except UlnagerError as error:
+            raise self.offers.wrong(f"{key}.every", str(error)) from None
+        label = entry.label or name.replace("_", " ").capitalize()
+        return Schedule(name, label, page, entry.every, made["at"], made["tz"], entry.starts,
+                        dict(entry.opens))  # fmt: skip
+
+
+def checked_names(
+    offers: Offers, *named: Mapping[str, PickerEntry | PageEntry | ScheduleEntry]
+) -> None:
+    """BookError for a picker, a page and a schedule of one name."""
+    seen: dict[str, str] = {}
+    for what, names in zip(("pickers", "pages", "schedules"), named, strict=True):
+        for name in names:
+            if name in seen:
+                raise offers.wrong(
+                    f"{what}.{name}", f"{seen[name]} has that name too",
+                    "Rename one of them; they are shown by name.",
+                )  # fmt: skip
+            seen[name] = f"{what}.{name}"

@@ -1,0 +1,315 @@
+"""Pickers of a book: what its file says of choices, inputs and grouping, as values.
+
+Every mistake is told with its key and what would be right.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, Final
+
+from ulnager.book.book import Book, BookPeriod
+from ulnager.book.file_schema import HeadingEntry, PhraseEntry, PickerEntry
+from ulnager.book.labels_by_language import language_of
+from ulnager.book.usual_choices import OPENS, USUAL, Offer, choice_from, usual_keys, usual_offers
+from ulnager.choices.form_reading import RESERVED
+from ulnager.choices.picker import Picker
+from ulnager.choices.picker_base import Choice, Grouping, Language, Signer
+from ulnager.choices.resolver import AnchorPoint
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import zone_named
+from ulnager.core.errors import BookError, UlnagerError
+from ulnager.core.language.inputs import Input, checked_input, fixed_day
+from ulnager.core.language.open_period import cut_by
+from ulnager.core.language.phrase import period
+from ulnager.core.periods.anchor_provenance import hangs_on_anchor
+from ulnager.core.suggest import no_such
+
+OPENING: Final = ("count", "day", "unit", "word")
+
+
+def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
+    """A period of the book as viewers are offered it."""
+    return Choice(
+        entry.name,
+        entry.period,
+        entry.label or entry.name.replace("_", " ").capitalize(),
+        entry.short or entry.label or entry.name.replace("_", " ").capitalize(),
+        heading,
+        entry.period.inputs,
+        None if entry.anchor is None else entry.anchor.as_point,
+        entry.calendar,
+        entry.ranges,
+    )
+
+
+class Offers:
+    """Makes the pickers of a book from what its file says."""
+
+    def __init__(self, book: Book, signer: Signer | None) -> None:
+        self.book, self.signer = book, signer
+        self.anchors = book.resolver.anchors
+
+    def wrong(self, key: str, problem: str, fix: str = "") -> BookError:
+        """The error for a mistake at a key."""
+        return BookError(self.book.file, key, problem, fix)
+
+    def known(self, key: str, what: str, name: str, known: Iterable[str]) -> str:
+        """The name itself; BookError where there is no such thing."""
+        names = list(known)
+        if name not in names:
+            raise self.wrong(key, no_such(what, name, names))
+        return name
+
+    def picker(self, name: str, entry: PickerEntry) -> Picker:
+        """The picker of that name."""
+        key = f"pickers.{name}"
+        if entry.tz is not None:
+            try:
+                zone_named(entry.tz)
+            except UlnagerError as error:
+                raise self.wrong(f"{key}.tz", str(error)) from None
+        anchor = None
+        if entry.anchor is not None:
+            anchor = self.anchors[self.known(f"{key}.anchor", "anchor", entry.anchor, self.anchors)]
+        choices = self._choices(key, entry, anchor)
+        self._check_anchor(key, entry, choices)
+        inputs = self._inputs(key, entry.inputs, choices)
+        is_usual = USUAL in (entry.choices or [USUAL])
+        opens = entry.opens or (OPENS if is_usual else choices[0].key)
+        picker = Picker(
+            name,
+            entry.label or name.replace("_", " ").capitalize(),
+            choices,
+            opens,
+            inputs,
+            anchor,
+            self.book.resolver,
+            entry.labels,
+            entry.viewers,
+            entry.tz or self.book.tz,
+            self._grouping(key, entry),
+            {},
+            self.book.look,
+            self.signer,
+            language=self._language(key, entry),
+        )
+        self._check(key, picker)
+        return picker
+
+    def _language(self, key: str, entry: PickerEntry) -> Language:
+        """The book's language, with days written as the picker says."""
+        if entry.dates_as is None:
+            return self.book.language
+        language_of(self.book.file, f"{key}.", None, entry.dates_as, {})
+        return self.book.language._replace(dates_as=entry.dates_as)
+
+    def _check_anchor(self, key: str, entry: PickerEntry, choices: tuple[Choice, ...]) -> None:
+        """BookError for an anchor of a picker that was meant for periods of the book: in version
+        0.2 they were measured from it, and now they would be from the clock."""
+        if entry.anchor is None or self.book.anchor is not None:
+            return
+        for choice in choices:
+            period = self.book.periods.get(choice.key)
+            if period is None or period.anchor is not None:
+                continue
+            if hangs_on_anchor(period.period.definition):
+                raise self.wrong(
+                    f"{key}.anchor",
+                    f"the picker's anchor has no say over {choice.key!r}, which is a period of the "
+                    "book and has the same dates wherever it is shown",
+                    f'Write anchor = "{entry.anchor}" at the top of the book, for all periods that '
+                    f"name none; or in [periods.{choice.key}].",
+                )
+
+    def _choices(
+        self, key: str, entry: PickerEntry, anchor: AnchorPoint | None
+    ) -> tuple[Choice, ...]:
+        found: list[Choice] = []
+        heading: str | None = None
+        for place, one in enumerate(entry.choices or [USUAL]):
+            at = f"{key}.choices.{place}"
+            if isinstance(one, HeadingEntry):
+                heading = one.heading or None
+                continue
+            for choice in self._offered(at, one, heading, anchor):
+                if any(other.key == choice.key for other in found):
+                    raise self.wrong(at, f"the choice {choice.key!r} is there twice")
+                found.append(choice)
+        if not found:
+            raise self.wrong(f"{key}.choices", "there are headings, and no choice")
+        return tuple(found)
+
+    def _offered(
+        self, key: str, one: str | PhraseEntry, heading: str | None, anchor: AnchorPoint | None
+    ) -> Iterator[Choice]:
+        """The choices that one place of a list stands for: a period of the book, the usual ones,
+        one of these, or a phrase."""
+        calendar = self.book.calendar or GREGORIAN
+        if isinstance(one, PhraseEntry):
+            yield self._phrase(key, one, heading, anchor, calendar)
+            return
+        usual = usual_offers(calendar, anchor or self.book.resolver.anchor)
+        names = usual_keys(calendar, anchor or self.book.resolver.anchor)
+        names = names if one == USUAL else [one]
+        if one != USUAL:
+            self.known(key, "period", one, [*self.book.periods, *usual])
+        for name in names:
+            # A period of the book goes before the usual choice of its key.
+            if name in self.book.periods:
+                yield choice_of(self.book.periods[name], heading)
+            else:
+                yield choice_from(name, usual[name], heading, anchor, calendar)
+
+    def _phrase(
+        self,
+        key: str,
+        entry: PhraseEntry,
+        heading: str | None,
+        anchor: AnchorPoint | None,
+        calendar: Calendar,
+    ) -> Choice:
+        """A phrase that stands in the list itself."""
+        name = entry.key or re.sub(r"[^a-z0-9]+", "_", entry.phrase.lower()).strip("_")
+        if not re.fullmatch(r"[a-z][a-z0-9_]*", name):
+            raise self.wrong(key, f"{name!r} can be no key", "Say key = '…', in small letters.")
+        if name in self.book.periods:
+            raise self.wrong(
+                key, f"{name!r} is a period of the book, which may have other dates",
+                f"Name it: '{name}'; or say another key.",
+            )  # fmt: skip
+        offer = Offer(entry.phrase, entry.label, entry.short, entry.inputs or None)
+        try:
+            if entry.inputs or "{" in entry.phrase:
+                return choice_from(name, offer, heading, anchor, calendar)
+            read = self.book.read(entry.phrase)
+        except BookError:
+            raise
+        except UlnagerError as error:
+            raise self.wrong(f"{key}.phrase", str(error).partition("\n")[0]) from None
+        label = entry.label or name.replace("_", " ").capitalize()
+        return Choice(name, read, label, entry.short or label, heading, {}, anchor)
+
+    def _inputs(
+        self, key: str, settings: Mapping[str, Mapping[str, Any]], choices: tuple[Choice, ...]
+    ) -> dict[str, Input]:
+        found = {}
+        for name, given in settings.items():
+            slots = [one.inputs[name] for one in choices if name in one.inputs]
+            kind = given.get("kind", slots[0].kind if slots else "")
+            if not kind:
+                raise self.wrong(
+                    f"{key}.inputs.{name}", f"no choice has a slot {{{name}}}",
+                    "Say its kind: kind = 'switch' or 'anchor' is for every choice.",
+                )  # fmt: skip
+            if slots and slots[0].kind in ("unit", "word") and "of" not in given:
+                given = {**given, "of": list(slots[0].of)}
+            try:
+                made = checked_input(name, kind, given)
+                if made.kind == "switch":
+                    cut_by(choices[0].period.definition, made.phrase or "")
+            except UlnagerError as error:
+                raise self.wrong(f"{key}.inputs.{name}", str(error)) from None
+            found[name] = made
+        return found
+
+    def _grouping(self, key: str, entry: PickerEntry) -> Grouping | None:
+        if entry.by is None:
+            return None
+        calendar = self.book.calendar or GREGORIAN
+        try:
+            units = tuple(calendar.unit_named(one) for one in entry.by.of)
+        except UlnagerError as error:
+            raise self.wrong(f"{key}.by.of", str(error)) from None
+        names = [unit.name for unit in units]
+        if entry.by.opens != "fitting" and entry.by.opens not in names:
+            raise self.wrong(
+                f"{key}.by.opens", no_such("unit", entry.by.opens, ["fitting", *names])
+            )
+        return Grouping(units, entry.by.opens, entry.by.max_buckets, entry.by.label)
+
+    # What a picker has to hold.
+
+    def _check(self, key: str, picker: Picker) -> None:
+        keys = [choice.key for choice in picker.choices]
+        for name in (*keys, *picker.inputs, *(n for c in picker.choices for n in c.inputs)):
+            if name in RESERVED:
+                raise self.wrong(key, f"{name!r} is a name of its own here; choose another")
+        if picker.opens not in keys:
+            raise self.wrong(
+                f"{key}.opens", no_such("choice", picker.opens, keys),
+                "It opens with one of its choices.",
+            )  # fmt: skip
+        names: dict[str, str] = {}
+        for choice in picker.choices:
+            parts = [choice.key, *(f"{choice.key}_{one}" for one in picker.own_inputs(choice))]
+            for part in parts[1:]:
+                self._alone(key, names, part, f"{choice.key}.{part.removeprefix(choice.key)[1:]}")
+            for made in choice.inputs.values():
+                self._check_input(f"periods.{choice.key}.inputs.{made.name}", picker, choice, made)
+            self._check_data(key, picker, choice)
+        for name, made in picker.inputs.items():
+            self._alone(key, names, name, name)
+            self._check_input(f"{key}.inputs.{name}", picker, picker.choices[0], made)
+        opening = picker.choice(picker.opens)
+        assert opening is not None
+        for name, made in {**opening.inputs, **picker.inputs}.items():
+            needs = made.kind in OPENING and (name in opening.inputs or name in picker.inputs)
+            if needs and made.opens is None:
+                where = (
+                    f"{key}.inputs" if name in picker.inputs else f"periods.{opening.key}.inputs"
+                )
+                raise self.wrong(
+                    f"{where}.{name}", f"{picker.name} opens with {opening.key}, whose slot "
+                    f"{{{name}}} has nothing to open with", "Add opens = …",
+                )  # fmt: skip
+
+    def _alone(self, key: str, names: dict[str, str], parameter: str, told: str) -> None:
+        if parameter in names:
+            raise self.wrong(
+                key, f"{names[parameter]} and {told} come out alike as the parameter {parameter}",
+                "Rename one of them.",
+            )  # fmt: skip
+        names[parameter] = told
+
+    def _check_input(self, key: str, picker: Picker, choice: Choice, made: Input) -> None:
+        calendar = choice.calendar or picker.calendar or GREGORIAN
+        try:
+            for unit in (made.unit, made.under, made.step if made.kind == "day" else None):
+                if unit is not None:
+                    calendar.unit_named(unit)
+            if made.kind == "day":
+                for setting in (made.min, made.max, made.opens):
+                    if isinstance(setting, str):
+                        period(setting)
+        except UlnagerError as error:
+            raise self.wrong(key, str(error)) from None
+        if made.only is not None and made.only != "business days":
+            raise self.wrong(key, f"only is {made.only!r}", "Write only = 'business days'.")
+        if made.source is not None:
+            self.known(f"{key}.source", "source", made.source, self.book.sources)
+        if made.kind == "anchor":
+            if not made.of:
+                raise self.wrong(key, "there is nothing to measure from", "Add of = ['…', 'day'].")
+            for name in made.of:
+                if name != "day":
+                    self.known(f"{key}.of", "anchor", name, self.anchors)
+        if made.kind == "day" and not picker.sources_of(choice, made):
+            for setting in (made.min, made.max, made.opens):
+                is_point = isinstance(setting, str) and fixed_day(setting) is None
+                if is_point and period(str(setting)).definition.asks_data:
+                    raise self.wrong(
+                        key, f"'{setting}' speaks of the data, and nobody says which",
+                        "Add source = '…', or give the book an anchor with sources.",
+                    )  # fmt: skip
+        if made.kind == "listed" and not picker.sources_of(choice, made):
+            raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
+
+    def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:
+        if choice.period.definition.asks_data and not picker.sources_of(choice):
+            raise self.wrong(
+                key, f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
+                "says which", "Give it an anchor with sources = ['…'].",
+            )  # fmt: skip

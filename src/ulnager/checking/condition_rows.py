@@ -1,0 +1,96 @@
+"""What a condition keeps: it is run on DuckDB for days of the clock, over dates around each."""
+
+from __future__ import annotations
+
+import threading
+from functools import lru_cache
+from time import monotonic
+from typing import Any, NamedTuple
+
+import duckdb
+import numpy as np
+from numpy.typing import NDArray
+
+from ulnager.checking.dialects import MACROS, Unclear
+from ulnager.checking.translation import hoisted
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.sources.duckdb_source import first_line, started
+
+Matrix = NDArray[np.bool_]
+Days = NDArray[np.int64]
+
+
+class AskedCondition(NamedTuple):
+    """The tree of a condition of DuckDB, how it was written, what its column holds, the day of the
+    data that stands in it for the clock's, if one does, and until when it may be looked at."""
+
+    tree: Any
+    said: str
+    column_type: str
+    calendar: Calendar | None
+    of_data: str
+    until: float
+
+
+@lru_cache(maxsize=1)
+def _engine() -> duckdb.DuckDBPyConnection:
+    """An engine that can open nothing and change no setting."""
+    made = started()
+    for macro in MACROS:
+        made.execute(f"CREATE MACRO {macro}")
+    for setting in ("TimeZone = 'UTC'", "memory_limit = '1GB'", "enable_external_access = false",
+                    "python_enable_replacements = false", "lock_configuration = true"):  # fmt: skip
+        made.execute(f"SET GLOBAL {setting}" if "Zone" in setting else f"SET {setting}")
+    return made
+
+
+def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, Matrix]:
+    """Which dates a condition keeps on each clock's day, and of which it keeps a part only."""
+    moments = ["0 hour", "12 hour", "86399999999 microsecond"]
+    if asked.column_type in ("date", "yyyymmdd"):
+        moments = moments[:1]
+    found = [_kept(asked, days, offsets, at) for at in moments]
+    every, some = found[0].copy(), found[0].copy()
+    for one in found[1:]:
+        every &= one
+        some |= one
+    return every, some & ~every
+
+
+def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
+    held = {
+        "date": "day", "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
+        "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
+        "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
+    }[asked.column_type]  # fmt: skip
+    zone = "TIMESTAMPTZ" if asked.column_type == "timestamptz" else "TIMESTAMP"
+    sql, of_clock = hoisted(asked.tree)
+    named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
+    # Materialised, lest the engine works them out anew for each date.
+    query = f"""
+        WITH days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
+                SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
+             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR AS {zone}) AS n
+                         FROM days_),
+             clock AS MATERIALIZED (SELECT i, a, n{named} FROM moments),
+             offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
+             pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs),
+             held AS (SELECT *, {held} AS d_ FROM pairs)
+        SELECT i, o FROM held WHERE {sql}"""
+    cursor = _engine().cursor()
+    watch = threading.Timer(max(asked.until - monotonic(), 0.01), cursor.interrupt)
+    watch.daemon = True
+    watch.start()
+    try:
+        told = cursor.execute(query, {"days": days.tolist(), "offsets": offsets.tolist()})
+        found = told.fetchnumpy()
+    except duckdb.InterruptException:
+        raise Unclear("it takes too long to run") from None
+    except (duckdb.Error, RuntimeError) as error:
+        raise Unclear(f"DuckDB cannot run it: {first_line(error)}") from None
+    finally:
+        watch.cancel()
+        watch.join()
+    kept = np.zeros((len(days), len(offsets)), dtype=bool)
+    kept[np.asarray(found["i"], dtype=np.int64), np.asarray(found["o"], dtype=np.int64)] = True
+    return kept

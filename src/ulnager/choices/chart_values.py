@@ -1,0 +1,161 @@
+"""The numbers of a page's charts, asked of their sources: together where they can be."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+from ulnager.choices.charts import OpenedChart
+from ulnager.choices.moment import Moment
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.core.periods.anchors import Extent
+from ulnager.numbers.page_totals import Looked, answered_together, first_looks
+from ulnager.numbers.plan import Plan
+from ulnager.numbers.running import running_period, running_plan
+from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+from ulnager.sources.profile import profiled
+from ulnager.sources.source import Source
+
+
+class ChartSource(Protocol):
+    """Where a chart's rows are: its date column and zone, and how to open it at a moment."""
+
+    @property
+    def column(self) -> str | None: ...
+    @property
+    def tz(self) -> str | None: ...
+    @property
+    def calendar(self) -> Calendar | None: ...
+    @property
+    def share(self) -> float: ...
+    @property
+    def rounding(self) -> str | None: ...
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source: ...
+    def extent(self, moment: Moment | None = None) -> Extent: ...
+
+
+def values_of(
+    sources: Mapping[str, ChartSource],
+    charts: Mapping[str, OpenedChart],
+    *,
+    by: bool = True,
+    opened: dict[str, Any] | None = None,
+) -> dict[str, Any]:
+    """The totals of each chart, or its running measure; a sentence where there are none, None for a
+    chart that has no dates.
+
+    With ``by`` they are by its unit, without it one row for all its dates. ``opened`` keeps the
+    sources that were opened.
+    """
+    found: dict[str, Any] = dict.fromkeys(charts)
+    plans: dict[str, Plan] = {}
+    opened = {} if opened is None else opened
+    looked = _first_looks(sources, charts, opened)
+    for key, chart in charts.items():
+        if chart.resolution is None:
+            found[key] = "; ".join(chart.problems) or None
+        elif by and chart.too_many:
+            found[key] = chart.too_many
+        else:
+            try:
+                plans[key] = _plan(sources, chart, opened, by)
+            except UlnagerError as error:
+                found[key] = sentence_of(error)
+    return found | answered_together(plans, looked)
+
+
+def _first_looks(
+    sources: Mapping[str, ChartSource], charts: Mapping[str, OpenedChart], opened: dict[str, Any]
+) -> dict[int, Looked]:
+    """Of sources whose dates nobody has asked for yet: these, and what the widest charts measure of
+    each day, by one question."""
+    found: dict[int, Looked] = {}
+    by_source: dict[str, list[OpenedChart]] = {}
+    for chart in charts.values():
+        by_source.setdefault(chart.chart.source, []).append(chart)
+    for name, some in by_source.items():
+        entry = sources[name]
+        moment = some[0].moment
+        if not moment.has_to_look(name) or moment.up_to is not None:
+            continue
+        asked = []
+        try:
+            rows = opened_once(sources, name, opened, some[0].moment)
+            for chart in some:
+                drawn, result = dict(chart.chart.drawn), chart.resolution
+                is_plain = drawn.get("split") is None and not drawn.get("where")
+                if result is None or not result.days or not is_plain:
+                    continue
+                if rows.column(chart.chart.column).name != entry.column:
+                    continue
+                value = drawn.get("value")
+                how = checked_how(drawn.get("how"), value)
+                asked.append(
+                    (asked_for(rows, entry.column, entry.tz, value, None, None), (value, how),
+                     result.days)
+                )  # fmt: skip
+            known = first_looks(asked)
+            if known is None:
+                continue
+            told = profiled(rows, known.asked.column, known.held.counts, None, entry.tz,
+                            entry.calendar, entry.share)  # fmt: skip
+        except UlnagerError:
+            continue  # Each chart says what it cannot have.
+        some[0].moment.known["source", name] = told.extent
+        found[id(rows)] = known
+    return found
+
+
+def opened_once(
+    sources: Mapping[str, ChartSource], name: str, opened: dict[str, Any], moment: Moment
+) -> Any:
+    """A source of the book as it is at a moment, opened when it is first asked for."""
+    if name not in opened:
+        opened[name] = sources[name].opened(moment=moment)
+    return opened[name]
+
+
+def kept_by(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
+) -> int | None:
+    """How many rows of its source a chart keeps; None where it has no dates."""
+    if chart.resolution is None:
+        return None
+    source = opened_once(sources, chart.chart.source, opened, chart.moment)
+    column = source.column(chart.chart.column)
+    days = source.days_in(column, sources[chart.chart.source].tz, chart.resolution.ranges)
+    kept: int = source.kept(column.name, days)[0]
+    return kept
+
+
+def _plan(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any], by: bool
+) -> Plan:
+    entry, drawn = chart.chart, dict(chart.chart.drawn)
+    source = sources[entry.source]
+    rows, extent = opened_once(sources, entry.source, opened, chart.moment), chart.extent
+    if extent is None:
+        extent = source.extent(chart.moment)
+    if entry.column != source.column:
+        extent = extent._replace(grain=None)  # That is what its own column stands for.
+    phrase, per = drawn.pop("running", None), drawn.pop("per", None)
+    # One row for all the dates is the measure of all series.
+    value = drawn.get("value")
+    top, split = (drawn.get(name) if by else None for name in ("top", "split"))
+    is_running = phrase is not None and by
+    how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
+    try:
+        asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
+    except SettingError as error:
+        # A column that is not there, or not of that sort: nothing that a viewer chose.
+        raise SourceError(f"{entry.source}: {error}") from None
+    assert chart.resolution is not None
+    if is_running:
+        when = {"calendar": chart.resolution.calendar}
+        return running_plan(asked, running_period(phrase, when), chart.resolution, (value, how),
+                            extent, when, per)  # fmt: skip
+    return totals_plan(
+        asked, chart.resolution, (value, how), extent, {}, by=chart.by if by else None,
+        partial=entry.partial, beside=drawn.get("beside"), top=top, rounding=source.rounding,
+    )  # fmt: skip

@@ -1,0 +1,335 @@
+"""What the inputs of a choice hold: what was typed for them, or what they open with."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date
+from typing import Any, Final, NamedTuple
+
+from ulnager.choices.listed_units import Listed, flat, listed
+from ulnager.choices.moment import Moment
+from ulnager.choices.picker_base import Choice, PickerBase, point_day
+from ulnager.choices.resolver import AnchorPoint
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.errors import UlnagerError
+from ulnager.core.language.inputs import (
+    BOUNDS,
+    STEP,
+    UNREAD,
+    WANTED,
+    Input,
+    InputProblem,
+    count_of,
+    day_of,
+    either,
+    fixed_day,
+    one_of,
+    switch_of,
+)
+from ulnager.core.language.open_period import joined, last_slots
+from ulnager.core.messages import Message, message_of
+from ulnager.core.periods import phrases
+from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.open_slots import OpenDay
+from ulnager.core.units import UNIT_NAMES, Unit
+
+_EVER: Final = (date.min, date.max)
+
+
+class Given(NamedTuple):
+    """An input with its value: None where there is a problem, or nothing yet."""
+
+    made: Input
+    name: str
+    """Its whole name: ``dates.recent.n``."""
+    value: Any
+    text: str | None
+    """What was typed, None where the viewer touched nothing."""
+    problem: str | None
+    range: int
+    low: Any = None
+    high: Any = None
+    options: tuple[Listed, ...] = ()
+
+    @property
+    def key(self) -> str:
+        """Its name in the phrase."""
+        return self.made.name
+
+    @property
+    def label(self) -> str:
+        """What is shown beside it."""
+        return self.made.label
+
+    @property
+    def kind(self) -> str:
+        """What it stands for: ``count``, ``day``, …"""
+        return self.made.kind
+
+    @property
+    def untouched(self) -> bool:
+        """Whether the viewer left it as it opened."""
+        return self.text is None
+
+    @property
+    def shown(self) -> str:
+        """Its value as a form sends it back."""
+        return self.text if self.problem and self.text is not None else value_text(self.value)
+
+    @property
+    def fills(self) -> Any:
+        """Its value as it fills a slot."""
+        if self.made.kind == "unit" and self.value is not None:
+            return UNIT_NAMES[self.value]
+        if self.made.kind == "listed" and self.value is not None:
+            known = flat(self.options)
+            return joined([known[key].definition for key in self.value])
+        return self.value
+
+
+def value_text(value: Any) -> str:
+    """A value as the text of a state."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, (list, tuple)):
+        return ",".join(value_text(one) for one in value)
+    return value.name if isinstance(value, Unit) else str(value)
+
+
+class Inputs:
+    """Reads the inputs of a choice, or of the picker, at a moment."""
+
+    def __init__(self, picker: PickerBase, moment: Moment, choice: Choice) -> None:
+        self.picker, self.moment, self.choice = picker, moment, choice
+        calendar = choice.calendar or picker.calendar
+        self.said: AnchorPoint | None = None
+        self.calendar: Calendar = GREGORIAN if calendar is None else calendar
+
+    def given(
+        self, made: Input, name: str, text: str | None, number: int, start: str | None
+    ) -> Given:
+        """An input with what was typed, or else what the page or the input itself opens with."""
+        low, high = self._bounds(made)
+        options = self._options(made)
+        base = Given(made, name, None, text, None, number, low, high, options)
+        typed = text if text is not None else start
+        if typed is None:
+            value = self._opening(base)
+            problem = None if value is not None else Message(_WANTED[made.kind], code=WANTED)
+            return base._replace(value=value, problem=problem)
+        try:
+            return base._replace(value=self._read(base, typed))
+        except InputProblem as problem:
+            # A switch that cannot be read keeps what it opens with.
+            value = bool(made.opens) if made.kind == "switch" else None
+            return base._replace(value=value, problem=message_of(problem))
+
+    def extent(self, made: Input | None = None) -> Extent | None:
+        """The dates that answer for an input."""
+        return self.moment.extent(self.picker.sources_of(self.choice, made))
+
+    def _bounds(self, made: Input) -> tuple[Any, Any]:
+        if made.kind == "count":
+            return made.min, made.max
+        if made.kind not in ("day", "anchor"):
+            return None, None
+        if made.min is not None and made.max is not None:
+            usual = _EVER
+        else:
+            extent = self.extent(made)
+            usual = _EVER if extent is None else (extent.first, extent.last)
+        return self._day(made, made.min, usual[0]), self._day(made, made.max, usual[1], last=True)
+
+    def _day(self, made: Input, setting: Any, usual: date, *, last: bool = False) -> date:
+        if setting is None:
+            return usual
+        found = fixed_day(setting)
+        if found is not None:
+            return found
+        try:
+            own = None if made.source is None else lambda: self.extent(made)
+            result = point_day(setting, self.picker, self.choice, self.moment, own, self.said)
+        except UlnagerError:
+            return usual
+        return (result.end if last else result.start) or usual
+
+    def _opening(self, base: Given) -> Any:
+        made = base.made
+        if made.kind == "switch":
+            return bool(made.opens)
+        if made.kind == "listed":
+            return self._opening_units(base)
+        if made.kind == "anchor":
+            return self._opening_anchor(made)
+        if made.kind == "day":
+            if made.opens is None:
+                return None
+            day = self._day(made, made.opens, base.low)
+            return self._within(base, min(max(day, base.low), base.high))
+        return made.opens
+
+    def _opening_anchor(self, made: Input) -> Any:
+        named = [name for name in made.of if name != "day"]
+        opens = made.opens if made.opens is not None else next(iter(named), None)
+        return fixed_day(opens) or opens
+
+    def _opening_units(self, base: Given) -> Any:
+        made = base.made
+        known = flat(base.options)
+        if made.opens not in (None, "latest"):
+            return [made.opens] if made.opens in known else None
+        finest = [one for one in known.values() if not one.options] or list(known.values())
+        latest = max(finest, key=lambda one: one.start, default=None)
+        return None if latest is None else [latest.key]
+
+    def _within(self, base: Given, day: date) -> date:
+        """The nearest day that may be chosen, for one that an input opens with."""
+        if self._fits(base.made, day):
+            return day
+        near = [one for one in self._neighbours(base.made, day) if base.low <= one <= base.high]
+        return near[0] if near else day
+
+    def _options(self, made: Input) -> tuple[Listed, ...]:
+        if made.kind != "listed":
+            return ()
+        extent = self.extent(made)
+        if extent is None:
+            return ()
+        key = (made.unit, made.under, made.order, extent.first, extent.last, extent.missing,
+               self.calendar)  # fmt: skip
+        kept = self.picker.listing
+        # Others may clear it meanwhile: what was found is held here.
+        options: tuple[Listed, ...] | None = kept.get(key)
+        if options is None:
+            options = listed(made, self.calendar, extent)
+            if len(kept) > 64:
+                kept.clear()
+            kept[key] = options
+        return options
+
+    def _read(self, base: Given, text: str) -> Any:
+        """What was typed as a value of the input's kind; InputProblem where it cannot be."""
+        made = base.made
+        if made.kind == "count":
+            return count_of(made, text)
+        if made.kind in ("unit", "word"):
+            return one_of(made, text)
+        if made.kind == "switch":
+            return switch_of(text)
+        if made.kind == "listed":
+            return self._read_units(base, text)
+        if made.kind == "anchor":
+            name = text.strip()
+            if name in made.of and name != "day":
+                return name
+            if "day" not in made.of:
+                raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
+        return self._read_day(base, text)
+
+    def _read_units(self, base: Given, text: str) -> list[str]:
+        keys = list(dict.fromkeys(part.strip().lower() for part in text.split(",") if part.strip()))
+        known = {key.lower(): key for key in flat(base.options)}
+        if not keys:
+            raise InputProblem(Message(_WANTED["listed"], code=WANTED))
+        for key in keys:
+            if key not in known:
+                key = repr(key[:40])
+                raise InputProblem(Message("the data does not hold {0}", key, code=BOUNDS))
+        if len(keys) > 1 and not base.made.several:
+            raise InputProblem(Message("only one can be chosen", code=BOUNDS))
+        return [known[key] for key in keys]
+
+    def _read_day(self, base: Given, text: str) -> date:
+        day, made = day_of(text), base.made
+        if not base.low <= day <= base.high:
+            low, high = (None if day in _EVER else day for day in (base.low, base.high))
+            key = "{0} is out of bounds; give a date from {1} to {2}"
+            raise InputProblem(Message(key, day, low or "…", high or "…", code=BOUNDS))
+        if not self._fits(made, day):
+            near = [str(n) for n in self._neighbours(made, day) if base.low <= n <= base.high]
+            told = either(near) if near else Message("another")
+            if made.only:
+                key = f"{{0}} is no {made.only}; give {{1}}"
+                raise InputProblem(Message(key, day, told, code=STEP))
+            edge = "end" if self._is_last(made) else "start"
+            key, unit = f"{{0}} is no {edge} of a {{1}}; give {{2}}", Message(made.step or "")
+            raise InputProblem(Message(key, day, unit, told, code=STEP))
+        return day
+
+    def _fits(self, made: Input, day: date) -> bool:
+        number = day.toordinal()
+        if made.only is not None and not self.calendar.business.contains(day):
+            return False
+        if made.step is None:
+            return True
+        unit = self.calendar.unit_named(made.step)
+        if self._is_last(made):
+            return self.calendar.unit_stop(number, unit) == number + 1
+        return self.calendar.unit_start(number, unit) == number
+
+    def _neighbours(self, made: Input, day: date) -> list[date]:
+        """The nearest days that fit, the one before first."""
+        number = day.toordinal()
+        if made.step is None:
+            unit = Unit.BUSINESS_DAY
+            pair = self.calendar.settled(number, unit), self.calendar.unit_start(number, unit)
+        else:
+            unit = self.calendar.unit_named(made.step)
+            start, stop = (
+                self.calendar.unit_start(number, unit),
+                self.calendar.unit_stop(number, unit),
+            )
+            pair = (start - 1, stop - 1) if self._is_last(made) else (start, stop)
+        return [date_of(one) for one in pair if FIRST_DAY <= one <= LAST_DAY]
+
+    def _is_last(self, made: Input) -> bool:
+        return made.name in last_slots(self.choice.period.definition)
+
+
+_WANTED: Final = {
+    "count": "give a whole number",
+    "day": "give a date",
+    "unit": "choose a unit",
+    "word": "choose one",
+    "switch": "on or off is wanted",
+    "listed": "choose at least one",
+    "anchor": "choose what it is measured from",
+}
+
+
+def day_pairs(definition: Definition) -> list[tuple[str, str]]:
+    """The slots that are a first and a last day together."""
+    pairs = []
+    for part in definition.walk():
+        if part.rule is phrases.between:
+            ends = [arg.args[0] for arg in part.args if arg.rule is phrases.day]
+            if len(ends) == 2 and all(isinstance(end, OpenDay) for end in ends):
+                pairs.append((ends[0].slot, ends[1].slot))
+    return pairs
+
+
+def paired(choice: Choice, each: Mapping[str, Given]) -> dict[str, Given]:
+    """The inputs with a first day that is not after its last one: an opening one gives way, one
+    that was typed is a problem."""
+    found = dict(each)
+    for first_name, last_name in day_pairs(choice.period.definition):
+        first, last = found.get(first_name), found.get(last_name)
+        if first is None or last is None or first.value is None or last.value is None:
+            continue
+        if first.value <= last.value:
+            continue
+        if first.text is None and last.text is None:
+            found[first_name] = first._replace(value=last.value)
+            continue
+        key = "the first date, {0}, comes after the last one, {1}; swapped they are {2} to {3}"
+        days = first.value, last.value, last.value, first.value
+        told = Message(key, *days, code="reversed")
+        name, one = (first_name, first) if first.text is not None else (last_name, last)
+        # Neither is kept as a value: no dates come of a pair that is the wrong way round.
+        found[name] = one._replace(value=None, problem=told, text=one.text or str(one.value))
+    return found

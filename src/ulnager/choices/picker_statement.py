@@ -1,0 +1,241 @@
+"""One statement for a whole picker: its choices and their inputs as bound parameters."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator
+from itertools import pairwise
+from typing import Any, Final
+
+from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
+
+from ulnager.choices.picker_base import Choice, PickerBase
+from ulnager.choices.picker_state import PickerState
+from ulnager.choices.resolver import AnchorPoint
+from ulnager.core.arguments import Wanted, check_arguments, checked
+from ulnager.core.errors import FilterError, ResolveError
+from ulnager.core.language.inputs import Input
+from ulnager.core.language.open_period import cut_by
+from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import period
+from ulnager.core.periods import phrases
+from ulnager.core.periods.definitions import Definition
+from ulnager.filters.live_condition import Live
+from ulnager.filters.open_slots_sql import Way, combined, constant, parameter, ways_of
+from ulnager.filters.primitives import day_parameter
+
+
+@checked(picker=Wanted((PickerBase,), "a picker, as book.picker(name) gives it"))
+def picker_where(
+    picker: PickerBase, on: str | ColumnElement[Any], **options: Any
+) -> ColumnElement[bool]:
+    """A live condition for every choice of a picker, chosen by bound parameters.
+
+    ``:dates`` is the key of the choice and ``:dates_recent_n`` an input of it, for a picker called
+    dates; ``view.parameters`` gives their values. Null falls back to what the picker opens with; an
+    unknown key, and a value beyond its bounds, keep no row. A listed input is two dates
+    (``…_first``, ``…_last``); an anchor that SQL cannot work out, ``latest whole day``, is a date
+    more (``:dates_anchor_load``), and null keeps no row. ``options`` are those of
+    :func:`ulnager.live_where`.
+
+    Raises FilterError for a choice with several ranges, and as ``live_where`` does.
+    """
+    unknown = options.keys() - set(Live._fields)
+    if unknown or "parameters" in options:
+        raise FilterError(f"there is no option {min(unknown, default='parameters')!r} here")
+    check_arguments(options)
+    name = picker.name
+    chosen = func.coalesce(bindparam(name, type_=String), constant(picker.opens))
+    clauses = []
+    for choice in picker.choices:
+        if choice.ranges > 1:
+            raise FilterError(
+                f"{choice.key} may have {choice.ranges} ranges, which one statement cannot take; "
+                "use the condition of the view, or ranges = 1"
+            )
+        kept = _choice_where(picker, choice, on, options)
+        clauses.append(and_(chosen == constant(choice.key), kept))
+    return or_(false(), *clauses)
+
+
+def _choice_where(
+    picker: PickerBase, choice: Choice, on: Any, options: dict[str, Any]
+) -> ColumnElement[bool]:
+    live = Live(
+        **{
+            "calendar": choice.calendar or picker.calendar,
+            "calendars": picker.calendars,
+            "defaults": picker.defaults,
+            **options,
+        }
+    )
+    clauses = []
+    said = {
+        name: _anchor_ways(picker, made)
+        for name, made in picker.inputs.items()
+        if made.kind == "anchor" and name not in choice.inputs
+    }
+    for anchors, chosen, given in combined(said):
+        # Where several say it, the last one does.
+        anchor = next(reversed(anchors.values()), picker.anchor_for(choice))
+        for measured, when, extra in _measured_ways(picker, choice, anchor, live):
+            clause = live._replace(parameters={**given, **extra}).where(measured, on)
+            clauses.append(and_(*chosen, *when, clause))
+    return or_(false(), *clauses)
+
+
+def _measured_ways(
+    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, live: Live
+) -> Iterator[tuple[Definition, list[ColumnElement[bool]], dict[str, ColumnElement[Any]]]]:
+    """The definition of a choice for each combination of its inputs, as of an anchor."""
+    measured = functools.partial(_measured, picker, anchor=anchor)
+    ways = {
+        made.name: list(
+            ways_of(live, choice.period, made, None, parameter_name(picker, choice, made),
+                    _opens(made), measured)
+        )
+        for made in _inputs(picker, choice)
+        if made.kind != "anchor" or made.name in choice.inputs
+    }  # fmt: skip
+    for values, when, extra in combined(ways):
+        definition = _opening_pair(choice.definition([values]))
+        for name, made in picker.inputs.items():
+            if made.kind == "switch" and values.get(name):
+                definition = cut_by(definition, made.phrase or "")
+        found, more = measured(definition)
+        yield found, when, {**extra, **more}
+
+
+def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:
+    """The inputs that a choice depends on, the picker's first."""
+    own = [
+        made
+        for name, made in picker.inputs.items()
+        if name in choice.inputs or made.kind in ("switch", "anchor")
+    ]
+    return [*own, *picker.own_inputs(choice).values()]
+
+
+def parameter_name(picker: PickerBase, choice: Choice, made: Input) -> str:
+    """The name of an input as a parameter."""
+    if made.name in picker.inputs:
+        return f"{picker.name}_{made.name}"
+    return f"{picker.name}_{choice.key}_{made.name}"
+
+
+def _opens(made: Input) -> Any:
+    if made.kind == "switch":
+        return "on" if made.opens else "off"
+    return "latest" if made.kind == "listed" and made.opens is None else made.opens
+
+
+def _opening_pair(definition: Definition) -> Definition:
+    """Where both ends are what they open with, the first is never after the last."""
+    if definition.rule.kind.value in ("basis", "shift"):
+        inner = _opening_pair(definition.args[0])
+        return Definition(definition.rule, (inner, *definition.args[1:]))
+    if definition.rule is not phrases.between:
+        return definition
+    first, last = definition.args
+    if all(one.rule in _OPENINGS for one in (first, last)):
+        earlier = Definition(phrases.earlier_of, (first, last))
+        return Definition(definition.rule, (earlier, last))
+    return definition
+
+
+_OPENINGS: Final = (phrases.later_of, phrases.earlier_of, phrases.day)
+
+
+def _anchor_ways(picker: PickerBase, made: Input) -> list[Way]:
+    name = f"{picker.name}_{made.name}"
+    named = [one for one in made.of if one != "day"]
+    opens = made.opens if isinstance(made.opens, str) else (named or [""])[0]
+    value = func.coalesce(bindparam(name, type_=String), constant(opens))
+    ways = [Way(picker.anchors[one], (value == constant(one),)) for one in named]
+    if "day" in made.of:
+        day = f"{name}_day"
+        given = day_parameter(day)
+        point = Period(Definition(phrases.on, (parameter(day),)))
+        ways.append(Way(AnchorPoint(day, point), (value == constant("day"),), {day: given}))
+    return ways
+
+
+def _measured(
+    picker: PickerBase, definition: Definition, anchor: AnchorPoint | None
+) -> tuple[Definition, dict[str, ColumnElement[Any]]]:
+    """A definition as of an anchor, and the parameter that stands for one that SQL cannot find."""
+    if anchor is None:
+        return definition, {}
+    point = anchor.point.definition.args[0]
+    is_running = point.rule.is_running
+    if anchor.running not in (None, is_running):
+        raise FilterError(
+            f"the anchor {anchor.name} says that the day of '{point}' is "
+            f"{'running' if anchor.running else 'over'}, which no statement can say"
+        )
+    more: dict[str, ColumnElement[Any]] = {}
+    if any(part.rule.takes_profile for part in point.walk()):
+        name = anchor_parameter(picker, anchor)
+        more[name] = day_parameter(name)
+        point = parameter(name)
+    return Definition(phrases.as_of, (definition, point)), more
+
+
+def anchor_parameter(picker: PickerBase, anchor: AnchorPoint) -> str:
+    """The name of the parameter for an anchor that SQL cannot work out."""
+    return f"{picker.name}_anchor_{anchor.name}"
+
+
+def parameters_of(view: PickerState) -> dict[str, Any]:
+    """The values of all parameters of a picker's statement, as a view has them."""
+    picker = view.picker
+    found: dict[str, Any] = {picker.name: view.choice}
+    for choice in picker.choices:
+        each = view.given(choice)[0]
+        for made in _inputs(picker, choice):
+            given, name = each[made.name], parameter_name(picker, choice, made)
+            if made.kind == "listed":
+                found |= _listed_values(name, given)
+            elif made.kind == "anchor":
+                is_name = isinstance(given.value, str)
+                found[name] = given.value if is_name else "day"
+                if "day" in made.of:
+                    found[f"{name}_day"] = None if is_name else given.value
+            elif made.kind == "switch":
+                found[name] = "on" if given.value else "off"
+            else:
+                found[name] = given.value
+        for anchor in _anchors(picker, choice):
+            if any(part.rule.takes_profile for part in anchor.point.definition.walk()):
+                found[anchor_parameter(picker, anchor)] = _anchor_day(view, choice, anchor)
+    return found
+
+
+def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
+    found = [one for one in (picker.anchor_for(choice),) if one is not None]
+    for made in picker.inputs.values():
+        if made.kind == "anchor":
+            found += [picker.anchors[name] for name in made.of if name != "day"]
+    return found
+
+
+def _anchor_day(view: PickerState, choice: Choice, anchor: AnchorPoint) -> Any:
+    clock = AnchorPoint("", period("today"), None, anchor.sources)
+    try:
+        return view.picker.resolver.resolved(
+            anchor.point.definition, view.moment, choice.anchor, choice.calendar, said=clock
+        ).start
+    except ResolveError:
+        return None
+
+
+def _listed_values(name: str, given: Any) -> dict[str, Any]:
+    from ulnager.choices.listed_units import flat
+
+    known = flat(given.options)
+    chosen = sorted((known[key] for key in given.value or ()), key=lambda one: one.start)
+    for one, other in pairwise(chosen):
+        if (other.start - one.end).days > 1:
+            raise ResolveError("several units apart from each other are no two dates")
+    first, last = (chosen[0].start, chosen[-1].end) if chosen else (None, None)
+    return {f"{name}_first": first, f"{name}_last": last}

@@ -1,0 +1,169 @@
+"""A view as plain values, and as the fields of a form."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from typing import Any, NamedTuple
+from urllib.parse import urlencode
+
+from ulnager.choices.input_values import Given
+from ulnager.choices.labels import dates_dict, iso
+from ulnager.choices.listed_units import Listed, offered
+from ulnager.choices.picker_state import PickerState, ShownChoice
+from ulnager.core.words import Words
+
+
+class Field(NamedTuple):
+    """A field of a form: what it is called, shown and sent as.
+
+    ``kind`` is ``choice``, ``by``, or the kind of an input; ``text`` is what the form sends back if
+    nobody touches it, ``options`` are keys with their labels, where there are any.
+    """
+
+    name: str
+    label: str
+    kind: str
+    text: str
+    options: tuple[tuple[str, str], ...] = ()
+    several: bool = False
+    problem: str | None = None
+
+
+def fields_of(view: PickerState) -> tuple[Field, ...]:
+    """What a form of a view consists of, whatever draws it."""
+    told = view_dict(view)
+    choices = tuple((one["key"], one["label"]) for one in told["choices"])
+    if view.choice is None:
+        text = view.state.get(view.picker.name, "")
+        choices = ((text, view.choice_label), *choices)
+    else:
+        text = view.choice
+    found = [Field(view.picker.name, told["label"], "choice", text, choices)]
+    for given, one in zip(view.inputs, told["inputs"], strict=True):
+        options = tuple(_flat(one["options"]))
+        if given.made.kind == "switch":
+            options = tuple((one, view.in_words(one)) for one in ("on", "off"))
+        label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
+        found.append(Field(one["name"], label, one["kind"], given.shown, options, one["several"],
+                           one["problem"]))  # fmt: skip
+    if told["by"] is not None and view.by is not None:
+        units = tuple(
+            (one["key"], one["label"] if one["fits"] else f"{one['label']}: {one['why']}")
+            for one in told["by"]["options"]
+        )
+        found.append(Field(told["by"]["name"], told["by"]["label"], "by", view.by, units))
+    return tuple(found)
+
+
+def _flat(options: list[dict[str, Any]]) -> Iterator[tuple[str, str]]:
+    for one in options:
+        yield one["key"], one["label"]
+        yield from _flat(one.get("options", []))
+
+
+def view_dict(view: PickerState) -> dict[str, Any]:
+    """A view as plain values: see docs/choices.md."""
+    picker = view.picker
+    return {
+        "picker": picker.name,
+        "label": view.labelled(picker.label),
+        "viewers": picker.viewers if picker.viewers != "choose" or not view.locked else "see",
+        "today": view.moment.today.isoformat(),
+        "choice": view.choice,
+        "opening": view.opening,
+        "choices": [_choice(one, view.words) for one in view.choices],
+        "inputs": [_input(view, given) for given in view.inputs],
+        "by": _by(view),
+        "dates": None if view.problems else dates_dict(view.resolution, view.words),
+        "problems": list(view.problems),
+        "notes": list(view.notes),
+        "state": view.state,
+        "shown": urlencode(view.shown, safe="/,"),
+    }
+
+
+def _choice(one: ShownChoice, words: Words) -> dict[str, Any]:
+    return {
+        "key": one.key,
+        "label": one.label,
+        "short": one.short,
+        "heading": one.heading,
+        "chosen": one.chosen,
+        "dates": dates_dict(one.resolution, words),
+    }
+
+
+def _input(view: PickerState, given: Given) -> dict[str, Any]:
+    made = given.made
+    value = given.value
+    if isinstance(value, date):
+        value = value.isoformat()
+    elif made.kind == "listed" and value is not None and not made.several:
+        value = value[0]
+    bounds = [iso(one) if isinstance(one, date) else one for one in (given.low, given.high)]
+    return {
+        "key": made.name,
+        "name": given.name,
+        "id": given.name.replace(".", "-"),
+        "label": view.labelled(made.label),
+        "kind": made.kind,
+        "value": value,
+        "typed": given.text if given.problem else None,
+        "problem": given.problem and view.in_words(given.problem),
+        "untouched": given.name not in view.state,
+        "range": given.range,
+        "min": bounds[0],
+        "max": bounds[1],
+        "step": made.step if made.step is not None else 1 if made.kind == "count" else None,
+        "several": made.several,
+        "options": _options(view, given),
+    }
+
+
+def _options(view: PickerState, given: Given) -> list[dict[str, Any]]:
+    made, value = given.made, given.value
+    if made.kind == "listed":
+        chosen = frozenset(value or ())
+        return [_listed(one, chosen, view.words) for one in offered(made, given.options, chosen)]
+    if made.kind not in ("unit", "word", "anchor"):
+        return []
+    key = "day" if isinstance(value, date) else value
+    return [
+        {
+            "key": one,
+            "label": view.labelled(one.replace("_", " ").capitalize()),
+            "chosen": one == key,
+        }
+        for one in made.of
+    ]
+
+
+def _listed(one: Listed, chosen: frozenset[str], words: Words) -> dict[str, Any]:
+    return {
+        "key": one.key,
+        "label": words.unit(one.label),
+        "start": one.start.isoformat(),
+        "end": one.end.isoformat(),
+        "whole": one.whole,
+        "chosen": one.key in chosen,
+        "options": [_listed(inner, chosen, words) for inner in one.options],
+    }
+
+
+def _by(view: PickerState) -> dict[str, Any] | None:
+    if view.picker.by is None:
+        return None
+    name = f"{view.picker.name}.by"
+    return {
+        "key": view.by,
+        "name": name,
+        "id": name.replace(".", "-"),
+        "label": view.labelled(view.picker.by.label),
+        "untouched": name not in view.state,
+        "options": [
+            {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
+             "fits": one.fits, "why": one.why and view.in_words(one.why)}
+            for one in view.units
+        ],
+    }  # fmt: skip

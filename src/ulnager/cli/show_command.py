@@ -1,0 +1,430 @@
+"""``ulnager show``: a picker, a page or a schedule of the book as viewers see it now."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import TYPE_CHECKING, Any
+
+from ulnager.core.errors import UlnagerError
+
+if TYPE_CHECKING:
+    from ulnager.book.book import Book, BookAnchor, BookPeriod
+    from ulnager.book.sources import BookSource
+from datetime import datetime
+from urllib.parse import parse_qs
+
+import click
+
+from ulnager.cli.help import Command
+from ulnager.cli.measuring import number_text
+from ulnager.cli.options import basis_options, json_option, locale_option
+from ulnager.cli.output import echo, show_json, show_pairs, show_table
+from ulnager.cli.request import Request
+from ulnager.core.errors import SettingError
+
+if TYPE_CHECKING:
+    from ulnager.book.book import Book
+    from ulnager.book.schedules import Schedule
+    from ulnager.choices.pages import OpenedPage, Page
+    from ulnager.choices.picker_state import ShownChoice
+    from ulnager.choices.view import View
+
+
+Pairs = Iterator[tuple[str, str]]
+
+
+def told_name(book: Book, name: str, clock: dict[str, Any]) -> list[tuple[str, str]] | None:
+    """What is to be said of a name, None where no period, anchor, source or calendar has it."""
+    if name in book.periods:
+        return list(_period(book, book.period(name), clock))
+    if name in book.anchors:
+        return list(_anchor(book, book.anchors[name], clock))
+    if name in book.sources:
+        return list(_source(book, book.sources[name], clock))
+    if name in book.calendars:
+        return [("calendar", str(book.calendars[name]))]
+    return None
+
+
+def _period(book: Book, entry: BookPeriod, clock: dict[str, Any]) -> Pairs:
+    yield "period", str(entry.period)
+    yield "label", entry.label
+    if entry.short:
+        yield "short", entry.short
+    anchor = entry.measured_from
+    yield "measured from", "the clock" if anchor is None else f"{anchor.name}: {anchor.point}"
+    yield "calendar", str(entry.calendar or book.calendar or "the Gregorian calendar")
+    for made in entry.period.inputs.values():
+        yield "input", f"{made.name}: {made.kind}, opens with {made.opens or 'nothing'}"
+    if entry.period.inputs:
+        return
+    try:
+        result = entry.resolve(moment=book.moment(**clock))
+    except UlnagerError as error:
+        yield "problem", str(error)
+        return
+    yield "dates", result.label
+    if result.days is not None:
+        yield "length", f"{result.days:,} day{'s' * (result.days != 1)}"
+    for note in result.notes:
+        yield "note", note
+
+
+def _anchor(book: Book, anchor: BookAnchor, clock: dict[str, Any]) -> Pairs:
+    yield "anchor", str(anchor.point)
+    if anchor.running is not None:
+        yield "its day", "is running" if anchor.running else "is over"
+    if anchor.sources:
+        yield "sources", ", ".join(one.name for one in anchor.sources)
+    try:
+        day = book.resolve_phrase(anchor.point, as_of=anchor.name, moment=book.moment(**clock))
+        yield "day", day.label
+    except UlnagerError as error:
+        yield "problem", str(error)
+    used = [one.name for one in book.periods.values() if one.measured_from == anchor]
+    if used:
+        yield "measures", ", ".join(used)
+
+
+def _source(book: Book, source: BookSource, clock: dict[str, Any]) -> Pairs:
+    yield "source", source.query or source.told_place
+    if source.column is not None:
+        yield "column", source.column
+    if source.tz is not None:
+        yield "zone", source.tz
+    if source.limit is not None:
+        yield "period", str(source.limit)
+    try:
+        held = source.profile(moment=book.moment(**clock))
+    except UlnagerError as error:
+        yield "problem", str(error)
+        return
+    yield "dates", f"{held.first} to {held.last}, {held.rows:,} rows"
+    yield "look at", f"ulnager profile {source.name} --book {book.file}"
+
+
+_MOMENTS = 5
+
+
+@click.command("show", cls=Command)
+@click.argument("name", metavar="[NAME]", required=False)
+@click.option("--choose", metavar="KEY", help="Another choice of the picker.")
+@click.option("--set", "values", metavar="INPUT=VALUE", multiple=True, help="A value of an input.")
+@click.option("--by", metavar="UNIT", help="Another unit for charts to be grouped by.")
+@click.option("--link", metavar="LINK", help="Open it from a link: a query string.")
+@click.option("--as-link", is_flag=True, help="Print the link to what is shown, and nothing else.")
+@click.option("--as-book", is_flag=True, help="Print a line for 'opens' in the book instead.")
+@json_option
+@locale_option
+@basis_options
+def command(
+    request: Request,
+    name: str | None,
+    choose: str | None,
+    values: tuple[str, ...],
+    by: str | None,
+    link: str | None,
+    as_link: bool,
+    as_book: bool,
+    as_json: bool,
+) -> None:
+    """Print a picker, a page or a schedule of the book as viewers see it now, or what another name
+    of the book stands for; without NAME, the whole book at a glance.
+
+    \b
+      ulnager show --book periods.toml
+      ulnager show dates --book periods.toml --choose recent --set n=14
+      ulnager show operations --book periods.toml --link "dates=recent&dates.recent.n=14"
+    """
+    book = request.open_book
+    if book is None:
+        raise SettingError("show what? Name a book: --book FILE")
+    clock = _clock(request)
+    if name is None:
+        for option in (choose, values, by, link, as_link, as_book):
+            if option:
+                raise SettingError("--choose and its kin are for a picker or a page; name one")
+        _show_book(book, clock, as_json)
+        return
+    fields = _fields(link)
+    if name in book.schedules:
+        if choose or values or by or link or as_link or as_book:
+            raise SettingError("what a schedule sends is said in the book")
+        _show_schedule(book.schedules[name], clock, as_json)
+        return
+    if name in book.pages:
+        page = book.pages[name]
+        opened = page.read(fields, **clock) if link is not None else page.open(**clock)
+        opened = _changed_page(page, opened, clock, choose, values, by)
+        if as_link or as_book:
+            view = opened.views[page.home] if page.home else None
+            if view is None:
+                raise SettingError(f"the page {name} has no picker of its own to link to")
+            _print_state(view, as_book)
+        else:
+            _show_page(book, opened, as_json)
+        return
+    if name not in book.pickers:
+        for option in (choose, values, by, link, as_link, as_book):
+            if option:
+                raise SettingError("--choose and its kin are for a picker or a page")
+        _show_name(book, name, clock, as_json)
+        return
+    picker = book.picker(name)
+    view = picker.read(fields, **clock) if link is not None else picker.open(**clock)
+    view = _changed(view, choose, values, by)
+    if as_link or as_book:
+        _print_state(view, as_book)
+    elif as_json:
+        show_json(view.to_dict())
+    else:
+        _show_view(view)
+
+
+def _show_name(book: Book, name: str, clock: dict[str, Any], as_json: bool) -> None:
+    told = told_name(book, name, clock)
+    if told is None:
+        from ulnager.core.suggest import no_such
+
+        known = [*book.pickers, *book.pages, *book.schedules, *book.periods, *book.anchors,
+                 *book.sources, *book.calendars]  # fmt: skip
+        raise SettingError(no_such("name in the book", name, known))
+    if as_json:
+        show_json([{"what": what, "told": text} for what, text in told])
+    else:
+        show_pairs(told)
+
+
+def _clock(request: Request) -> dict[str, Any]:
+    """The moment as the options say it."""
+    if request.as_of is not None:
+        raise SettingError("--as-of is for a phrase; viewers' choices have their own anchors")
+    return {"today": request.today, "now": request.now, "tz": request.tz, "locale": request.locale}
+
+
+def _fields(link: str | None) -> dict[str, Any]:
+    if link is None:
+        return {}
+    query = link.partition("?")[2] if "?" in link else link
+    try:
+        return dict(parse_qs(query, keep_blank_values=True, max_num_fields=500))
+    except ValueError:
+        raise SettingError("the link has too many fields") from None
+
+
+def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | None) -> View:
+    """The view after what the options say; a key, an input or a unit that is not there is wrong."""
+    if choose is not None:
+        keys = [choice.key for choice in view.choices]
+        if choose not in keys:
+            from ulnager.core.suggest import no_such
+
+            raise SettingError(no_such("choice", choose, keys))
+        view = view.choose(choose)
+    for text in values:
+        name, sign, value = text.partition("=")
+        known = list(dict.fromkeys(given.made.name for given in view.inputs))
+        base, number = _input_of(name, view)
+        if not sign or base not in known or not number.isdigit() or number == "0":
+            raise SettingError(
+                f"--set {text}: write INPUT=VALUE, of a further range INPUT.2=VALUE, or the name "
+                f"that links have; the inputs here are: {', '.join(known) or 'none'}"
+            )
+        count = int(number)
+        while view.chosen is not None and view.range_count(view.chosen) < count:
+            more = view.add_range()
+            if more.state == view.state:
+                raise SettingError(f"--set {text}: {more.notes[0]}")
+            view = more
+        view = view.enter(range=count, **{base: value})
+    return view if by is None else view.group(by)
+
+
+def _input_of(name: str, view: View) -> tuple[str, str]:
+    """The input that a name means, and its range: ``first``, ``first.2``, or as links write it,
+    ``dates.own.first.2``."""
+    for before in (f"{view.picker.name}.{view.choice}.", f"{view.choice}.", f"{view.picker.name}."):
+        name = name.removeprefix(before)
+    base, _, number = name.partition(".")
+    return base, number or "1"
+
+
+def _changed_page(
+    page: Page,
+    opened: OpenedPage,
+    clock: dict[str, Any],
+    choose: str | None,
+    values: tuple[str, ...],
+    by: str | None,
+) -> OpenedPage:
+    if choose is None and not values and by is None:
+        return opened
+    if page.home is None:
+        raise SettingError(f"the page {page.name} has no picker of its own to choose from")
+    view = _changed(opened.views[page.home], choose, values, by)
+    return page.open(**clock, chosen={page.home: view})
+
+
+def _print_state(view: View, as_book: bool) -> None:
+    if not as_book:
+        echo(view.link())
+        return
+    pairs = ", ".join(f'"{name}" = "{text}"' if "." in name else f'{name} = "{text}"'
+                      for name, text in view.state.items())  # fmt: skip
+    echo(f"opens = {{ {pairs} }}" if pairs else "opens = {}")
+
+
+def _dates(choice: ShownChoice) -> tuple[str, str]:
+    result = choice.resolution
+    if result is None:
+        return "has a problem", ""
+    return result.label, "" if result.days is None else f"{result.days:,}"
+
+
+def _show_view(view: View) -> None:
+    rows, heading = [], None
+    for choice in view.choices:
+        if choice.heading != heading:
+            heading = choice.heading
+            rows.append(("", heading or "", "", "", ""))
+        mark = ">" if choice.chosen else ""
+        rows.append((mark, choice.label, *_dates(choice), choice.key))
+    show_table(("", view.picker.label, "dates", "days", "key"), rows, ("days",))
+    echo()
+    show_pairs(_pairs(view))
+
+
+def _pairs(view: View) -> Iterator[tuple[str, str]]:
+    result = view.resolution
+    dates = f": {result.label}" if result and view.choice is not None else ""
+    yield "shown", f"{view.choice_label}{dates}"
+    for given in view.inputs:
+        known = f"{given.made.name} = {given.shown or '…'}"
+        bounds = [one for one in (given.low, given.high) if one is not None]
+        told = f" ({' to '.join(map(str, bounds))})" if bounds else ""
+        number = f" {given.range}" if given.range > 1 else ""
+        yield "input", f"{given.made.label}{number}: {known}{told}"
+    if view.by is not None:
+        units = ", ".join(f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
+                          for one in view.units if one.buckets is not None)  # fmt: skip
+        yield "by", f"{view.by}; there are: {units}"
+    if view.picker.is_of_several:
+        yield "measured from", view.measured_from or "the clock"
+    yield "today", f"{view.moment.today}"
+    for text in view.problems:
+        yield "problem", text
+    for text in view.notes:
+        yield "note", text
+
+
+def _value(found: Any) -> str:
+    """The measure of all a chart's dates, where it draws one."""
+    return "" if found is None or isinstance(found, str) else number_text(found.rows[0].value)
+
+
+def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
+    from ulnager.choices.chart_values import kept_by, values_of
+
+    sources: dict[str, Any] = {}
+    kept = {key: kept_by(book.sources, chart, sources) for key, chart in opened.charts.items()}
+    if as_json:
+        plain = opened.to_dict()
+        for key, rows in kept.items():
+            plain["charts"][key]["rows"] = rows
+        for key, found in opened.values().items():
+            is_said = found is None or isinstance(found, str)
+            plain["charts"][key]["values"] = found if is_said else found.to_dict()
+        show_json(plain)
+        return
+    echo(opened.page.label)
+    drawn = {key: one for key, one in opened.charts.items() if one.chart.drawn.get("value")}
+    values = values_of(book.sources, drawn, by=False, opened=sources)
+    shown = [
+        (
+            chart.label,
+            chart.dates,
+            kept[chart.key],
+            _value(values.get(chart.key)),
+            chart.by or "",
+            chart.key,
+        )
+        for chart in opened.charts.values()
+    ]
+    show_table(("chart", "dates", "rows", "value", "by", "key"), shown, ("rows", "value"))
+    echo()
+    show_pairs([(key, chart.governed_by) for key, chart in opened.charts.items()])
+    told: list[tuple[str, str]] = []
+    told += [("problem", text) for chart in opened.charts.values() for text in chart.problems]
+    told += [("note", text) for chart in opened.charts.values() for text in chart.notes]
+    told += [("note", text) for view in opened.views.values() for text in view.notes]
+    if told:
+        echo()
+        show_pairs(list(dict.fromkeys(told)))
+
+
+def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> None:
+    now = _now(schedule, clock)
+    when = {"today": clock["today"], "now": clock["now"]}
+    moments = schedule.moments(now, _MOMENTS)
+    if as_json:
+        show_json([schedule.to_dict(moment, **when) for moment in moments])
+        return
+    if not moments:
+        echo(f"{schedule.label}: {schedule.every} has no moment any more, so it goes out no more")
+        return
+    rows = []
+    for moment in moments:
+        opened = schedule.open(moment, **when)
+        for place, chart in enumerate(opened.charts.values()):
+            rows.append(("" if place else f"{moment:%a %Y-%m-%d %H:%M}", chart.label, chart.dates,
+                         chart.governed_by))  # fmt: skip
+    echo(f"{schedule.label}: {schedule.page.label}, {schedule.every} at {schedule.at:%H:%M}")
+    show_table(("goes out", "chart", "dates", "what governs it"), rows)
+
+
+def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
+    from ulnager.choices.moment import moment_from
+
+    if clock["locale"] is not None:
+        raise SettingError("a schedule goes out in the book's language; leave --locale out")
+    moment = moment_from(clock["today"], clock["now"], clock["tz"] or None)
+    if moment.now is not None:
+        return moment.now
+    return datetime(moment.today.year, moment.today.month, moment.today.day, tzinfo=schedule.zone)
+
+
+def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
+    rows, shorts = [], []
+    moment = book.moment(**clock)
+    for entry in book.periods.values():
+        if entry.period.inputs:
+            dates = "viewers fill it in"
+        else:
+            try:
+                dates = book.resolve(entry.name, moment=moment).label
+            except UlnagerError as error:
+                dates = f"has no dates: {error}".splitlines()[0]
+        rows.append((entry.name, entry.label, dates, str(entry.period)))
+        shorts.append(entry.short or entry.label)
+    offered = [
+        *(("picker", one.name, f"{one.label}: {', '.join(c.key for c in one.choices)}")
+          for one in book.pickers.values()),
+        *(("page", one.name, f"{one.label}: {', '.join(c.key for c in one.charts)}")
+          for one in book.pages.values()),
+        *(("schedule", one.name, f"{one.label}: {one.page.name}, {one.every} at {one.at:%H:%M}")
+          for one in book.schedules.values()),
+    ]  # fmt: skip
+    if as_json:
+        show_json({
+            "periods": [
+                {**dict(zip(("name", "label", "dates", "phrase"), row, strict=True)),
+                 "short": short}
+                for row, short in zip(rows, shorts, strict=True)
+            ],
+            "offered": [dict(zip(("kind", "name", "what"), one, strict=True)) for one in offered],
+        })  # fmt: skip
+        return
+    show_table(("name", "label", "dates", "phrase"), rows)
+    if offered:
+        echo()
+        show_pairs([(f"{kind} {name}", what) for kind, name, what in offered])

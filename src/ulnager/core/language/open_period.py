@@ -1,0 +1,395 @@
+"""Phrases with slots, ``last {n} rolling {unit}``: read once, and filled with values later."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Iterator, Mapping
+from typing import Any, Final
+
+from ulnager.core.arguments import shown
+from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
+from ulnager.core.language.failures import vocabulary
+from ulnager.core.language.inputs import (
+    Input,
+    InputProblem,
+    checked_input,
+    count_of,
+    day_of,
+    one_of,
+    settings_of,
+    switch_of,
+)
+from ulnager.core.language.period import Period
+from ulnager.core.language.reader import read_open, read_period
+from ulnager.core.language.token import Token
+from ulnager.core.language.tokens import tokens_of
+from ulnager.core.periods import phrases
+from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.open_slots import LISTED, OpenCount, OpenDay, OpenUnit
+from ulnager.core.periods.rule import Kind
+from ulnager.core.units import UNIT_NAMES, Unit
+
+Settings = Mapping[str, Mapping[str, Any]]
+_FILLS: Final[dict[type, str]] = {OpenCount: "count", OpenUnit: "unit", OpenDay: "day"}
+
+
+class OpenPeriod(Period):
+    """A phrase with slots. ``inputs`` are the slots by name, with their kinds and settings.
+
+    ``filled`` gives a period like any other; resolving one whose slots are open is an error.
+    """
+
+    __slots__ = ("_forms", "_inputs", "_text")
+
+    def __init__(
+        self, text: str, forms: dict[tuple[str, ...], Definition], inputs: dict[str, Input]
+    ) -> None:
+        super().__init__(next(iter(forms.values())))
+        object.__setattr__(self, "_text", text)
+        object.__setattr__(self, "_forms", forms)
+        object.__setattr__(self, "_inputs", inputs)
+
+    @property
+    def inputs(self) -> dict[str, Input]:
+        """The slots by name, with their kinds and settings."""
+        return dict(self._inputs)
+
+    _inputs: dict[str, Input]
+    _text: str
+    _forms: dict[tuple[str, ...], Definition]
+
+    def filled(self, **values: Any) -> Period:
+        """The period with a value in each slot, typed or as text; what is left out opens as set.
+
+        >>> from ulnager import period
+        >>> str(period("last {n} rolling {unit}").filled(n=14, unit="week"))
+        'last 14 rolling weeks'
+
+        Raises SettingError for a value that cannot be, or a slot that is left out and has no
+        ``opens``.
+        """
+        for name in values:
+            if name not in self.inputs:
+                raise SettingError(
+                    f"there is no slot {{{name}}}; there are: {', '.join(self.inputs)}"
+                )
+        found = {}
+        for name, made in self.inputs.items():
+            given = values.get(name, made.opens)
+            if given is None and made.kind != "switch":
+                raise SettingError(f"the slot {{{name}}} is open; give {name}=")
+            try:
+                found[name] = plain_value(made, given)
+            except InputProblem as problem:
+                raise SettingError(f"{name} is {shown(given)}: {problem}") from None
+        return Period(self.definition_with(found))
+
+    def definition_with(self, values: Mapping[str, Any]) -> Definition:
+        """The definition with values in its slots: numbers, dates or points, units, words,
+        phrases for listed ones, and whether a switch is on."""
+        words = tuple(values[name] for name in self.inputs if self.inputs[name].kind == "word")
+        definition = _put(self._forms[words], values)
+        for name, made in self.inputs.items():
+            if made.kind == "switch" and values.get(name):
+                definition = cut_by(definition, made.phrase or "")
+        return definition
+
+    def resolve(self, *args: Any, **given: Any) -> Any:
+        """Not while slots are open: raises ResolveError that names them."""
+        raise self._is_open()
+
+    def resolve_each(self, *args: Any, **given: Any) -> Any:
+        """Not while slots are open: raises ResolveError that names them."""
+        raise self._is_open()
+
+    def _is_open(self) -> ResolveError:
+        names = ", ".join(f"{{{name}}}" for name in self.inputs)
+        first = next(iter(self.inputs))
+        return ResolveError(
+            f"'{self}' has open slots: {names}; fill them first: period.filled({first}=…)"
+        )
+
+    def __str__(self) -> str:
+        return self._text
+
+    def __eq__(self, other: object) -> bool:
+        return (
+            isinstance(other, OpenPeriod)
+            and self._text == other._text
+            and self.inputs == other.inputs
+        )
+
+    def __hash__(self) -> int:
+        return hash(self._text)
+
+    def __repr__(self) -> str:
+        return f"ulnager.period({self._text!r})"
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return open_period, (self._text, {n: _given(i) for n, i in self.inputs.items()})
+
+
+def _given(made: Input) -> dict[str, Any]:
+    usual = Input("", "", "")._asdict()
+    held = {key: value for key, value in made._asdict().items() if value != usual[key]}
+    held.pop("name", None)
+    return {**held, "kind": made.kind}
+
+
+def plain_value(made: Input, given: object) -> Any:
+    """What was given for an input as a value to fill in; InputProblem where it cannot be."""
+    if made.kind == "count":
+        return count_of(made, given)
+    if made.kind == "unit":
+        return UNIT_NAMES[one_of(made, given)]
+    if made.kind == "word":
+        return one_of(made, given)
+    if made.kind == "switch":
+        return False if given is None else switch_of(given)
+    if made.kind == "day":
+        return day_of(given)
+    if made.kind == "anchor":
+        return given if isinstance(given, Definition) else day_of(given)
+    texts = [given] if isinstance(given, str) else list(given) if isinstance(given, list) else []
+    if not texts or not all(isinstance(text, str) for text in texts):
+        raise InputProblem("give the key of a unit, such as '2026-W14'")
+    try:
+        return joined([read_period(text) for text in texts])
+    except PeriodSyntaxError:
+        raise InputProblem(f"{shown(given)} is no key of a unit") from None
+
+
+def joined(definitions: list[Definition]) -> Definition:
+    """The union of several definitions."""
+    found = definitions[0]
+    for other in definitions[1:]:
+        found = Definition(phrases.plus, (found, other))
+    return found
+
+
+def cut_by(definition: Definition, cut: str) -> Definition:
+    """A definition cut by a phrase such as ``except anchor day``, before its ``as of`` and shifts.
+
+    Raises PeriodSyntaxError for what is no cut.
+    """
+    if definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
+        inner = cut_by(definition.args[0], cut)
+        return Definition(definition.rule, (inner, *definition.args[1:]))
+    return _led_by(_cut(cut), definition)
+
+
+@functools.lru_cache(maxsize=256)
+def _cut(cut: str) -> Definition:
+    found = read_period(f"today {cut}")
+    if not found.rule.follows:
+        raise PeriodSyntaxError(
+            cut,
+            0,
+            len(cut),
+            "it cuts nothing",
+            (),
+            ("except anchor day", "only weekdays"),
+            (),
+            True,
+        )
+    return found
+
+
+def _led_by(cut: Definition, lead: Definition) -> Definition:
+    first = cut.args[0]
+    return Definition(
+        cut.rule, (_led_by(first, lead) if first.rule.follows else lead, *cut.args[1:])
+    )
+
+
+def _put(definition: Definition, values: Mapping[str, Any]) -> Definition:
+    """A definition with values where its slots are."""
+    if definition.rule is LISTED:
+        return values[definition.args[0].name]  # type: ignore[no-any-return]
+    args = []
+    for arg in definition.args:
+        if isinstance(arg, Definition):
+            arg = _put(arg, values)
+        elif isinstance(arg, tuple(_FILLS)):
+            value = values[getattr(arg, "slot")]  # noqa: B009
+            if isinstance(value, Definition):
+                return value
+            arg = value
+        args.append(arg)
+    return Definition(definition.rule, tuple(args))
+
+
+def slots_of(definition: Definition) -> Iterator[tuple[str, str]]:
+    """The names and kinds of the slots in a definition, in the order in which they are printed."""
+    for arg in definition.args:
+        if isinstance(arg, Definition):
+            yield from slots_of(arg)
+        elif isinstance(arg, tuple(_FILLS)):
+            yield getattr(arg, "slot"), _FILLS[type(arg)]  # noqa: B009
+        elif definition.rule is LISTED:
+            yield arg.name, "listed"
+
+
+def last_slots(definition: Definition) -> set[str]:
+    """The slots that stand for a last day."""
+    found = set()
+    for part in definition.walk():
+        if part.rule.last_days[-1] and not part.open_sides[1]:
+            arg = part.args[-1]
+            if isinstance(arg, Definition) and isinstance(next(iter(arg.args), None), OpenDay):
+                found.add(arg.args[0].slot)
+    return found
+
+
+def open_period(
+    phrase: str, settings: Settings | None = None, own_units: tuple[Unit, ...] = ()
+) -> Period:
+    """The period of a phrase with slots, and the settings of its inputs by name; a plain one where
+    there are none, as in a label with such a sign.
+
+    Raises PeriodSyntaxError for a slot where none can be, SettingError for settings that fit none.
+    """
+    settings = dict(settings or {})
+    tokens = tokens_of(phrase)
+    names = list(dict.fromkeys(token.text[1:-1] for token in tokens if token.kind == "slot"))
+    if not names and not settings:
+        return Period(read_period(phrase, own_units))
+    said = {name: settings_of(name, given).get("kind") for name, given in settings.items()}
+    for name in settings:
+        if name not in names and said.get(name) not in ("switch", "anchor"):
+            told = ", ".join(f"{{{one}}}" for one in names) or "none"
+            raise SettingError(f"the phrase has no slot {{{name}}}; there are: {told}")
+    listed = frozenset(name for name in names if said.get(name) == "listed")
+    words = [name for name in names if said.get(name) == "word"]
+    words, options = _words_of(phrase, tokens, names, words, listed, settings, own_units)
+    forms: dict[tuple[str, ...], Definition] = {}
+    for chosen in _choices(options):
+        found = read_open(phrase, _worded(tokens, dict(zip(words, chosen, strict=True))), listed,
+                          own_units)  # fmt: skip
+        if found is not None:
+            forms[chosen] = found
+    first, definition = next(iter(forms.items()))
+    kinds = dict(slots_of(definition)) | dict.fromkeys(words, "word")
+    inputs = {}
+    for name in (*names, *(name for name in settings if name not in names)):
+        given = dict(settings.get(name, {}))
+        kind = kinds.get(name, given.get("kind", ""))
+        told = given.get("kind", kind)
+        if told != kind and (kind, told) != ("day", "anchor"):
+            raise SettingError(
+                f"{{{name}}} stands where a {kind} is wanted, and is said to be {told}"
+            )
+        if kind == "unit":
+            given.setdefault("of", ["day", "week", "month", "quarter", "year"])
+            _check_units(given["of"])
+        if kind == "word":
+            given["of"] = list(options[words.index(name)])
+        if kind == "listed" and "unit" not in given:
+            raise SettingError(f"{{{name}}} is listed; say of which unit: unit = 'week'")
+        if kind == "switch":
+            if not isinstance(given.get("phrase"), str):
+                raise SettingError(f"{name} is a switch; say what it cuts: phrase = 'except today'")
+            _cut(given["phrase"])
+        inputs[name] = checked_input(name, kind, given)
+    text = _canonical(str(definition), words, first)
+    if read_open(text, _worded(tokens_of(text), dict(zip(words, first, strict=True))), listed,
+                 own_units) != definition:  # fmt: skip
+        text = " ".join(token.text for token in tokens)
+    return OpenPeriod(text, forms, inputs)
+
+
+def _check_units(of: object) -> None:
+    for name in of if isinstance(of, (list, tuple)) else ():
+        if Unit.named(str(name)) is None:
+            raise SettingError(f"of has {shown(name)}; give units such as 'day' and 'week'")
+
+
+def _words_of(
+    phrase: str,
+    tokens: list[Token],
+    names: list[str],
+    words: list[str],
+    listed: frozenset[str],
+    settings: Settings,
+    own_units: tuple[Unit, ...],
+) -> tuple[list[str], list[list[str]]]:
+    """Which slots stand for words, and which words each may be."""
+
+    def reads(chosen: dict[str, str]) -> Definition | None:
+        return read_open(phrase, _worded(tokens, chosen), listed, own_units)
+
+    def options(name: str, others: dict[str, str]) -> list[str]:
+        of = settings.get(name, {}).get("of")
+        known = list(of) if isinstance(of, (list, tuple)) else _candidates()
+        found, kinds = [], None
+        for word in known:
+            made = reads({**others, name: word})
+            if made is None or (of is None and word not in str(made)):
+                continue
+            # The other slots have to stand for the same, whichever word it is.
+            kinds = kinds or dict(slots_of(made))
+            if kinds == dict(slots_of(made)):
+                found.append(word)
+        if of is not None and len(found) < len(known):
+            wrong = next(word for word in known if word not in found)
+            raise SettingError(f"{{{name}}} cannot be {shown(wrong)} there")
+        return found
+
+    if not words:
+        if read_open(phrase, tokens, listed, own_units) is not None:
+            return [], []
+        for name in names:
+            found = options(name, {})
+            if found:
+                return [name], [found]
+    elif len(words) == 1:
+        found = options(words[0], {})
+        if found:
+            return words, [found]
+    else:
+        each = [list(settings[name].get("of") or _candidates()[:12]) for name in words]
+        if any(reads(dict(zip(words, chosen, strict=True))) for chosen in _choices(each)):
+            return words, each
+    # The reader says where and why.
+    read_period(phrase, own_units)
+    raise PeriodSyntaxError(phrase, 0, len(phrase), "a slot stands where none can be")
+
+
+def _candidates() -> list[str]:
+    others = (word for word in vocabulary() if word not in _FIRST_WORDS and word not in UNIT_NAMES)
+    return [*_FIRST_WORDS, *others]
+
+
+_FIRST_WORDS: Final = (
+    "rolling", "whole", "last", "next", "previous", "this", "first", "before", "after", "since",
+    "until", "from", "earlier", "later", "plus", "except", "only", "within",
+)  # fmt: skip
+
+
+def _choices(options: list[list[str]]) -> Iterator[tuple[str, ...]]:
+    from itertools import product
+
+    return product(*options)
+
+
+def _worded(tokens: list[Token], chosen: Mapping[str, str]) -> list[Token]:
+    """The tokens with words where their slots are."""
+    found = []
+    for token in tokens:
+        word = chosen.get(token.text[1:-1]) if token.kind == "slot" else None
+        if word is None:
+            found.append(token)
+        else:
+            found += [token._replace(kind="word", text=part) for part in word.split()]
+    return found
+
+
+def _canonical(text: str, names: list[str], words: tuple[str, ...]) -> str:
+    """The printed form with the slots of words put back."""
+    parts = text.split(" ")
+    for name, word in zip(names, words, strict=True):
+        for place, part in enumerate(parts):
+            if part == word:
+                parts[place] = f"{{{name}}}"
+                break
+    return " ".join(parts)

@@ -1,0 +1,161 @@
+"""What a live condition cannot be: what SQL cannot tell to be wrong, and hours without a clock."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date
+from typing import Any, Final
+
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.table_calendar import TableCalendar
+from ulnager.core.errors import FilterError
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.names import NamedUnit
+from ulnager.core.periods.period_tree import Joined, Part, Tree
+from ulnager.core.periods.rule import Kind
+from ulnager.core.periods.shifting import aligned
+from ulnager.core.units import Unit
+from ulnager.filters.columns import COLUMN_TYPES
+
+
+def check_definition(definition: Definition, calendar: Calendar) -> None:
+    """FilterError for what SQL could not tell to be wrong."""
+    for part in definition.walk():
+        if part.unit is Unit.WEEK and NamedUnit(Unit.WEEK, 53) in part.args:
+            raise FilterError(
+                f"'{part}' does not come every year, so SQL would look at many of them; say the "
+                "year, 'week 53 of 2026', or filter with frozen dates"
+            )
+        checked = _CHECKED.get(part.rule.looks_for)
+        if checked is not None and not checked(part, calendar):
+            raise FilterError(
+                f"'{part}' may not be there, which SQL cannot say; filter with frozen dates"
+            )
+        inside = part.edge_of
+        if inside is not None and inside.may_be_empty:
+            raise FilterError(
+                f"'{inside}' may be empty and has no start and no end then, which SQL cannot "
+                "say; filter with frozen dates"
+            )
+
+
+def check_one_span(definition: Definition) -> None:
+    """ResolveError where something is measured from what may be several spans."""
+    for part in definition.walk():
+        if part.rule.kind is Kind.RANGES and part.rule.find_one is None:
+            raise part.several()
+
+
+def check_data(definition: Definition, place: tuple[str, str] | None) -> None:
+    """FilterError where the data's dates are spoken of, and nobody says which these are, or no
+    statement finds them."""
+    if any(part.rule.takes_profile for part in definition.walk()):
+        raise FilterError(
+            "the latest whole day takes a profile of the data, which a condition cannot make; "
+            "measure from latest, or filter with frozen dates"
+        )
+    if place is None and any(part.rule.asks == "data" for part in definition.walk()):
+        raise FilterError(
+            "the phrase speaks of the data's dates; say which table and column hold them: "
+            "latest=('trips', 'day'), --latest-in trips.day"
+        )
+
+
+def check_time(
+    column_type: str, zone: str | None, each_running: bool, today: date | None, now: Any
+) -> None:
+    """FilterError where hours, minutes and seconds have no live condition."""
+    if not COLUMN_TYPES[column_type].is_moment or zone is None:
+        raise FilterError(
+            "hours, minutes and seconds are live for a column of instants (timestamptz) with its "
+            "tz only; freeze the dates for others"
+        )
+    if each_running:
+        raise FilterError("the day of a row has no moment to count hours from; leave running out")
+    if today is not None and now is None:
+        raise FilterError("a fixed today has no moment to count hours from; give now as well")
+
+
+_LEAST_DAYS: Final = {1: 28, 3: 89, 6: 181, 12: 365}
+_MOST_DAYS: Final = {1: 31, 3: 92, 6: 184, 12: 366}
+
+
+def _whole_unit(inside: Definition, calendar: Calendar) -> Unit | None:
+    """The unit that a phrase always is, whole; None where it may be anything else."""
+    inside = inside.core
+    unit, other, to_date = aligned(Basis(calendar, 0, True), inside)
+    is_one = inside.rule.kind is Kind.SPAN and unit is not None and unit == other and not to_date
+    return unit if is_one else None
+
+
+def _unit_is_there(span: Definition, calendar: Calendar) -> bool:
+    """Whether ``2nd month of PHRASE`` can be counted on."""
+    ordinal, unit, inside = span.args
+    if inside.core.rule.is_written:
+        return True
+    outer, number = _whole_unit(inside, calendar), max(ordinal.number, 1)
+    if outer is None:
+        return False
+    if outer.months and unit.months and outer.months % unit.months == 0:
+        return bool(number <= outer.months // unit.months)
+    least = _LEAST_DAYS.get(outer.months) or calendar.fixed_days(outer)
+    most = _MOST_DAYS.get(unit.months) or calendar.fixed_days(unit)
+    return bool(most and number * most <= least)
+
+
+def _name_is_there(span: Definition, calendar: Calendar) -> bool:
+    """Whether ``march of PHRASE`` can be counted on: a year has all of them."""
+    inside = span.args[1]
+    return inside.core.rule.is_written or _whole_unit(inside, calendar) is Unit.YEAR
+
+
+def _is_there(point: Definition, calendar: Calendar) -> bool:
+    """Whether ``3rd friday of PHRASE`` and its like can be counted on."""
+    ordinal, name, inside = point.args
+    if inside.core.rule.is_written:
+        return True  # Its days are known now, and checked where they are counted.
+    unit = _whole_unit(inside, calendar)
+    if unit is None:
+        return False
+    if isinstance(calendar, TableCalendar) and calendar.lists(unit):
+        days = 1
+    else:
+        days = 28 if unit.months else calendar.fixed_days(unit) or 1
+    if name.weekday is not None:
+        days //= 7
+    elif name.unit is Unit.BUSINESS_DAY:
+        days = calendar.business.fewest_in(days)
+    return bool(days >= max(ordinal.number, 1))
+
+
+_CHECKED: Final[dict[str, Callable[[Definition, Calendar], bool]]] = {
+    "day": _is_there,
+    "unit": _unit_is_there,
+    "name": _name_is_there,
+}
+
+
+def check_sorted(tree: Tree) -> None:
+    """FilterError for sorts of days in a period without an end, which frozen dates have none of,
+    either, unless another period cuts it."""
+    _open_side(tree, is_cut=False)
+
+
+def _open_side(tree: Tree, *, is_cut: bool) -> bool:
+    """Whether a part of a tree is open on a side."""
+    if isinstance(tree, Part):
+        return any(tree.definition.open_sides)
+    if isinstance(tree, Joined):
+        other = _open_side(tree.two, is_cut=False)
+        is_within = tree.how == "within"
+        one = _open_side(tree.one, is_cut=is_cut or (is_within and not other))
+        return (
+            one and other if is_within else one if tree.how.startswith("except") else one or other
+        )
+    found = _open_side(tree.one, is_cut=is_cut)
+    if found and not is_cut:
+        raise FilterError(
+            f"a period without an end on one side has no end of {tree.days}, either; cut it first, "
+            "for example with 'within data'"
+        )
+    return found

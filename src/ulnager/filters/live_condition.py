@@ -1,0 +1,317 @@
+"""A live condition with all that it takes, as one value, and how it is written for an engine.
+
+The rules are those of ``core.periods.phrases``, the very same functions; only the days are pieces
+of SQL here. What an engine cannot work out is an error, never another condition.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime, timedelta, tzinfo
+from typing import Any, NamedTuple
+
+from sqlalchemy import (
+    Boolean,
+    ColumnClause,
+    ColumnElement,
+    Date,
+    DateTime,
+    Dialect,
+    TableClause,
+    and_,
+)
+from sqlalchemy.ext.compiler import compiles
+from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.elements import Grouping
+from sqlalchemy.sql.functions import FunctionElement
+from sqlalchemy.sql.operators import inv
+
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import LAST_DAY
+from ulnager.core.calendars.zones import zone_name, zone_named
+from ulnager.core.errors import FilterError
+from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.clock import (
+    Calendars,
+    as_days,
+    as_instant,
+    calendars_of,
+    time_after_midnight,
+)
+from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.grain import Grain, grain_named
+from ulnager.core.periods.period_tree import Part, parts_of
+from ulnager.core.periods.shifting import aligned
+from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
+from ulnager.filters.date_table_sql import DateTable
+from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
+from ulnager.filters.grain_sql import Grained
+from ulnager.filters.live_checks import (
+    check_data,
+    check_definition,
+    check_one_span,
+    check_sorted,
+    check_time,
+)
+from ulnager.filters.live_joins import DayColumn, joined_clause
+from ulnager.filters.sql_arithmetic import SqlArithmetic
+from ulnager.filters.sql_text import dialect_named, named_column
+
+
+class Live(NamedTuple):
+    """What a live condition is written with; see :func:`ulnager.live_where` for each."""
+
+    column_type: str = "date"
+    tz: str | tzinfo | None = None
+    calendar: Calendar | None = None
+    calendars: Mapping[str, Calendar] | None = None
+    defaults: Defaults | None = None
+    latest: object = None
+    latest_type: str | None = None
+    open_ended: Sequence[date | str] = ()
+    today: date | None = None
+    now: datetime | str | None = None
+    anchor: str | ColumnElement[Any] | None = None
+    anchor_type: str = "date"
+    running: bool = False
+    date_table: str | None = None
+    rounding: str | None = None
+    grain: str | Grain | None = None
+    day_starts: str = "00:00"
+    parameters: Mapping[str, ColumnElement[Any]] | None = None
+
+    def where(self, definition: Definition, on: str | ColumnElement[Any]) -> ColumnElement[bool]:
+        """The condition of a phrase without open slots."""
+        ready = self._ready(definition, on)
+        column = named_column(on)
+        anchors = [] if self.anchor is None else [named_column(self.anchor)]
+        given = [*anchors, *(self.parameters or {}).values()]
+        tree = parts_of(definition)
+        if not isinstance(tree, Part):
+            check_sorted(tree)
+            # Which months a joined period touches cannot be told from its parts.
+            ready = ready._replace(held=ready.held._replace(rounding=None))
+
+        def part(definition: Definition) -> ColumnElement[bool]:
+            check_one_span(definition)
+            is_open, bounds = definition.open_sides, _Bounds(ready, definition)
+            if ready.held.stands_for is not None:
+                # Whether it cuts a unit of the column shows where it is written, on any engine.
+                bounds.written(dialect_named("duckdb"), *("day" for _ in given))
+            sides = [LiveSide(bounds, side, column, *given) for side in (0, 1) if not is_open[side]]
+            return and_(*sides) if sides else column.is_not(None)
+
+        minutes = ready.day_starts // timedelta(minutes=1)
+        days = DayColumn(column, self.column_type, ready.zone, minutes)
+        return joined_clause(tree, part, days, ready.calendars)
+
+    def _ready(self, definition: Definition, on: str | ColumnElement[Any]) -> _Ready:
+        """What is written with, checked; FilterError for what no engine can work out."""
+        place = latest_place(self.latest)
+        zone = None if self.tz is None else zone_name(self.tz)
+        after = _checked_start(self.day_starts, self.column_type)
+        grain = grain_named(self.grain, calendar=self.calendar)
+        held = held_as(self.column_type, self.tz, self.rounding, grain)
+        latest_type = self.latest_type or _same_type(place, on, self.column_type)
+        for name, given in (("latest_type", latest_type), ("anchor_type", self.anchor_type)):
+            if given not in DAY_TYPES:
+                raise FilterError(f"{name} is {given!r}; choose {', '.join(DAY_TYPES)}")
+        has_anchor = self.anchor is not None
+        types = [self.column_type, *[latest_type] * bool(place), *[self.anchor_type] * has_anchor]
+        if zone is None and any(COLUMN_TYPES[name].is_instant for name in types):
+            raise FilterError("a column of instants needs tz, where its days begin")
+        known = calendars_of(self.calendar, self.calendars, self.defaults)
+        check_definition(definition, known.chosen)
+        check_data(definition, place)
+        if definition.is_sub_day:
+            check_time(self.column_type, zone, has_anchor and self.running, self.today, self.now)
+        is_same = place is not None and place[1] == _name_of(on)
+        stand_ins = as_days(self.open_ended, "open_ended")
+        return _Ready(
+            held, zone, known,
+            Latest(place, latest_type, stand_ins, held.stands_for if is_same else None),
+            self._clock(zone, after), _Anchored(self.anchor_type, self.running), self.date_table,
+            after, tuple(self.parameters or {}),
+        )  # fmt: skip
+
+    def _clock(self, zone: str | None, after: timedelta) -> _FixedClock:
+        if self.now is None:
+            return _FixedClock(self.today, None)
+        now = as_instant(self.now)
+        if now.tzinfo is None:
+            raise FilterError(f"now is {now.isoformat()} without a zone; add its offset: +00:00")
+        local = now.astimezone(None if zone is None else zone_named(zone))
+        return _FixedClock(self.today or (local - after).date(), now)
+
+
+class LiveSide(FunctionElement[bool]):
+    """One side of a live condition on a column, as the engine that compiles it writes it."""
+
+    inherit_cache = False
+    type = Boolean()
+
+    def __init__(self, bounds: _Bounds, side: int, *clauses: ColumnElement[Any]) -> None:
+        super().__init__(*clauses)
+        self.bounds = bounds
+        self.side = side
+
+    def self_group(self, against: Any = None) -> Any:
+        return Grouping(self) if against is inv else self
+
+
+@compiles(LiveSide)
+def _compiled(element: LiveSide, compiler: SQLCompiler, **options: Any) -> str:
+    column, *texts = [compiler.process(one, **options) for one in element.clauses]
+    bound = element.bounds.written(compiler.dialect, *texts)[element.side]
+    if bound is None:
+        return f"{column} IS NOT NULL"  # The day after the last one is none.
+    return f"{column} {'<' if element.side else '>='} {bound}"
+
+
+class _Bounds:
+    """The bounds of a phrase as they were last written: both sides come from one writing."""
+
+    def __init__(self, ready: _Ready, definition: Definition) -> None:
+        self.ready = ready
+        self.definition = definition
+        self.last: tuple[Any, tuple[str | None, str | None]] | None = None
+
+    def written(self, dialect: Dialect, *texts: str) -> tuple[str | None, str | None]:
+        asked, last = (dialect, texts), self.last
+        if last is None or last[0] != asked:
+            bounds = self.ready.bounds(self.definition, dialect, *texts)
+            self.last = last = (asked, bounds)
+        return last[1]
+
+
+class _FixedClock(NamedTuple):
+    """What stands for the engine's clock; None for the clock itself."""
+
+    today: date | None
+    now: datetime | None
+
+
+class _Anchored(NamedTuple):
+    """What the column of each row's own anchor holds, and whether its day is still running."""
+
+    column_type: str
+    running: bool
+
+
+class _Ready(NamedTuple):
+    """All that it takes to write the bounds of a phrase for an engine, checked."""
+
+    held: Held
+    zone: str | None
+    calendars: Calendars
+    latest: Latest
+    clock: _FixedClock
+    anchored: _Anchored
+    date_table: str | None
+    day_starts: timedelta
+    parameters: tuple[str, ...] = ()
+
+    def bounds(
+        self, definition: Definition, dialect: Dialect, *texts: str
+    ) -> tuple[str | None, str | None]:
+        """The start and the stop as SQL; None at an open side. ``texts`` are the anchor of each
+        row, where there is one, and the parameters."""
+        count = len(texts) - len(self.parameters)
+        anchor = texts[0] if count else None
+        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(minutes=1))
+        if self.date_table is None:
+            arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
+        else:
+            table = sql.table(self.date_table)
+            arithmetic = joined = DateTable(self.calendars.chosen, sql.engine, table, sql.quote)
+            if anchor is not None:
+                joined.check_anchor(anchor)
+        day = (
+            sql.clock(self.clock.today)
+            if anchor is None
+            else sql.day_of(anchor, self.anchored.column_type)
+        )
+        is_clock = anchor is None or self.anchored.running
+        basis = Basis(arithmetic, day, is_clock)
+        basis.day_starts = self.day_starts
+        # A running anchor is the clock of its row.
+        basis.today = day if is_clock else sql.clock(self.clock.today)
+        if self.zone is not None:
+            basis.zone = zone_named(self.zone)
+            moment = sql.moment(self.clock.now)
+            basis.now, basis.moment = moment, None if anchor else moment
+        self.calendars.put_into(basis)
+        basis.given = {
+            name: sql.day_of(text, "date")
+            for name, text in zip(self.parameters, texts[count:], strict=True)
+        }
+        extent: Any = SqlExtent(sql, self.latest)
+        basis.data = extent
+        start, stop = definition.span(basis)
+        if isinstance(stop, int) and stop == LAST_DAY + 1:
+            stop = None  # The day after the last one is none: that side is open.
+        held_in: Any = basis.instants_here() if definition.is_sub_day else arithmetic
+        if self.held.stands_for is not None:
+            grained = Grained(arithmetic, self.held.stands_for, self.held.rounding)
+            start, stop = grained.span(start, stop, aligned(basis, definition))
+        return sql.bound(held_in, start, self.held.column_type), sql.bound(
+            held_in, stop, self.held.column_type
+        )
+
+
+def _checked_start(day_starts: str, column_type: str) -> timedelta:
+    after = time_after_midnight(day_starts)
+    if after % timedelta(hours=1):
+        raise FilterError(
+            f"day_starts is {day_starts}; live days begin at a full hour; filter with frozen dates"
+        )
+    if after and column_type == "iso-text":
+        raise FilterError(
+            "day_starts takes a column of timestamps or instants: text may hold dates or times"
+        )
+    return after
+
+
+def latest_place(latest: object) -> tuple[str, str] | None:
+    """The table and column for latest: a pair of names, ``trips.day``, or one of SQLAlchemy's."""
+    if latest is None:
+        return None
+    if isinstance(latest, str):
+        table, _, column = latest.rpartition(".")
+        latest = (table, column)
+    if isinstance(latest, TableClause):
+        dates = [column for column in latest.columns if isinstance(column.type, (Date, DateTime))]
+        if len(dates) != 1:
+            raise FilterError(
+                f"the table {latest.name} has {len(dates)} columns of dates; give the one for "
+                "latest: latest=table.c.day"
+            )
+        latest = dates[0]
+    if isinstance(latest, ColumnClause) and isinstance(latest.table, TableClause):
+        schema = getattr(latest.table, "schema", None)
+        return (f"{schema}.{latest.table.name}" if schema else latest.table.name), latest.name
+    if (
+        isinstance(latest, (tuple, list))
+        and len(latest) == 2
+        and all(isinstance(one, str) and one for one in latest)
+    ):
+        return latest[0], latest[1]
+    raise FilterError(
+        "latest is the table and the column that answer for it: latest=('trips', 'day')"
+    )
+
+
+def _same_type(latest: tuple[str, str] | None, on: str | ColumnElement[Any], held: str) -> str:
+    """What the column for ``latest`` holds if nobody says: the same as a column of that name."""
+    if latest is None or latest[1] != _name_of(on):
+        return "date"
+    if held not in DAY_TYPES:
+        raise FilterError(
+            f"{latest[1]} holds {held}, and the latest date is found in dates or times: "
+            "name another column for latest, or make a view with one"
+        )
+    return held
+
+
+def _name_of(on: str | ColumnElement[Any]) -> str | None:
+    return on if isinstance(on, str) else getattr(on, "name", None)

@@ -1,0 +1,139 @@
+"""Resolutions to SQL conditions, built with SQLAlchemy.
+
+The column stands alone on its side, so that an index or a partition can be used.
+Names are always quoted; values are bound, or written as literals on request.
+"""
+
+from __future__ import annotations
+
+import functools
+import re
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name, table
+from sqlalchemy.engine.default import DefaultDialect
+from sqlalchemy.sql.compiler import SQLCompiler
+from sqlalchemy.sql.elements import BindParameter, BooleanClauseList
+from sqlalchemy.sql.operators import and_ as and_op
+from sqlalchemy.sql.operators import or_ as or_op
+from sqlalchemy.sql.visitors import iterate
+
+from ulnager.core.arguments import Wanted, checked, shown
+from ulnager.core.errors import FilterError
+from ulnager.filters.engines import TARGETS, engine_of
+
+
+@functools.cache
+def dialect_named(target: str) -> DefaultDialect:
+    """The dialect of a target, for text; FilterError when there is none of that name."""
+    if target not in TARGETS:
+        raise FilterError(f"there is no target {target!r}; choose {', '.join(TARGETS)}")
+    return TARGETS[target].dialect()(paramstyle="named")
+
+
+@dataclass(frozen=True)
+class Condition:
+    """A condition as text, with the values of its parameters in ``parameters``.
+
+    ``parameters`` is empty when the values stand in the text as literals.
+    """
+
+    text: str
+    parameters: dict[str, Any] = field(default_factory=dict)
+
+    def __str__(self) -> str:
+        return self.text
+
+
+def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
+    """The column itself, or one of that name, which is always quoted.
+
+    A name may have its table and schema before it, parted by dots: each part is quoted by itself.
+    In double quotes a dot belongs to the name: ``'"a.b"'`` is one column.
+    """
+    if not isinstance(on, (str, ColumnElement)):
+        raise FilterError(f"{shown(on)} is no column; give its name, or a SQLAlchemy column")
+    if isinstance(on, str) and not on:
+        raise FilterError("the column has no name; give the name of a date column")
+    if not isinstance(on, str):
+        return on
+    *place, name = [quoted_name(part, quote=True) for part in _parts(on)]
+    if not place:
+        return column(name)
+    schema = quoted_name(".".join(place[:-1]), quote=True) if place[:-1] else None
+    found: ColumnElement[Any] = table(place[-1], column(name), schema=schema).c[name]
+    return found
+
+
+def exact_column(name: str) -> ColumnElement[Any]:
+    """The column of exactly that name, whatever signs are in it."""
+    return column(quoted_name(name, quote=True))
+
+
+_PART = re.compile(r'"((?:[^"]|"")+)"|([^".]+)')
+
+
+def _parts(on: str) -> list[str]:
+    """The parts of ``schema.table.column``; the whole text where it is no such name."""
+    parts, place = [], 0
+    while True:
+        match = _PART.match(on, place)
+        if match is None:
+            return [on]
+        parts.append(match[2] if match[1] is None else match[1].replace('""', '"'))
+        place = match.end()
+        if place == len(on):
+            return parts if len(parts) <= 3 else [on]
+        if on[place] != ".":
+            return [on]
+        place += 1
+
+
+@checked(clause=Wanted((ClauseElement,), "a condition, such as ulnager.where gives"))
+def sql_text(clause: ClauseElement, target: str, *, bound: bool = False) -> str:
+    """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals,
+    or with ``bound`` its parameters by name.
+
+    >>> import ulnager
+    >>> print(sql_text(ulnager.live_where(ulnager.period("this year"), "sailed_on"), "spark"))
+    `sailed_on` >= trunc(current_date(), 'year') AND
+    `sailed_on` < add_months(trunc(current_date(), 'year'), 12)
+
+    ``target`` is an engine as for :func:`condition`; any other clause of SQLAlchemy will do, too.
+    Raises FilterError for a target there is not, for what it cannot work out, and for open slots
+    that are not ``bound``.
+    """
+    return compiled(clause, dialect_named(target), literal=not bound).text
+
+
+def _open_names(clause: ClauseElement) -> list[str]:
+    """The parameters of a clause that wait for a value."""
+    found = (
+        one.key
+        for one in iterate(clause)
+        if isinstance(one, BindParameter) and not one.unique and one.required
+    )
+    return list(dict.fromkeys(found))
+
+
+def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condition:
+    """A clause as text in a dialect, which can stand beside an AND as it is."""
+    is_any = isinstance(clause, BooleanClauseList) and clause.operator is or_op
+    whole = clause.self_group(against=and_op) if is_any else clause
+    open_ones = _open_names(clause) if literal else []
+    if open_ones:
+        raise FilterError(
+            f"it has parameters ({', '.join(open_ones)}), which are no literals: its text has them "
+            "by name when it is bound (bound=True, --bound)"
+        )
+    text = whole.compile(dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {})
+    assert isinstance(text, SQLCompiler)
+    parameters = {} if literal else dict(text.params)
+    if engine_of(dialect.name).text_parameters:
+        parameters = {
+            name: str(value) if isinstance(value, datetime) else value
+            for name, value in parameters.items()
+        }
+    return Condition(str(text), parameters)

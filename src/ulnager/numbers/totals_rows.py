@@ -1,0 +1,214 @@
+"""What totals come out as: rows with their buckets, as plain values and as frames."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field
+from datetime import date
+from decimal import Decimal
+from functools import cached_property
+from typing import Any, Final, NamedTuple
+
+from sqlalchemy import func, select
+
+from ulnager.core.errors import SettingError
+from ulnager.core.notebook_tables import ShowsItself, Table, number_text, table
+from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.spans import union
+from ulnager.core.suggest import no_such
+from ulnager.filters.columns import held_as
+from ulnager.filters.frozen_condition import outside
+from ulnager.numbers.cells import Windows
+from ulnager.numbers.comparisons import Partner
+from ulnager.numbers.daily_aggregates import AskedColumn
+from ulnager.numbers.plan import Measures
+
+MOST_SERIES: Final = 50
+COLUMNS: Final = (
+    "start", "end", "label", "days", "whole", "reasons", "split", "other", "value", "beside",
+    "beside_start", "beside_end", "change", "relative", "share",
+)  # fmt: skip
+
+
+class TotalRow(NamedTuple):
+    """A bucket with its value, the value beside it, and how much that is apart."""
+
+    bucket: Bucket
+    split: Any
+    other: bool
+    value: Any
+    beside: Any
+    beside_bucket: Partner | None
+    change: Any
+    relative: float | None
+    share: float | None
+
+    def to_dict(self) -> dict[str, Any]:
+        """The row as plain values."""
+        bucket, partner = self.bucket, self.beside_bucket
+        held = (
+            bucket.start, bucket.end, bucket.label, bucket.days, bucket.is_whole,
+            list(bucket.reasons), self.split, self.other, self.value, self.beside,
+            None if partner is None else partner.start, None if partner is None else partner.end,
+            self.change, self.relative, self.share,
+        )  # fmt: skip
+        return dict(zip(COLUMNS, held, strict=True))
+
+
+@dataclass(frozen=True)
+class Totals(ShowsItself):
+    """The rows of :func:`totals` in order; ``notes`` say what has no partner."""
+
+    rows: tuple[TotalRow, ...]
+    resolution: Resolution
+    notes: tuple[str, ...] = ()
+    _asked: AskedColumn | None = field(default=None, repr=False, compare=False)
+    told_as: str | None = field(default=None, repr=False, compare=False)
+    """What is told in place of the phrase, where viewers do not know that."""
+
+    @cached_property
+    def _outside(self) -> tuple[int, int, int]:
+        """Rows before, after, and without a date."""
+        asked = self._asked
+        assert asked is not None
+        value = asked.source.value(asked.column.name)
+        kind = asked.column.column_type or "date"
+        grain = asked.source.grain(asked.column, asked.tz, self.resolution.calendar)
+        sides = outside(self.resolution, value, held_as(kind, asked.tz, "outward", grain))
+        before, after = (_count(asked, [*asked.where, one]) for one in sides)
+        return before, after, _count(asked, [*asked.where, value.is_(None)])
+
+    @property
+    def before(self) -> int:
+        """How many rows lie before the period."""
+        return self._outside[0]
+
+    @property
+    def after(self) -> int:
+        """How many rows lie after the period."""
+        return self._outside[1]
+
+    @property
+    def nulls(self) -> int:
+        """How many rows have no date."""
+        return self._outside[2]
+
+    def _table(self) -> Table:
+        has_split = any(row.split is not None or row.other for row in self.rows)
+        has_beside = any(row.beside_bucket is not None for row in self.rows)
+        head = ["unit", "start", "end", *["series"] * has_split, "value",
+                *["beside", "change"] * has_beside, "because"]  # fmt: skip
+        rows = []
+        for row in self.rows:
+            change = "" if row.relative is None else f"{row.relative:+.1%}"
+            series = ["other" if row.other else row.split] * has_split
+            rows.append((row.bucket.label, row.bucket.start, row.bucket.end, *series,
+                         number_text(row.value), *[number_text(row.beside), change] * has_beside,
+                         ", ".join(row.bucket.reasons)))  # fmt: skip
+        right = range(3 + has_split, len(head) - 1)
+        return table(f"{self.resolution.period}: {self.resolution.label}", head, rows, right,
+                     self.notes)  # fmt: skip
+
+    def to_dict(self) -> dict[str, Any]:
+        """The totals as plain values, ready for JSON."""
+        notes = [*(() if self.told_as else self.resolution.notes), *self.notes]
+        return {
+            "period": self.told_as or str(self.resolution.period),
+            "label": self.resolution.label,
+            "rows": [{key: _json(one) for key, one in row.to_dict().items()} for row in self.rows],
+            "notes": notes,
+        }
+
+    def to_frame(self, library: str = "pandas") -> Any:
+        """The totals as a frame of ``pandas``, ``polars`` or ``pyarrow``, a row a bucket and split.
+
+        Raises SettingError for another library.
+        """
+        rows = [row.to_dict() for row in self.rows]
+        columns = {name: [row[name] for row in rows] for name in COLUMNS}
+        if library == "pandas":
+            import pandas as pd
+
+            return pd.DataFrame(columns)
+        if library == "polars":
+            import polars as pl
+
+            return pl.DataFrame(columns, strict=False)
+        if library == "pyarrow":
+            import pyarrow as pa
+
+            return pa.table(columns)
+        raise SettingError(no_such("library", str(library), ["pandas", "polars", "pyarrow"]))
+
+
+def rows_of(
+    buckets: Sequence[Any],
+    partners: Sequence[Any],
+    wanted: Windows,
+    others: Windows,
+    answers: Measures,
+    how: str,
+    top: int | None,
+    split: str | None,
+) -> Iterator[TotalRow]:
+    """The rows of totals: for each bucket one of each series, with what stands beside it."""
+    series = _series(answers, how, top, split, wanted)
+    values = [answers.of(one.keys, wanted) for one in series]
+    sides = [answers.of(one.keys, others) for one in series]
+    for place, bucket in enumerate(buckets):
+        partner = partners[place]
+        whole = None
+        if how in ("count", "sum"):
+            whole = sum(one[place] for one in values if one[place] is not None)
+        for number, one in enumerate(series):
+            value = values[number][place]
+            side = None if partner is None else sides[number][place]
+            change = relative = None
+            if value is not None and side is not None:
+                change = value - side
+                relative = float(change / side) if side else None
+            share = float(value / whole) if whole and value is not None else None
+            yield TotalRow(bucket, one.name, one.is_other, value, side, partner, change, relative,
+                           share)  # fmt: skip
+
+
+class _Series(NamedTuple):
+    """The values of the split that are one series, its name, and whether it is all the rest."""
+
+    keys: list[Any]
+    name: Any
+    is_other: bool = False
+
+
+def _series(
+    answers: Measures, how: str, top: int | None, split: str | None, wanted: Windows
+) -> list[_Series]:
+    if split is None:
+        return [_Series([None], None)]
+    every = union(one for window in wanted for one in window)
+    sizes = {key: answers.of([key], [every])[0] or 0 for key in answers.splits()}
+    # Those that have nothing in the period were asked for beside it only.
+    ordered = sorted(sizes, key=lambda key: (-sizes[key], key is None, str(key)))
+    if top is None:
+        if len(ordered) > MOST_SERIES:
+            raise SettingError(
+                f"{split} has {len(ordered):,} values; at most {MOST_SERIES} are split; say how "
+                "many of the largest: top=5"
+            )
+        return [_Series([key], key) for key in ordered]
+    found = [_Series([key], key) for key in ordered[:top]]
+    return [*found, _Series(ordered[top:], None, True)] if ordered[top:] else found
+
+
+def _count(asked: AskedColumn, clauses: list[Any]) -> int:
+    ((rows,),) = asked.source.run(
+        select(func.count()).select_from(asked.source.rows).where(*clauses)
+    )
+    return int(rows)
+
+
+def _json(value: Any) -> Any:
+    if isinstance(value, date):
+        return value.isoformat()
+    return float(value) if isinstance(value, Decimal) else value

@@ -1,0 +1,128 @@
+"""Data frames as sources: those in memory, and PySpark's, of which only the answers travel."""
+
+from __future__ import annotations
+
+import secrets
+import weakref
+from typing import Any, Final
+
+import duckdb
+import sqlalchemy as sa
+
+from ulnager.core.errors import SourceError
+from ulnager.filters.sql_text import sql_text
+from ulnager.sources.duckdb_source import EmbeddedSource, quoted_name
+from ulnager.sources.source import Column, Source
+
+
+class FrameSource(EmbeddedSource):
+    """A data frame, or a table of PyArrow, to look into; a lazy one is worked out first.
+
+    Raises SourceError for what is no frame that Narwhals knows.
+    """
+
+    tables = ("data",)
+
+    def __init__(self, frame: Any) -> None:
+        super().__init__(f"the {type(frame).__module__.split('.')[0]} frame")
+        self.connect()
+        try:
+            self._held = _as_table(frame)
+            self._connection.register("held", self._held)
+            self._connection.execute("CREATE VIEW data AS SELECT * FROM held")
+            self.columns = self.described("FROM data")
+        except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
+            raise self.unreadable(error) from None
+        self.lock()
+        self.rows: sa.FromClause = sa.table(
+            "data", *(sa.column(quoted_name(column.name)) for column in self.columns)
+        )
+
+    def cursor(self) -> Any:
+        found = super().cursor()
+        found.register("held", self._held)
+        return found
+
+
+def is_frame(data: object) -> bool:
+    """Whether Narwhals knows what this is."""
+    if data is None or isinstance(data, (str, bytes, int, float, list, tuple, dict, set)):
+        return False
+    import narwhals as nw
+
+    try:
+        nw.from_native(data, pass_through=False)  # type: ignore[call-overload]
+    except TypeError:
+        return False
+    return True
+
+
+def _as_table(frame: Any) -> Any:
+    import narwhals as nw
+
+    known: Any = nw.from_native(frame, pass_through=False)
+    if isinstance(known, nw.LazyFrame):
+        known = known.collect()
+    try:
+        return known.to_arrow()
+    except ImportError:
+        raise SourceError(
+            "a data frame as a source needs PyArrow: pip install 'ulnager[frames]'"
+        ) from None
+
+
+_COLUMN_TYPES: Final = {"date": "date", "timestamp_ntz": "timestamp", "timestamp": "timestamptz"}
+
+
+def is_spark(data: object) -> bool:
+    """Whether this is a DataFrame of PySpark, of a session here or of a remote one."""
+    kind = type(data)
+    return kind.__module__.startswith("pyspark.sql.") and kind.__name__ == "DataFrame"
+
+
+class SparkSource(Source):
+    """A DataFrame or table of Spark, named for as long as the source is there.
+
+    Nothing is written, and no rows are brought here: each question is one query of Spark's SQL.
+    """
+
+    dialect_name = "spark"
+
+    def __init__(self, frame: Any) -> None:
+        self.name = "the PySpark frame"
+        self.session = frame.sparkSession
+        view = f"ulnager_{secrets.token_hex(8)}"
+        frame.createOrReplaceTempView(view)
+        weakref.finalize(self, _forget, self.session, view)
+        self.columns = tuple(
+            Column(field.name, kind := field.dataType.simpleString(), _COLUMN_TYPES.get(kind))
+            for field in frame.schema.fields
+        )
+        self.rows = sa.table(view, *(sa.column(quoted_name(one.name)) for one in self.columns))
+
+    def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
+        assert isinstance(statement, sa.ClauseElement)
+        return [tuple(row) for row in self._asked(sql_text(statement, "spark"), "collect")]
+
+    def plan(self, statement: sa.Executable) -> str:
+        """How Spark will work out a question."""
+        assert isinstance(statement, sa.ClauseElement)
+        found = self._asked(f"EXPLAIN {sql_text(statement, 'spark')}", "collect")
+        return "\n".join(str(row[0]) for row in found)
+
+    def _asked(self, sql: str, what: str) -> Any:
+        from pyspark.errors import PySparkException
+
+        try:
+            return getattr(self.session.sql(sql), what)()
+        except PySparkException as error:
+            said = str(error).strip().splitlines()[0]
+            raise SourceError(f"{self.name} cannot be read: {said[:300]}") from None
+
+
+def _forget(session: Any, view: str) -> None:
+    # The session may have ended before.
+    try:
+        session.catalog.dropTempView(view)
+    except Exception:
+        return

@@ -1,0 +1,77 @@
+"""The rows that a period keeps, of a data frame or of a source."""
+
+from __future__ import annotations
+
+from datetime import tzinfo
+from pathlib import Path
+from typing import Any, TypeVar, overload
+
+from ulnager.core.arguments import checked
+from ulnager.core.errors import SettingError
+from ulnager.core.language.period import Period
+from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.grain import Grain
+from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.frames import keep_frame
+from ulnager.sources.kept import Kept
+from ulnager.sources.preview import preview
+from ulnager.sources.source import Source
+
+FrameT = TypeVar("FrameT")
+
+
+@overload
+def keep(
+    frame: Source | str | Path,
+    result: Resolution | Period | Bucket | str,
+    column: str | None = ...,
+    *,
+    tz: str | tzinfo | None = ...,
+    **when: Any,
+) -> Kept: ...
+
+
+@overload
+def keep(
+    frame: FrameT,
+    result: Resolution | Period | Bucket | str,
+    column: str,
+    *,
+    tz: str | tzinfo | None = ...,
+    grain: str | Grain | None = ...,
+    rounding: str | None = ...,
+    **when: Any,
+) -> FrameT: ...
+
+
+@checked()
+def keep(
+    frame: Any,
+    result: Resolution | Period | Bucket | str,
+    column: str | None = None,
+    *,
+    tz: str | tzinfo | None = None,
+    grain: str | Grain | None = None,
+    rounding: str | None = None,
+    **when: Any,
+) -> Any:
+    """The rows of a data frame whose date is in a resolution, as a frame of the same sort.
+
+    ``frame`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
+    PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
+    zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
+    without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
+    as for :meth:`ulnager.Period.resolve`. ``grain`` is the unit that a row of a frame stands for,
+    where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. Of a source or
+    a path the rows come as :class:`ulnager.Kept`, which reads or writes them.
+
+    Raises FilterError when there is no such column or it holds no dates, SourceError as the
+    source does.
+    """
+    if isinstance(frame, (Source, str, Path)):
+        if grain is not None or rounding is not None:
+            raise SettingError("a source knows its grain: open_source(…, grain='month')")
+        return preview(result, frame, column, tz=tz, rows=0, **when).kept_rows
+    if column is None:
+        raise SettingError("say which column of the frame holds the dates: column='sold_on'")
+    return keep_frame(frame, result, column, tz=tz, grain=grain, rounding=rounding, **when)

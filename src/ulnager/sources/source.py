@@ -1,0 +1,404 @@
+"""What every source of rows can tell, whatever holds them: a file or a table of a database.
+
+Questions are SQLAlchemy selects over the source's ``rows``; a source only has to run them.
+Nothing here changes data.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import date, datetime, time, timedelta, tzinfo
+from typing import Any, Final, NamedTuple, Self
+
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    DateTime,
+    Executable,
+    FromClause,
+    and_,
+    bindparam,
+    case,
+    false,
+    func,
+    or_,
+    select,
+    true,
+)
+
+from ulnager.core.arguments import Wanted, checked, shown
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.day_numbers import LAST_DAY
+from ulnager.core.calendars.zones import day_start, zone_name, zone_named
+from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
+from ulnager.core.periods.clock import as_days, time_after_midnight
+from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
+from ulnager.core.suggest import no_such
+from ulnager.core.units import Unit
+from ulnager.filters.columns import COLUMN_TYPES, KEY_TYPES, ColumnType
+from ulnager.filters.engines import engine_named
+from ulnager.filters.primitives import DayOf, Primitive
+from ulnager.filters.sql_types import value_type
+
+
+def check_key_types(types: object) -> dict[str, str]:
+    """The columns that are keys with what they are; SettingError for anything else."""
+    if not isinstance(types, Mapping):
+        raise SettingError(
+            "column_types is a mapping of columns to what they hold, such as {'month': 'yyyymm'}"
+        )
+    for name, kind in types.items():
+        if not isinstance(name, str) or not isinstance(kind, str) or kind not in KEY_TYPES:
+            raise SettingError(
+                f"column_types: {name!r} cannot be {shown(kind)}; choose {', '.join(KEY_TYPES)}; "
+                "dates and timestamps need nothing"
+            )
+    return dict(types)
+
+
+_MOST_STAND_INS: Final = 4
+MOST_STAMPS: Final = 100_000
+"""So many different dates are looked at for a grain."""
+
+
+class Column(NamedTuple):
+    """A column of a source: its name, the engine's type, and what Ulnager makes of it.
+
+    ``column_type`` is ``date``, ``timestamp`` or ``timestamptz``, None for other columns, or what a
+    key is: ``yyyymmdd``, ``yyyymm``, ``yyyyww`` or ``iso-week``.
+    """
+
+    name: str
+    engine_type: str
+    column_type: str | None
+
+    @property
+    def held(self) -> ColumnType:
+        """What is so of what it holds; of other columns as of dates."""
+        return COLUMN_TYPES[self.column_type or "date"]
+
+
+class Edges(NamedTuple):
+    """The first and last date of a column, the dates that stand for none, and what is not these."""
+
+    first: date
+    last: date
+    stand_ins: tuple[date, ...]
+    counts: ColumnElement[bool]
+
+
+def named_table(database: str, table: str) -> str:
+    """The name of a table, or of a query, which may be long."""
+    shown = " ".join(table.split())
+    return f"{database}, {shown if len(shown) <= 100 else f'{shown[:100]}…'}"
+
+
+class Source:
+    """The base of every source: ``name`` for messages, ``columns``, and ``rows`` to select from.
+
+    Subclasses set these and ``dialect_name``, and answer :meth:`run`.
+    """
+
+    name: str
+    columns: tuple[Column, ...]
+    rows: FromClause
+    dialect_name: str
+    unsure: Mapping[str, str] = {}
+    """Columns of text that are dates in more than one order, each with the question which."""
+    date_formats: Mapping[str, str] = {}
+    """How the dates of columns of text are written, where their values prove it."""
+    said: tuple[str | None, str | None] = (None, None)
+    """The grain and the stamps, where somebody said them."""
+
+    day_starts: timedelta = timedelta()
+    """How long after midnight a day of a column of times starts."""
+    open_ended: tuple[date, ...] = ()
+    """Dates that stand for none, where somebody said them."""
+
+    def read_as(
+        self,
+        column_types: Mapping[str, str],
+        grain: str | None,
+        stamps: str | None,
+        open_ended: Sequence[date | str] = (),
+    ) -> Source:
+        """The source with columns that are keys, the grain of its rows, and dates for none.
+
+        Raises SettingError for what is none, SourceError for a column that is not there.
+        """
+        if grain is None or Unit.named(str(grain)) is not None:
+            grain_named(grain, stamps)  # A unit of one's own is looked for in its calendar.
+        for name in (types := check_key_types(column_types)):
+            self._has(name)
+        self.columns = tuple(
+            column._replace(column_type=types.get(column.name, column.column_type))
+            for column in self.columns
+        )
+        self.said = (grain, stamps)
+        self.open_ended = as_days(open_ended, "open_ended")
+        return self
+
+    def run(self, statement: Executable) -> list[tuple[Any, ...]]:
+        """The rows of a select; SourceError when the engine refuses it."""
+        raise NotImplementedError
+
+    @property
+    def date_columns(self) -> tuple[Column, ...]:
+        """The columns that hold dates or timestamps."""
+        return tuple(column for column in self.columns if column.column_type)
+
+    def column(self, name: str | None) -> Column:
+        """The date column of that name, or the only one there is when no name is given.
+
+        Raises SourceError for a column that is not there or holds no dates, naming those
+        that do.
+        """
+        dates = [column.name for column in self.date_columns]
+        if name is None:
+            if len(dates) == 1:
+                return self.date_columns[0]
+            if not dates and self.unsure:
+                raise SourceError(f"{self.name}: {next(iter(self.unsure.values()))}")
+            held = ", ".join(f"{column.name} {column.engine_type}" for column in self.columns)
+            found = f"there are {len(dates)}: {', '.join(dates)}" if dates else f"none of {held}"
+            why = "" if dates else self.nearly_dates()
+            raise SourceError(f"{self.name}: say which date column is meant; {found}{why}")
+        self._has(name)
+        named = next(column for column in self.columns if column.name == name)
+        if name in self.unsure:
+            raise SourceError(f"{self.name}: {self.unsure[name]}")
+        if named.column_type is None:
+            raise SourceError(self._no_dates(named, dates) + self.nearly_dates())
+        return named
+
+    def nearly_dates(self) -> str:
+        """What is known of why no column holds dates, to be put behind a message."""
+        ((rows,),) = self.run(select(func.count()).select_from(self.rows))
+        return "" if rows else "; it has a header and no rows"
+
+    def starting(self, day_starts: str) -> Self:
+        """The same with days of times that start later than at midnight."""
+        self.day_starts = time_after_midnight(day_starts)
+        return self
+
+    def narrow(self, *clauses: ColumnElement[bool]) -> None:
+        """From here on the source holds the rows only that all of the clauses keep."""
+        self.rows = select(*self.rows.columns).where(*clauses).subquery("data")
+
+    def values_in(self, name: str, values: Sequence[Any]) -> ColumnElement[bool]:
+        """That a column holds one of some values, None for none; SourceError for a column that is
+        not there."""
+        self._has(name)
+        column, there = self.rows.c[name], [one for one in values if one is not None]
+        found: ColumnElement[bool] = column.in_(there)
+        return found if len(there) == len(values) else or_(found, column.is_(None))
+
+    def days_in(
+        self,
+        column: Column,
+        tz: str | tzinfo | None,
+        ranges: Sequence[tuple[int | None, int | None]],
+    ) -> ColumnElement[bool]:
+        """That the day of a column lies in ranges of day numbers; times are compared as they are,
+        so that an index or a partition can be used."""
+        held = column.held
+        if held.is_instant:
+            self.local(column, tz)  # A zone has to be there.
+        on = self.value(column.name) if held.has_time else self.day(column, tz)
+        kind = value_type((column.column_type if held.has_time else None) or "date")
+
+        def bound(number: int) -> ColumnElement[Any]:
+            day: Any = date.fromordinal(number)
+            if held.is_instant:
+                day = day_start(day, zone_named(tz or "UTC")) + self.day_starts
+            elif held.has_time:
+                day = datetime.combine(day, time()) + self.day_starts
+            return bindparam("day", day, kind, unique=True)
+
+        sides = []
+        for start, stop in ranges:
+            low = true() if start is None else on >= bound(start)
+            high = true() if stop is None or stop > LAST_DAY else on < bound(stop)
+            sides.append(and_(low, high) if start or stop else on.is_not(None))
+        return or_(false(), *sides)
+
+    @checked(
+        name=Wanted((str, type(None)), "the name of a column"),
+        calendar=Wanted((Calendar, type(None)), "a calendar"),
+    )
+    def extent(
+        self,
+        name: str | None = None,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+    ) -> Extent:
+        """The first and last date of a column; instants are taken to the zone ``tz``.
+
+        Where a row stands for more than a day, the units of ``calendar`` count, from the first day
+        of the first one to the last day of the last.
+
+        Raises SourceError when the column holds no date at all.
+        """
+        column = self.column(name)
+        day = self.day(column, tz)
+        found = self.edges(column, tz)
+        if found is None:
+            ((rows,),) = self.run(select(func.count()).select_from(self.rows))
+            what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
+            raise SourceError(f"{self.name}: column {column.name!r} {what}")
+
+        def find(up_to: date) -> date | None:
+            asked = select(func.max(day)).select_from(self.rows).where(day <= up_to, found.counts)
+            ((last,),) = self.run(asked)
+            self.check_days(column, last)
+            return last  # type: ignore[no-any-return]
+
+        before_last = self.before_last(day, found)
+        extent = Extent(
+            found.first, found.last, before_last=before_last, find=find, stand_ins=found.stand_ins
+        )
+        return extent.of_grain(self.grain(column, tz, calendar, found))
+
+    def edges(self, column: Column, tz: str | tzinfo | None) -> Edges | None:
+        """The first and last date of a column, less those that stand for none; None without any."""
+        day = self.day(column, tz)
+        known = true() if not self.open_ended else day.not_in(self.open_ended)
+        asked = select(func.min(day), func.max(day)).select_from(self.rows)
+        ((first, last),) = self.run(asked.where(known))
+        self.check_days(column, first, last)
+        if first is None:
+            return None
+        left_out = list(self.open_ended)
+        while not self.open_ended and len(left_out) < _MOST_STAND_INS:
+            for edge, nearest in ((last, func.max(day)), (first, func.min(day))):
+                inside = day < edge if edge is last else day > edge
+                if not is_stand_in(edge, date.min if edge is last else date.max):
+                    continue  # Asking takes time, and its place in the year says no.
+                ((next_one,),) = self.run(select(nearest).select_from(self.rows).where(inside))
+                self.check_days(column, next_one)
+                if is_stand_in(edge, next_one):
+                    left_out.append(edge)
+                    first, last = (first, next_one) if edge is last else (next_one, last)
+                    break
+            else:
+                break
+        counts = day.not_in(left_out) if left_out else true()
+        return Edges(first, last, tuple(sorted(left_out)), counts)
+
+    def before_last(self, day: ColumnElement[Any], edges: Edges) -> date | None:
+        """The last date but one, if it is far from the last."""
+        last = edges.last
+        if last < date(1, 1, 1) + timedelta(days=MOST_APART):
+            return None
+        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
+        ((before,),) = self.run(asked.where(day < last))
+        if not isinstance(before, date) or not is_far(last, before, 0):
+            return None
+        ((another,),) = self.run(asked.where(day < before))
+        usual = (before - another).days if isinstance(another, date) else 0
+        return before if is_far(last, before, usual) else None
+
+    def check_days(self, column: Column, *days: Any) -> None:
+        """SourceError for what is no date to Python, such as one after year 9999."""
+        for day in days:
+            if day is not None and not isinstance(day, date):
+                raise SourceError(
+                    f"{self.name}: column {column.name!r} holds {str(day)[:40]!r}, which is no "
+                    "date of years 1 to 9999; make a view without it"
+                )
+
+    def grain(
+        self,
+        column: Column,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+        edges: Edges | None = None,
+    ) -> Grain | None:
+        """The unit that a row stands for, as it was said or is found; None for days and moments.
+
+        It is found by at least six different dates, all of them firsts or all of them lasts. The
+        ``edges`` of the column are asked for, unless they are given.
+        """
+        if column.held.grain is not None:
+            return column.held.grain
+        if self.said != (None, None):
+            return grain_named(*self.said, calendar)
+        edges = edges or self.edges(column, tz)
+        if edges is None:
+            return None
+        day, last = self.day(column, tz), edges.last
+        # The last ones say mostly that there is none; only then are all of them asked for.
+        stamps = [edges.first]
+        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
+        while len(stamps) < FEWEST and isinstance(last, date) and last != edges.first:
+            stamps.append(last)
+            ((last,),) = self.run(asked.where(day < last))
+        if found_grain(stamps, calendar) is None:
+            return None
+        every = select(day).select_from(self.rows).where(day.is_not(None), edges.counts).distinct()
+        return found_grain([stamp for (stamp,) in self.run(every.limit(MOST_STAMPS))], calendar)
+
+    def value(self, name: str) -> ColumnElement[Any]:
+        """A column to select or compare."""
+        return self.rows.c[name]
+
+    def local(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
+        """A column's local date or time. SourceError for instants without a zone."""
+        value = self.value(column.name)
+        if column.held.key:
+            return self.day(column, tz)
+        if not column.held.is_instant:
+            return value
+        if tz is None:
+            raise SourceError(
+                f"column {column.name!r} holds instants, and their days depend on the time zone; "
+                "give it as tz or --tz, such as 'Europe/London' or 'UTC'"
+            )
+        return Primitive("shown_at", value, DateTime(), tz=zone_name(tz))
+
+    def day(self, column: Column, tz: str | tzinfo | None) -> ColumnElement[Any]:
+        """A column's local date."""
+        if column.held.is_instant:
+            self.local(column, tz)  # A zone has to be there.
+        minutes = self.day_starts // timedelta(minutes=1) if column.held.has_time else 0
+        zone = zone_name(tz) if tz is not None and column.held.is_instant else None
+        return DayOf(self.value(column.name), column.column_type or "date", zone, minutes)
+
+    def seconds(self, column: Column) -> ColumnElement[Any]:
+        """The full seconds since 1970 of a column of times, in UTC or local as they are."""
+        is_other = engine_named(self.dialect_name).full_seconds_local and not column.held.is_instant
+        primitive = "full_seconds_local" if is_other else "full_seconds"
+        return Primitive(primitive, self.value(column.name), BigInteger())
+
+    def kept(self, name: str, condition: ColumnElement[bool]) -> tuple[int, int]:
+        """How many rows a condition on the column of that name keeps, and of how many.
+
+        Raises SourceError when there is no such column, or the engine refuses the condition.
+        """
+        self._has(name)
+        inside = func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
+        ((kept, total),) = self.run(select(inside, func.count()).select_from(self.rows))
+        return int(kept), int(total)
+
+    def _has(self, name: str) -> None:
+        names = [column.name for column in self.columns]
+        if name not in names:
+            raise SourceError(f"{self.name}: {no_such('column', name, names)}")
+
+    def counts(self, column: Column, tz: str | tzinfo | None) -> dict[date | None, int]:
+        """The rows of each day, and under None those without a date."""
+        day = self.day(column, tz).label("day")
+        found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
+        self.check_days(column, *(found_day for found_day, _ in found))
+        return {found_day: int(count) for found_day, count in found}
+
+    def _no_dates(self, column: Column, dates: Sequence[str]) -> str:
+        value = self.value(column.name)
+        sample = self.run(select(value).where(value.is_not(None)).limit(1))
+        such = f", such as {str(sample[0][0])[:40]!r}" if sample else ""
+        others = f"columns with dates are: {', '.join(dates)}" if dates else "no column holds dates"
+        return (
+            f"{self.name}: column {column.name!r} holds {column.engine_type}{such}, "
+            f"not dates; {others}"
+        )

@@ -1,0 +1,305 @@
+"""The page: a form with native controls that works without any script, rulers, charts, a link."""
+
+from __future__ import annotations
+
+import functools
+from collections.abc import Mapping
+from datetime import datetime
+from importlib.resources import files
+from typing import Any, Final, NamedTuple
+from urllib.parse import urlencode
+
+from fastapi import APIRouter, Request
+from fastapi.responses import RedirectResponse, Response
+from jinja2 import DictLoader, Environment, StrictUndefined
+
+from ulnager.choices.input_values import Given
+from ulnager.choices.pages import OpenedPage, Page
+from ulnager.choices.view import View
+from ulnager.core.errors import SettingError
+from ulnager.core.words import words_of
+from ulnager.pictures import paper
+from ulnager.sources.opening import within
+from ulnager.web.answers import SECONDS, BookAnswers
+from ulnager.web.chart_layout import HEIGHT, Drawn, drawn
+from ulnager.web.problems import Refused
+from ulnager.web.responses import fields_of, tagged, worked_out
+from ulnager.web.ruler import Ruler, ruler_of
+from ulnager.web.viewers import discreet, links_of
+
+DO: Final = "_do"
+"""The field of buttons that do more than show; no picker can have that name."""
+_TYPES: Final = {
+    "page.css": "text/css", "page.js": "text/javascript", "icon.svg": "image/svg+xml",
+}  # fmt: skip
+
+
+_SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
+"""What the script says."""
+
+
+class Control(NamedTuple):
+    """A field of the form: an input of the picker or of its choice, or the unit."""
+
+    name: str
+    id: str
+    label: str
+    kind: str
+    text: str
+    options: tuple[Any, ...]
+    several: bool
+    problem: str | None
+    low: str
+    high: str
+    hint: str
+
+
+class DrawnPicker(NamedTuple):
+    """A picker as the page draws it."""
+
+    view: View
+    told: dict[str, Any]
+    controls: tuple[Control, ...]
+    ruler: Ruler | None
+    earlier: str | None
+    later: str | None
+    problems: tuple[str, ...]
+    notes: tuple[str, ...]
+    ranges: int
+    most_ranges: int
+    is_narrow: bool
+
+
+@functools.cache
+def _environment() -> Environment:
+    names = ("base.html", "book.html", "page.html", "problem.html", *_TYPES)
+    texts = {name: _file(name) for name in names}
+    return Environment(
+        loader=DictLoader(texts), autoescape=True, trim_blocks=True, lstrip_blocks=True,
+        undefined=StrictUndefined,
+    )  # fmt: skip
+
+
+def _file(name: str) -> str:
+    return files("ulnager.web").joinpath("templates", name).read_text(encoding="utf-8")
+
+
+def problem_page(
+    told: Mapping[str, Any], path: str, headers: Mapping[str, str] | None = None
+) -> Response:
+    """What went wrong, on a page with a way back."""
+    template = _environment().get_template("problem.html")
+    text = template.render(title=told["title"], detail=told["detail"], lang="en",
+                           root="../" * (path.count("/") - 1))  # fmt: skip
+    return Response(text.encode(), told["status"], media_type="text/html",
+                    headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
+
+
+def html_routes(answers: BookAnswers) -> APIRouter:
+    """The pages of the book, and what they are drawn with."""
+    html = APIRouter(include_in_schema=False, default_response_class=Response)
+
+    @html.get("/")
+    async def front(request: Request) -> Response:
+        if len(answers.pages) == 1 and not answers.book.pickers.keys() - _used(answers):
+            return RedirectResponse(f"pages/{next(iter(answers.pages))}", 302)
+        told = await worked_out(request, answers.at_a_glance)
+        return _html(request, "book.html", title="The book at a glance", book=told.told, lang="en")
+
+    @html.get("/pages/{name}")
+    async def page(request: Request, name: str) -> Response:
+        own = {one: request.query_params.get(one) for one in ("today", "locale")
+               if one not in answers.pickers}  # fmt: skip
+        fields = fields_of(request, *own)
+        own["locale"] = _known(own.get("locale"))
+        answers.day(own.get("today"))
+        told = await worked_out(request, lambda: _context(answers, name, fields, **own))
+        return _html(request, "page.html", base=name, **told)
+
+    @html.get("/static/{name}")
+    async def static(request: Request, name: str) -> Response:
+        if name not in _TYPES:
+            raise Refused(404, "path", "there is nothing at this path")
+        return tagged(request, _static(name), _TYPES[name], "private, max-age=300")
+
+    return html
+
+
+def _known(locale: str | None) -> str | None:
+    """A locale that there is; a viewer's link may ask for another, and gets the book's language."""
+    try:
+        words_of(locale)
+    except SettingError:
+        return None
+    return locale
+
+
+def _used(answers: BookAnswers) -> set[str]:
+    return {name for page in answers.pages.values() for name in page.pickers}
+
+
+@functools.cache
+def _static(name: str) -> bytes:
+    light = {
+        "ink": paper.INK, "faint": paper.FAINT, "paper": paper.PAPER, "band": paper.BAND,
+        "period": paper.PERIOD, "light": paper.LIGHT, "warn": paper.WARN,
+    }  # fmt: skip
+    return _environment().get_template(name).render(light=light, dark=paper.DARK).encode()
+
+
+def _html(request: Request, name: str, **told: Any) -> Response:
+    text = _environment().get_template(name).render(**told)
+    return tagged(request, text.encode(), "text/html; charset=utf-8", "private, no-cache")
+
+
+def _context(
+    answers: BookAnswers,
+    name: str,
+    fields: Mapping[str, Any],
+    today: str | None = None,
+    locale: str | None = None,
+) -> dict[str, Any]:
+    with within(SECONDS):
+        opened = _opened(answers, name, dict(fields), today, locale)
+        values = answers.values(opened)
+        pickers = tuple(_shown(opened, picker) for picker in opened.views)
+        charts = tuple(_chart(opened, key, values) for key in opened.charts)
+    offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
+    stands = today is not None or answers.today is not None
+    until, words = answers.until(today, opened.moment.tz), opened.moment.words
+    return {
+        "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
+        "height": HEIGHT, "link": _link(opened, frozen=False),
+        "frozen": _link(opened, frozen=True), "do": DO,
+        "today": words.day(opened.moment.today), "say": opened.said, "lang": words.locale,
+        "dir": words.direction,
+        "kept": {"today": today, "locale": locale},
+        "script": {one: opened.said(one) for one in _SCRIPT},
+        "until": until, "until_told": _moment(until),
+        "stands": opened.said("the clock stands still here") if stands else "",
+        "others": [
+            (one.label, f"{one.name}{_carried(opened, one, today, locale)}")
+            for one in answers.pages.values() if one.name != name
+        ],
+    }  # fmt: skip
+
+
+def _carried(opened: OpenedPage, other: Page, today: str | None, locale: str | None) -> str:
+    """The query by which another page shows what was chosen here, of the pickers that both have."""
+    found = {"today": today, "locale": locale}
+    for name, view in opened.views.items():
+        if name in other.pickers:
+            found |= view.state
+    query = urlencode({key: text for key, text in found.items() if text}, safe="/,")
+    return f"?{query}" if query else ""
+
+
+def _moment(until: datetime | None) -> str:
+    if until is None:
+        return ""
+    return f"{until.day} {until:%b %Y %H:%M} {until.tzname() or ''}".strip()
+
+
+def _opened(
+    answers: BookAnswers, name: str, fields: dict[str, Any], today: str | None, locale: str | None
+) -> OpenedPage:
+    """The page for the fields of a form, after what its button asks for."""
+    asked = fields.pop(DO, [])
+    opened = answers.opened(name, fields, today, locale)
+    what, _, rest = (asked[-1] if asked else "").partition(".")
+    picker, _, number = rest.partition(".")
+    view = opened.views.get(picker)
+    if view is None:
+        return opened
+    if what == "add":
+        view = view.add_range()
+    elif what == "drop" and number.isascii() and number.isdigit() and len(number) < 4:
+        view = view.drop_range(int(number))
+    elif what == "reset":
+        view = view.reset()
+    else:
+        return opened
+    views = {**opened.views, picker: view}
+    return opened.page.open(**answers.clock(today, locale=locale), chosen=views)
+
+
+def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
+    """A link to all pickers of the page as they are; None where there is none."""
+    parts = []
+    for view in opened.views.values():
+        links = links_of(view)
+        part = links["frozen" if frozen else "moving"]
+        if part is None:
+            return None
+        if part and not view.locked:
+            parts.append(part)
+    return "&".join(parts)
+
+
+def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
+    view = opened.views[name]
+    told, links = view.to_dict(), links_of(view)
+    controls = [_control(told_one, given)
+                for told_one, given in zip(told["inputs"], view.inputs, strict=True)]  # fmt: skip
+    if told["by"] is not None and view.by is not None:
+        controls.append(_unit(told["by"]))
+    chosen = view.chosen
+    steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
+    return DrawnPicker(
+        view, told, tuple(controls), ruler_of(view), steps["earlier"], steps["later"],
+        tuple(view.in_words(discreet(one)) for one in view.problems), view.notes,
+        1 if chosen is None else view.range_count(chosen), 1 if chosen is None else chosen.ranges,
+        view.picker.labels == "short",
+    )  # fmt: skip
+
+
+def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
+    """The query of a page with one of its pickers a step away."""
+    if link is None or opened.views[name].locked:
+        return None
+    others = []
+    for other, view in opened.views.items():
+        if other != name and view.state:
+            others.append(urlencode(view.state, safe="/,"))
+    # An empty state says that a viewer chose these dates.
+    return "&".join([f"{name}.state=", link, *others])
+
+
+def _control(told: Mapping[str, Any], given: Given) -> Control:
+    label = told["label"] if told["range"] == 1 else f"{told['label']} ({told['range']})"
+    kind = told["kind"]
+    text = given.shown
+    low, high = ("" if told[one] is None else str(told[one]) for one in ("min", "max"))
+    hint = f"{low} – {high}" if low and high else ""
+    if kind == "anchor" and any(one["key"] == "day" for one in told["options"]):
+        kind = "anchor or day"
+    if kind == "day" and not _is_day(text):
+        kind = "text"  # A native field would hide what was typed.
+    return Control(told["name"], told["id"], label, kind, text, tuple(told["options"]),
+                   told["several"], told["problem"], low, high, hint)  # fmt: skip
+
+
+def _is_day(text: str) -> bool:
+    try:
+        datetime.strptime(text, "%Y-%m-%d")
+    except ValueError:
+        return not text
+    return len(text) == 10
+
+
+def _unit(by: Mapping[str, Any]) -> Control:
+    options = tuple(
+        {
+            "key": one["key"],
+            "label": one["label"] + ("" if one["fits"] else f": {one['why']}"),
+            "chosen": one["key"] == by["key"],
+        }
+        for one in by["options"]
+    )
+    return Control(by["name"], by["id"], by["label"], "unit", by["key"] or "", options, False, None,
+                   "", "", "")  # fmt: skip
+
+
+def _chart(opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:
+    chart = opened.charts[key]
+    return drawn(chart, values.get(key), [chart.said(discreet(one)) for one in chart.problems])
