@@ -27,8 +27,7 @@ from schemathesis.specs.openapi import checks as openapi
 import ulnager
 from serving import TODAY, book_in, library, round_robin, served
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.web import answers
-from ulnager.web import request_guard as limits
+from ulnager.web import answers, request_guard
 from ulnager.web.cache import Cache
 from ulnager.web.problems import UNREADABLE
 
@@ -487,8 +486,8 @@ def _through(app, *messages, path="/", headers=(), method="GET"):
 
 
 def test_what_is_slow_ends(monkeypatch):
-    monkeypatch.setattr(limits, "SECONDS_TO_SEND", 0.1)
-    monkeypatch.setattr(limits, "SECONDS_TO_ANSWER", 0.1)
+    monkeypatch.setattr(request_guard, "SECONDS_TO_SEND", 0.1)
+    monkeypatch.setattr(request_guard, "SECONDS_TO_ANSWER", 0.1)
 
     async def slow(scope, receive, send):
         await asyncio.sleep(60)
@@ -502,24 +501,24 @@ def test_what_is_slow_ends(monkeypatch):
 
     whole = {"type": "http.request", "body": b"", "more_body": False}
     part = {"type": "http.request", "body": b"x", "more_body": True}
-    assert _through(request_guard.RequestGuard(slow), whole)[0]["status"] == 503
-    assert _through(request_guard.RequestGuard(slow), part)[0]["status"] == 503
-    sent = _through(request_guard.RequestGuard(broken), whole)
+    assert _through(RequestGuard(slow), whole)[0]["status"] == 503
+    assert _through(RequestGuard(slow), part)[0]["status"] == 503
+    sent = _through(RequestGuard(broken), whole)
     assert (sent[0]["status"], b"secret" in sent[1]["body"]) == (500, False)
-    assert [one["type"] for one in _through(request_guard.RequestGuard(late), whole)] == ["http.response.start"]
-    assert _through(request_guard.RequestGuard(slow), {"type": "http.disconnect"}) == []
+    assert [one["type"] for one in _through(RequestGuard(late), whole)] == ["http.response.start"]
+    assert _through(RequestGuard(slow), {"type": "http.disconnect"}) == []
     big = {"type": "http.request", "body": b"x" * 40_000, "more_body": True}
-    assert _through(request_guard.RequestGuard(slow), big, big)[0]["status"] == 413
+    assert _through(RequestGuard(slow), big, big)[0]["status"] == 413
     for length in (b"99999999", b"-1", b"x"):
-        told = _through(request_guard.RequestGuard(slow), whole, headers=[(b"content-length", length)])
+        told = _through(RequestGuard(slow), whole, headers=[(b"content-length", length)])
         assert told[0]["status"] == 413
-    head = _through(request_guard.RequestGuard(broken), whole, method="HEAD")
+    head = _through(RequestGuard(broken), whole, method="HEAD")
     assert head[1]["body"] == b""
 
     async def closed(message):
         assert message == {"type": "websocket.close", "code": 1008}
 
-    asyncio.run(request_guard.RequestGuard(slow)({"type": "websocket"}, None, closed))
+    asyncio.run(RequestGuard(slow)({"type": "websocket"}, None, closed))
 
 
 def test_what_is_kept_is_worked_out_once_and_failures_are_not_kept():

@@ -14,4 +14,9 @@ class Ansi(DefaultDialect):
     supports_native_boolean = True
 
 
+def dialect_called(name: str) -> type[DefaultDialect]:
+    """Standard SQL under the name of an engine that understands it."""
+    return type(name, (Ansi,), {"name": name})
+
+
 ANSI = Engine(name="ansi", dialect=lambda: Ansi)

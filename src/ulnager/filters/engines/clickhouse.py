@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from ulnager.filters.engines.ansi import Ansi
+from ulnager.filters.engines.ansi import dialect_called
 from ulnager.filters.engines.engine import STRFTIME, TRUNCATES, Engine
-
-
-class _ClickHouse(Ansi):
-    name = "clickhouse"
-
 
 CLICKHOUSE = Engine(
     name="clickhouse",
-    dialect=lambda: _ClickHouse,
+    dialect=lambda: dialect_called("clickhouse"),
     # Its Date ends in 2149 and begins in 1970, and wraps round in silence: Date32 only. No
     # zones: it takes a midnight that is missing for an hour of the day before.
     literal="toDate32('{x}')",

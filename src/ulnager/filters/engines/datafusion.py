@@ -2,17 +2,12 @@
 
 from __future__ import annotations
 
-from ulnager.filters.engines.ansi import Ansi
+from ulnager.filters.engines.ansi import dialect_called
 from ulnager.filters.engines.engine import STRFTIME, Engine
-
-
-class _DataFusion(Ansi):
-    name = "datafusion"
-
 
 DATAFUSION = Engine(
     name="datafusion",
-    dialect=lambda: _DataFusion,
+    dialect=lambda: dialect_called("datafusion"),
     # No zones: a midnight that is missing stops it. It truncates by way of nanoseconds,
     # which end in 2262; here so many days are taken off.
     utc_today="CURRENT_DATE",

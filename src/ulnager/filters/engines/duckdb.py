@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from ulnager.filters.engines.ansi import Ansi
+from ulnager.filters.engines.ansi import dialect_called
 from ulnager.filters.engines.engine import (
     FIRST_MIDNIGHT,
     FIRST_OF_TWO,
@@ -12,14 +12,9 @@ from ulnager.filters.engines.engine import (
     Engine,
 )
 
-
-class _DuckDB(Ansi):
-    name = "duckdb"
-
-
 DUCKDB = Engine(
     name="duckdb",
-    dialect=lambda: _DuckDB,
+    dialect=lambda: dialect_called("duckdb"),
     today="current_date",
     local_day="CAST({x} AT TIME ZONE '{tz}'{before} AS DATE)",
     midnight=FIRST_MIDNIGHT,
