@@ -30,6 +30,7 @@ from ulnager.core.errors import SettingError, SourceError
 from ulnager.web import answers, request_guard
 from ulnager.web.cache import Cache
 from ulnager.web.problems import UNREADABLE
+from ulnager.web.request_guard import RequestGuard
 
 from conftest import run_python
 from strategies import TIMES, examples
