@@ -12,7 +12,7 @@ import ulnager
 from test_pickers import with_values
 from ulnager import BookError, Extent, SettingError
 from ulnager.checking.periods_of_entries import periods_named
-from ulnager.choices.listed_units import flat, listed, offered
+from ulnager.choices.input_values import flat, listed, offered
 from ulnager.core.language.inputs import checked_input
 
 from strategies import examples

@@ -15,7 +15,7 @@ import ulnager
 from serving import MORE, TODAY, book_in, served
 from ulnager import SettingError
 from ulnager.book.sources import BookSource
-from ulnager.sources.watched_questions import GivenUp, asked
+from ulnager.sources.source import GivenUp, asked
 from ulnager.web.cache import Cache
 from ulnager.web.workers import Workers
 

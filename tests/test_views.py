@@ -146,7 +146,7 @@ def test_what_is_listed_is_a_unit(picker, unit, key):
 
 
 def _options(picker, unit):
-    from ulnager.choices.listed_units import listed
+    from ulnager.choices.input_values import listed
 
     made = ulnager.period("{it}", inputs={"it": {"kind": "listed", "unit": unit}}).inputs["it"]
     return listed(made, ulnager.GREGORIAN, DATA)

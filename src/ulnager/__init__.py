@@ -52,9 +52,8 @@ if TYPE_CHECKING:
     from ulnager.core.messages import with_codes
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.date_table import date_table
-    from ulnager.filters.conditions import condition, where
+    from ulnager.filters.conditions import condition, live_where, where
     from ulnager.filters.frames import keep_each
-    from ulnager.filters.live import live_where
     from ulnager.filters.sql_text import Condition, sql_text
     from ulnager.filters.standards import cql2, cql2_json, odata
     from ulnager.numbers.age_sql import age
@@ -63,9 +62,9 @@ if TYPE_CHECKING:
     from ulnager.numbers.totals import totals
     from ulnager.numbers.totals_rows import Totals
     from ulnager.sources.file_source import FileSource
+    from ulnager.sources.guard import limits
     from ulnager.sources.keep_rows import keep
     from ulnager.sources.kept import Kept
-    from ulnager.sources.limits import limits
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
@@ -92,12 +91,12 @@ _FETCHED = {
     "date_table": "core.periods.date_table",
     "profile": "sources.profile",
     "complete": "book.phrase_completion",
-    "limits": "sources.limits",
+    "limits": "sources.guard",
     "condition": "filters.conditions",
     "Kept": "sources.kept",
     "keep": "sources.keep_rows",
     "keep_each": "filters.frames",
-    "live_where": "filters.live",
+    "live_where": "filters.conditions",
     "cql2": "filters.standards",
     "cql2_json": "filters.standards",
     "odata": "filters.standards",

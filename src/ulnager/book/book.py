@@ -11,11 +11,10 @@ from typing import Any, TypeVar
 from ulnager.book.names_in_phrases import expanded
 from ulnager.book.schedules import Schedule
 from ulnager.book.sources import BookSource
-from ulnager.choices.moment import Look, Moment, moment_from
 from ulnager.choices.pages import Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
-from ulnager.choices.resolver import AnchorPoint, Resolver, point_from
+from ulnager.choices.resolver import AnchorPoint, Look, Moment, Resolver, moment_from, point_from
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, PeriodSyntaxError
 from ulnager.core.language.period import Period

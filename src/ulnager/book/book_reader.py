@@ -29,11 +29,11 @@ from ulnager.book.file_schema import (
 )
 from ulnager.book.file_text import House, whole_book
 from ulnager.book.labels_by_language import language_of, one_language
-from ulnager.book.link_signer import KeySigner
 from ulnager.book.named_entries import entry_named, phrase_at
 from ulnager.book.page_builder import Pages, checked_names
+from ulnager.book.phrase_completion import named_book
 from ulnager.book.picker_builder import Offers
-from ulnager.book.shipped_books import named_book
+from ulnager.book.schedules import KeySigner
 from ulnager.book.sources import BookSource
 from ulnager.book.sourcing import sources_of
 from ulnager.core.arguments import Wanted, checked
@@ -52,7 +52,7 @@ from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
 from ulnager.core.suggest import nearest
 from ulnager.core.units import own_unit
 from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import limits_now
 
 
 @checked(path=Wanted((str, Path), "the path of a book"))

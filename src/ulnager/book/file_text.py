@@ -12,8 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.core.messages import NO_FILE, Message
-from ulnager.sources.guard import HINT, matching, opened_at, small_file
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import HINT, limits_now, matching, opened_at, small_file
 from ulnager.sources.opening import IN_FILES
 from ulnager.sources.urls import read_address
 

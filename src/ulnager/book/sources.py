@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Final
 
-from ulnager.choices.moment import Moment, moment_from
+from ulnager.choices.resolver import Moment, moment_from
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.period import Period

@@ -9,7 +9,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any
 
-from ulnager.book.usual_choices import AHEAD, UNITS
+from ulnager.book.picker_builder import AHEAD, UNITS
 from ulnager.core.errors import SettingError
 from ulnager.sources.profile import Profile
 

@@ -8,7 +8,7 @@ from datetime import date, datetime
 from functools import lru_cache
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period

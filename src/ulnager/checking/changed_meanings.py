@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 
-from ulnager.book.usual_choices import is_by_clock
+from ulnager.book.picker_builder import is_by_clock
 from ulnager.checking.inspection import Checking
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.core.errors import SettingError, UlnagerError

@@ -24,8 +24,8 @@ from ulnager.checking.translation import (
 )
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.clock import Clock
 from ulnager.filters.columns import COLUMN_TYPES

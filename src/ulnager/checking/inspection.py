@@ -13,7 +13,7 @@ from ulnager.book.book import Book, BookAnchor, BookPeriod
 from ulnager.book.file_text import Whole
 from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.toml_places import line_of, lines_of
-from ulnager.choices.moment import Moment, moment_from
+from ulnager.choices.resolver import Moment, moment_from
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SourceError, UlnagerError

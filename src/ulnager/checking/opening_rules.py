@@ -7,8 +7,7 @@ from typing import Any
 
 from sqlalchemy import and_
 
-from ulnager.book.picker_builder import OPENING
-from ulnager.book.usual_choices import USUAL, usual_offers
+from ulnager.book.picker_builder import OPENING, USUAL, usual_offers
 from ulnager.checking.inspection import Checking, Key
 from ulnager.choices.chart_values import values_of
 from ulnager.choices.charts import OpenedChart

@@ -28,8 +28,8 @@ from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
 from ulnager.checking.translation import TYPES, measured, parsed, translated, written
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import MonthCalendar
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import FilterError, ResolveError, SettingError, UlnagerError
 from ulnager.core.language.period import Period, basis_of
 from ulnager.core.language.phrase import period

@@ -13,8 +13,8 @@ from numpy.typing import NDArray
 from ulnager.book.schedules import rule_of
 from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period

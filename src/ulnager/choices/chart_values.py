@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any, Protocol
 
 from ulnager.choices.charts import OpenedChart
-from ulnager.choices.moment import Moment
+from ulnager.choices.resolver import Moment
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
 from ulnager.core.periods.anchors import Extent

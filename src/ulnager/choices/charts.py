@@ -8,10 +8,9 @@ from typing import Any
 
 from ulnager.choices.frozen import bounds_of, frozen_text
 from ulnager.choices.labels import dates_dict
-from ulnager.choices.moment import Moment
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
-from ulnager.choices.resolver import Resolver
+from ulnager.choices.resolver import Moment, Resolver
 from ulnager.choices.view import View
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period

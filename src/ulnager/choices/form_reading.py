@@ -11,9 +11,9 @@ from typing import Any, Final
 from urllib.parse import parse_qs, parse_qsl
 
 from ulnager.choices.frozen import read_frozen
-from ulnager.choices.moment import Moment
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import Signed
+from ulnager.choices.resolver import Moment
 from ulnager.choices.view import NOT_GROUPED, View
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.language.inputs import Input

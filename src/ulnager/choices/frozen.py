@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import date
 from typing import Final
 
-from ulnager.core.patterns import pattern
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import FixedDates, Span
+from ulnager.core.text import pattern
 
 _SPAN: Final = pattern(r"(\d{4}-\d\d-\d\d|\.\.)/(\d{4}-\d\d-\d\d|\.\.)")
 _MOST: Final = 100

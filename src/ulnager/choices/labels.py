@@ -7,11 +7,10 @@ from collections.abc import Mapping
 from datetime import date
 from typing import Any, Final
 
-from ulnager.choices.input_values import Given
-from ulnager.choices.listed_units import Listed
+from ulnager.choices.input_values import Given, Listed
 from ulnager.core.messages import EMPTY, of_code
-from ulnager.core.patterns import pattern
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.text import pattern
 from ulnager.core.units import UNIT_NAMES
 from ulnager.core.words import ENGLISH, Words
 

@@ -11,10 +11,9 @@ from typing import Any, Final
 from ulnager.choices.chart_values import ChartSource, values_of
 from ulnager.choices.charts import Chart, OpenedChart
 from ulnager.choices.form_reading import sent_fields, view_of
-from ulnager.choices.moment import Look, Moment, moment_from
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
-from ulnager.choices.resolver import Resolver
+from ulnager.choices.resolver import Look, Moment, Resolver, moment_from
 from ulnager.choices.view import View
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError

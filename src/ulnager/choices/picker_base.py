@@ -9,12 +9,10 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
 from typing import Any, Final, NamedTuple, Self
 
-from ulnager.choices.moment import Look, Moment, moment_from
-from ulnager.choices.resolver import AnchorPoint, Resolver, point_from
+from ulnager.choices.resolver import AnchorPoint, Look, Moment, Resolver, moment_from, point_from
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
-from ulnager.core.calendars.zones import zone_named
+from ulnager.core.calendars.zones import date_of, zone_named
 from ulnager.core.language.inputs import Input
 from ulnager.core.language.open_period import OpenPeriod, cut_by, joined
 from ulnager.core.language.period import Period

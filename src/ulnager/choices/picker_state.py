@@ -16,8 +16,8 @@ from ulnager.choices.frozen import (
 from ulnager.choices.grouping import Grouped, chosen_unit, grouped
 from ulnager.choices.input_values import Given, Inputs, paired
 from ulnager.choices.labels import filled_label, value_label
-from ulnager.choices.moment import Moment
 from ulnager.choices.picker_base import Choice, PickerBase
+from ulnager.choices.resolver import Moment
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import Input

@@ -230,7 +230,7 @@ def _anchor_day(view: PickerState, choice: Choice, anchor: AnchorPoint) -> Any:
 
 
 def _listed_values(name: str, given: Any) -> dict[str, Any]:
-    from ulnager.choices.listed_units import flat
+    from ulnager.choices.input_values import flat
 
     known = flat(given.options)
     chosen = sorted((known[key] for key in given.value or ()), key=lambda one: one.start)

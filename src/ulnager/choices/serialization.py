@@ -7,9 +7,8 @@ from datetime import date
 from typing import Any, NamedTuple
 from urllib.parse import urlencode
 
-from ulnager.choices.input_values import Given
+from ulnager.choices.input_values import Given, Listed, offered
 from ulnager.choices.labels import dates_dict, iso
-from ulnager.choices.listed_units import Listed, offered
 from ulnager.choices.picker_state import PickerState, ShownChoice
 from ulnager.core.words import Words
 

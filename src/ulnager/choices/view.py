@@ -20,9 +20,9 @@ from ulnager.choices.frozen import (
 )
 from ulnager.choices.input_values import Inputs, value_text
 from ulnager.choices.links import link_of
-from ulnager.choices.moment import moment_from
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.picker_statement import parameters_of
+from ulnager.choices.resolver import moment_from
 from ulnager.choices.serialization import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.messages import Message, message_of

@@ -7,13 +7,14 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.measuring import picture_options, values_where
 from ulnager.cli.options import (
     basis_options,
     json_option,
     locale_option,
+    picture_options,
     reading_options,
     spreadsheets_option,
+    values_where,
 )
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request

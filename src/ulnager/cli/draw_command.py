@@ -7,8 +7,15 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.measuring import measured_title, number_text, values_where
-from ulnager.cli.options import basis_options, data_options, locale_option, period_argument
+from ulnager.cli.options import (
+    basis_options,
+    data_options,
+    locale_option,
+    measured_title,
+    number_text,
+    period_argument,
+    values_where,
+)
 from ulnager.cli.output import echo
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError

@@ -328,7 +328,7 @@ def _live(
     table, _, dates = (latest_in or "").rpartition(".")
     if latest_in and not table:
         raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
-    from ulnager.filters.live import live_notes, live_where
+    from ulnager.filters.conditions import live_notes, live_where
 
     book = request.open_book
     entry = book.period(phrase) if book and phrase in book.periods else None

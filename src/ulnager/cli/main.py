@@ -107,7 +107,7 @@ def _run(given: list[str], debug: bool) -> int:
     try:
         with contextlib.ExitStack() as held:
             if raised := os.environ.get("ULNAGER_LIMITS"):
-                from ulnager.sources.limits import limits, limits_of_text
+                from ulnager.sources.guard import limits, limits_of_text
 
                 held.enter_context(limits(**limits_of_text(raised)))
             context = held.enter_context(commands.make_context("ulnager", given))

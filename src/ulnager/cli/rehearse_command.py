@@ -9,8 +9,13 @@ from typing import TYPE_CHECKING, Any, Final
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.measuring import picture_options
-from ulnager.cli.options import basis_options, data_options, json_option, period_argument
+from ulnager.cli.options import (
+    basis_options,
+    data_options,
+    json_option,
+    period_argument,
+    picture_options,
+)
 from ulnager.cli.output import echo, show_json, show_pairs
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError

@@ -16,8 +16,7 @@ from ulnager.core.language.phrase import period
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.phrases.rolling_and_whole import family_readings
-from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.wording import dates_told
+from ulnager.core.periods.resolution import Resolution, dates_told
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked
 

@@ -7,19 +7,17 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.measuring import (
-    measure_options,
-    measured_title,
-    number_text,
-    picture_options,
-    values_where,
-)
 from ulnager.cli.options import (
     basis_options,
     data_options,
     json_option,
     locale_option,
+    measure_options,
+    measured_title,
+    number_text,
     period_argument,
+    picture_options,
+    values_where,
 )
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request

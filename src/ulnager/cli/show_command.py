@@ -16,8 +16,7 @@ from urllib.parse import parse_qs
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.measuring import number_text
-from ulnager.cli.options import basis_options, json_option, locale_option
+from ulnager.cli.options import basis_options, json_option, locale_option, number_text
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
@@ -383,7 +382,7 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
 
 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
-    from ulnager.choices.moment import moment_from
+    from ulnager.choices.resolver import moment_from
 
     if clock["locale"] is not None:
         raise SettingError("a schedule goes out in the book's language; leave --locale out")

@@ -6,7 +6,7 @@ import re
 from datetime import date
 from typing import Final, NamedTuple
 
-from ulnager.core.patterns import pattern
+from ulnager.core.text import pattern
 from ulnager.core.units import MONTH_NAMES
 
 _MONTHS: Final = tuple(name.lower() for name in MONTH_NAMES)

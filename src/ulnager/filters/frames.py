@@ -24,8 +24,8 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
+from ulnager.filters.conditions import live_where
 from ulnager.filters.frozen_condition import MANY, frozen_where, weekly_bounds
-from ulnager.filters.live import live_where
 from ulnager.filters.sql_text import exact_column, sql_text
 
 FrameT = TypeVar("FrameT")

@@ -17,9 +17,8 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
 from ulnager.filters.engines.engine import filled
-from ulnager.filters.primitives import day_of
+from ulnager.filters.primitives import day_of, value_type
 from ulnager.filters.sql_text import named_column
-from ulnager.filters.sql_types import value_type
 
 MANY: Final = 200
 """How many spans are expressions of SQLAlchemy; more are written as they are."""

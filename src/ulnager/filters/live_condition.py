@@ -27,8 +27,8 @@ from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.sql.operators import inv
 
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import LAST_DAY
-from ulnager.core.calendars.zones import zone_name, zone_named
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import LAST_DAY, zone_name, zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import (
@@ -39,23 +39,84 @@ from ulnager.core.periods.clock import (
     time_after_midnight,
 )
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.grain import Grain, grain_named
+from ulnager.core.periods.grain import Grain, grain_named, starts_agree
 from ulnager.core.periods.period_tree import Part, parts_of
 from ulnager.core.periods.shifting import aligned
+from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.date_table_sql import DateTable
 from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
-from ulnager.filters.grain_sql import Grained
 from ulnager.filters.live_checks import (
+    DayColumn,
     check_data,
     check_definition,
     check_one_span,
     check_sorted,
     check_time,
+    joined_clause,
 )
-from ulnager.filters.live_joins import DayColumn, joined_clause
-from ulnager.filters.sql_arithmetic import SqlArithmetic
+from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay
 from ulnager.filters.sql_text import dialect_named, named_column
+
+Aligned = tuple[Unit | None, Unit | None, bool]
+"""The units that a span's start and stop are starts of, and whether it is to date."""
+
+
+class Grained(NamedTuple):
+    """An engine's sums, the grain of a column, and how what cuts its units is rounded."""
+
+    arithmetic: SqlArithmetic
+    grain: Grain
+    rounding: str | None
+
+    def span(self, start: Any, stop: Any, aligned: Aligned) -> tuple[Any, Any]:
+        """A span of whole units; FilterError where it may cut one and no rounding is given."""
+        to_date = aligned[2]
+        whole = (
+            self._is_start(start, aligned[0]),
+            self._is_start(stop, None if to_date else aligned[1]),
+        )
+        start, stop = (
+            None if day is None else self.arithmetic.as_sql(day) for day in (start, stop)
+        )
+        if all(whole):
+            return start, stop
+        name = self.grain.unit.name
+        if self.rounding is None:
+            raise FilterError(
+                f"the {'stop' if whole[0] else 'start'} may lie inside a {name}, which a column of "
+                f"{self.grain.unit.plural} cannot tell: days would be lost or added; choose whole "
+                f"{self.grain.unit.plural}, filter a column of days, or say with rounding whether "
+                "'inward' or 'outward'"
+            )
+        inward = self.rounding == "inward"
+        first = start if whole[0] else self._rounded(start, inward)
+        if inward or first is None or stop is None:
+            return first, stop if whole[1] else self._rounded(stop, not inward)
+        # An empty span touches no unit.
+        last = stop if whole[1] else self._rounded(stop, True)
+        return first, self.arithmetic.choose(start < stop, last, first)
+
+    def _is_start(self, day: Any, unit: Unit | None) -> bool:
+        """Whether a day is known to be the first of a unit of the grain."""
+        grain = self.grain
+        if day is None:
+            return True
+        if isinstance(day, int):
+            return bool(grain.range_around(day)[0] == day)
+        starts_month = isinstance(day, SqlDay) and day.starts_month
+        if starts_month and starts_agree(GREGORIAN, Unit.MONTH, grain):
+            return True
+        return unit is not None and starts_agree(self.arithmetic.calendar, unit, grain)
+
+    def _rounded(self, day: SqlDay, up: bool) -> Any:
+        """The start of the unit around a day; or the first one on that day or later."""
+        sums = SqlArithmetic(self.grain.calendar, self.arithmetic.engine)
+        if self.grain.calendar == self.arithmetic.calendar:
+            sums = self.arithmetic
+        if up:
+            return sums.unit_stop(day - 1, self.grain.unit)
+        return sums.unit_start(day, self.grain.unit)
 
 
 class Live(NamedTuple):

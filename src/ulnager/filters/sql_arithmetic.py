@@ -12,10 +12,9 @@ from operator import eq, ge, gt, le, lt
 from typing import Any, Final
 
 from ulnager.core.calendars.calendar import Calendar, OfCalendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.instants import InstantArithmetic, moment_of
 from ulnager.core.calendars.month_calendar import MonthCalendar
-from ulnager.core.calendars.zones import zone_name
+from ulnager.core.calendars.zones import date_of, zone_name
 from ulnager.core.errors import FilterError
 from ulnager.core.units import MICROSECOND_DAY, Unit
 from ulnager.filters.engines.engine import Engine, check_zone, filled, local_day, midnight

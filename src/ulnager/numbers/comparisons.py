@@ -8,7 +8,7 @@ from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.language import walks as walking
 from ulnager.core.messages import Message

@@ -24,14 +24,12 @@ from sqlalchemy import (
 )
 
 from ulnager.core.arguments import shown
-from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
-from ulnager.core.calendars.zones import zone_name, zone_named
+from ulnager.core.calendars.zones import LAST_DAY, date_of, zone_name, zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.suggest import no_such
 from ulnager.filters.engines import engine_named
-from ulnager.filters.primitives import DayOf, Primitive
-from ulnager.filters.sql_types import value_type
+from ulnager.filters.primitives import DayOf, Primitive, value_type
 from ulnager.numbers.cells import Cells, cells_from, joined
 from ulnager.numbers.number_kinds import kind_of, nans_of, number_of_column
 from ulnager.sources.source import Column, Source

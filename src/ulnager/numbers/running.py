@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from ulnager.core.arguments import checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period

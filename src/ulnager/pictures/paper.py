@@ -25,7 +25,7 @@ from datetime import date
 from itertools import pairwise
 
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.units import WEEKDAYS, Unit
 

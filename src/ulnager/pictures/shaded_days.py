@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import Unit
 from ulnager.core.words import Words

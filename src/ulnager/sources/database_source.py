@@ -20,7 +20,7 @@ from ulnager.core.text import visible
 from ulnager.filters.engines import engine_named
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.servers import SERVERS
-from ulnager.sources.source import Column, Source, named_table
+from ulnager.sources.source import GRACE, Column, Source, asked, named_table, too_long
 from ulnager.sources.sqlite_files import (
     Opener,
     StoredText,
@@ -30,7 +30,6 @@ from ulnager.sources.sqlite_files import (
     form_query,
 )
 from ulnager.sources.urls import Address
-from ulnager.sources.watched_questions import GRACE, asked, too_long
 
 _LOOKED_AT: Final = 200
 """So many first values tell the type of a SQLite column that says none."""

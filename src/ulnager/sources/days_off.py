@@ -13,8 +13,7 @@ from ulnager.core.calendars.table_calendar import TableCalendar, TableRow
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.sources.duckdb_source import quoted
 from ulnager.sources.file_source import FileSource
-from ulnager.sources.guard import check_plain, opened_at, small_file
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import check_plain, limits_now, opened_at, small_file
 
 YEARS: Final = (1990, 2060)
 """The years for which yearly rules and countries give holidays, unless told otherwise."""

@@ -17,11 +17,9 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
 from ulnager.filters.sql_text import sql_text
-from ulnager.sources.guard import own_folder
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import limits_now, own_folder
 from ulnager.sources.queries import check_lengths, checked_query
-from ulnager.sources.source import Column, Source
-from ulnager.sources.watched_questions import asked, too_long
+from ulnager.sources.source import Column, Source, asked, too_long
 from ulnager.sources.writing import as_text, as_text_sql
 
 _SETTINGS: Final = {

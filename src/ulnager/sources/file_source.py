@@ -19,8 +19,7 @@ from ulnager.sources.csv_form import CsvForm, CsvSettings, check_records, form_o
 from ulnager.sources.date_text import check_format, written_dates
 from ulnager.sources.duckdb_source import EmbeddedSource, quoted, quoted_name, text
 from ulnager.sources.file_names import named_files
-from ulnager.sources.guard import check_unpacked
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import check_unpacked, limits_now
 from ulnager.sources.source import Column
 
 _WIDE: Final = 1_000

@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import limits_now
 
 # Without a way back, or many comments would be tried in every combination.
 _COMMENTS = r"(?>\s|\(|--[^\n]*(?:\n|$)|#[^\n]*(?:\n|$)|/\*.*?\*/)*+"

@@ -18,8 +18,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.messages import NO_FILE, Message
 from ulnager.core.text import visible
-from ulnager.sources.guard import opened_at
-from ulnager.sources.limits import limits_now
+from ulnager.sources.guard import limits_now, opened_at
 
 _DAY: Final = "[0-9][0-9][0-9][0-9]-[0-9][0-9]-[0-9][0-9]"
 _TIME: Final = "[0-9][0-9]:[0-9][0-9]"

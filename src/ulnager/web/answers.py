@@ -14,9 +14,9 @@ from typing import Any, Final, NamedTuple
 from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.choices.moment import Moment
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
+from ulnager.choices.resolver import Moment
 from ulnager.core.arguments import shown
 from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.open_period import OpenPeriod
@@ -29,7 +29,7 @@ from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import within
-from ulnager.sources.watched_questions import GivenUp
+from ulnager.sources.source import GivenUp
 from ulnager.web.cache import Cache, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
 from ulnager.web.viewers import (

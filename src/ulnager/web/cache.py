@@ -18,7 +18,7 @@ from typing import Any, Final, TypeVar
 from ulnager.book.sources import BookSource
 from ulnager.core.errors import SourceError
 from ulnager.sources.guard import matching
-from ulnager.sources.watched_questions import GivenUp
+from ulnager.sources.source import GivenUp
 
 Found = TypeVar("Found")
 FRESH_SECONDS: Final = 5

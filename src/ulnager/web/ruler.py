@@ -12,7 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.choices.view import View
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, date_of
+from ulnager.core.calendars.zones import FIRST_DAY, LAST_DAY, date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.units import Unit

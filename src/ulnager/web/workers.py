@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from threading import Lock
 from typing import Any, Final, TypeVar
 
-from ulnager.sources.watched_questions import GivenUp, Question, belonging_to
+from ulnager.sources.source import GivenUp, Question, belonging_to
 from ulnager.web.problems import Refused
 
 Found = TypeVar("Found")

@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.calendar import Calendar, OfCalendar
-from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.units import EPOCH, Unit
 

@@ -14,7 +14,7 @@ from typing import TYPE_CHECKING, Any, ClassVar, Protocol
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars import unit_labels as labels
 from ulnager.core.calendars.business import BusinessDays
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.suggest import no_such
 from ulnager.core.units import UNITS, Unit

@@ -11,8 +11,7 @@ from datetime import UTC, datetime, timedelta, tzinfo
 from typing import Any
 
 from ulnager.core.calendars.calendar import Calendar, OfCalendar
-from ulnager.core.calendars.day_numbers import date_of, out_of_range
-from ulnager.core.calendars.zones import day_start
+from ulnager.core.calendars.zones import date_of, day_start, out_of_range
 from ulnager.core.units import MICROSECOND_DAY, Unit
 
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)

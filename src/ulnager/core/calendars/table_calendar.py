@@ -15,8 +15,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars import unit_labels as labels
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.messages import OFF_TABLE, Message
 from ulnager.core.units import UNIT_NAMES, Unit, own_unit

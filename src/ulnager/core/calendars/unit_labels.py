@@ -12,9 +12,9 @@ import re
 from datetime import date
 from typing import Protocol
 
-from ulnager.core.calendars.day_numbers import civil_of, date_of, number_of
+from ulnager.core.calendars.zones import civil_of, date_of, number_of
 from ulnager.core.errors import ResolveError
-from ulnager.core.patterns import pattern
+from ulnager.core.text import pattern
 from ulnager.core.units import MONTH_NAMES, Unit
 
 _SAMPLE_DAY = date(2026, 5, 20).toordinal()

@@ -16,8 +16,8 @@ from typing import TYPE_CHECKING, Any, Final
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import civil_of, days_in_month, number_of
 from ulnager.core.calendars.month_calendar import checked_cycles
+from ulnager.core.calendars.zones import civil_of, days_in_month, number_of
 from ulnager.core.errors import SettingError
 from ulnager.core.units import WEEKDAYS, Unit
 

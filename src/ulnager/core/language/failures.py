@@ -7,8 +7,7 @@ import functools
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.date_hint import date_failure
 from ulnager.core.language.slots import UNIT_WORDS
-from ulnager.core.language.token import Token
-from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
+from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS, Token
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.phrases import RULES
 

@@ -14,10 +14,9 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.date_forms import other_dates
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.everyday import MONTHS
 from ulnager.core.language.failures import vocabulary
 from ulnager.core.language.slots import WEEKDAY_WORDS
-from ulnager.core.language.tokens import NUMBER_WORDS
+from ulnager.core.language.tokens import MONTHS, NUMBER_WORDS
 
 MOST_OFFERED: Final = 3
 _MOST_LOOKED_AT: Final = 200

@@ -21,8 +21,7 @@ from ulnager.core.language.inputs import (
 )
 from ulnager.core.language.period import Period
 from ulnager.core.language.reader import read_open, read_period
-from ulnager.core.language.token import Token
-from ulnager.core.language.tokens import tokens_of
+from ulnager.core.language.tokens import Token, tokens_of
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.open_slots import LISTED, OpenCount, OpenDay, OpenUnit

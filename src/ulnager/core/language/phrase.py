@@ -14,8 +14,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.reader import read_period
 from ulnager.core.periods.clock import checked_calendar
 from ulnager.core.periods.explain import of_anchor
-from ulnager.core.periods.resolution import Resolution
-from ulnager.core.periods.wording import dates_told
+from ulnager.core.periods.resolution import Resolution, dates_told
 from ulnager.core.units import Unit
 
 

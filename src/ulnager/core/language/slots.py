@@ -11,11 +11,8 @@ from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.everyday import MONTHS
 from ulnager.core.language.iso import fixed_dates
-from ulnager.core.language.token import Token
-from ulnager.core.language.tokens import tokens_of
-from ulnager.core.patterns import pattern
+from ulnager.core.language.tokens import MONTHS, Token, tokens_of
 from ulnager.core.periods.day_sorts import DAY_SETS, DaySet
 from ulnager.core.periods.names import (
     NUMBERED_WEEK,
@@ -30,6 +27,7 @@ from ulnager.core.periods.names import (
 )
 from ulnager.core.periods.open_slots import OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.shifting import PERIOD
+from ulnager.core.text import pattern
 from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
 
 Alternatives = list[tuple[Any, int]]

@@ -6,12 +6,192 @@ Synonyms are settled here, so that the grammar knows one word for one thing.
 from __future__ import annotations
 
 import re
-from typing import Final
+from collections.abc import Callable
+from datetime import date
+from typing import Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.everyday import settled
-from ulnager.core.language.token import Token
-from ulnager.core.patterns import pattern
+from ulnager.core.periods.names import LONG_MONTHS
+from ulnager.core.text import pattern
+from ulnager.core.units import MONTH_NAMES, UNIT_NAMES
+
+
+class Token(NamedTuple):
+    """A piece of the text: what sort it is, its canonical wording, and its place."""
+
+    kind: str
+    text: str
+    start: int
+    end: int
+
+
+MONTHS: Final = {
+    **{name: number for number, name in enumerate(LONG_MONTHS, 1)},
+    **{name.lower(): number for number, name in enumerate(MONTH_NAMES, 1)},
+    "sept": 9,
+}
+_PART: Final = pattern(r"[qh][1-4]|w\d{1,2}")
+_LABEL_PART: Final = pattern(r"[qh][1-4]|[pw]\d{1,2}")
+_SPELT: Final = ("week", "quarter", "half")
+# No other token begins everyday writing, or is its second word.
+_WORDS: Final = frozenset({*MONTHS, "a", "an", "ttm", *_SPELT})
+_MAY_BE: Final = pattern(r"[qhwpl]\d|fy")
+_SHORT: Final = pattern(r"l(\d{1,4})([dwmqy])")
+_UNITS: Final = {"d": "days", "w": "weeks", "m": "months", "q": "quarters", "y": "years"}
+
+
+def settled(tokens: list[Token]) -> list[Token]:
+    """The tokens with everyday writing put into the grammar's own."""
+    if not any(token.text in _WORDS or _MAY_BE.match(token.text) for token in tokens):
+        return tokens
+    found: list[Token] = []
+    place = 0
+    while place < len(tokens):
+        for read in _READERS:
+            made = read(tokens, place)
+            if made is not None:
+                new, used = made
+                start, end = tokens[place].start, tokens[place + used - 1].end
+                found += [token._replace(start=start, end=end) for token in new]
+                place += used
+                break
+        else:
+            found.append(tokens[place])
+            place += 1
+    return found
+
+
+Read = Callable[[list[Token], int], "tuple[list[Token], int] | None"]
+
+
+def _texts(tokens: list[Token], place: int, count: int) -> list[str]:
+    return [token.text for token in tokens[place : place + count]]
+
+
+def _is_year(tokens: list[Token], place: int) -> bool:
+    return place < len(tokens) and tokens[place].kind == "number" and len(tokens[place].text) == 4
+
+
+def _month(tokens: list[Token], place: int) -> int | None:
+    is_word = place < len(tokens) and tokens[place].kind == "word"
+    return MONTHS.get(tokens[place].text) if is_word else None
+
+
+def _day_number(tokens: list[Token], place: int) -> int | None:
+    if place >= len(tokens) or tokens[place].kind not in ("number", "ordinal"):
+        return None
+    digits = re.match(r"\d{1,2}(?!\d)", tokens[place].text)
+    return int(digits.group()) if digits else None
+
+
+def _named_date(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``1 January 2026`` or ``Jan 1, 2026``."""
+    day, month, used = _day_number(tokens, place), _month(tokens, place + 1), 2
+    if day is None or month is None:
+        month, day = _month(tokens, place), _day_number(tokens, place + 1)
+    if day is None or month is None:
+        return None
+    used += _texts(tokens, place + used, 1) == [","]
+    if not _is_year(tokens, place + used):
+        return None
+    try:
+        on = date(int(tokens[place + used].text), month, day)
+    except ValueError:
+        return None
+    return [Token("date", str(on), 0, 0)], used + 1
+
+
+def _named_month(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``March 2026`` and ``2026 march``: the Gregorian month, as 2026-03."""
+    month, year = _month(tokens, place), place + 1
+    if month is not None and _texts(tokens, year, 1) == [","] and _is_year(tokens, year + 1):
+        return [Token("iso", f"{int(tokens[year + 1].text):04}-{month:02}", 0, 0)], 3
+    if month is None or not _is_year(tokens, year):
+        month, year = _month(tokens, place + 1), place
+        # ``10 march 2026`` is a date, and the year may belong to what is before it.
+        if month is None or not _is_year(tokens, year) or _is_year(tokens, place + 2):
+            return None
+    return [Token("iso", f"{int(tokens[year].text):04}-{month:02}", 0, 0)], 2
+
+
+def _named_part(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``Q1 2026``, ``2026 H2``, ``W14 2026``: a unit of the calendar in use, by its label."""
+    texts = _texts(tokens, place, 2)
+    if texts[0] in _SPELT and len(texts) > 1 and texts[1].isdigit() and len(texts[1]) < 3:
+        # ``week 14 2026`` and ``quarter 2 2026``.
+        if not _is_year(tokens, place + 2) or _texts(tokens, place + 3, 1) == ["of"]:
+            return None
+        texts, taken = [f"{texts[0][0]}{int(texts[1])}", tokens[place + 2].text], 3
+    else:
+        taken = 2
+    if len(texts) < 2:
+        return None
+    part, year = (0, 1) if _PART.fullmatch(texts[0]) else (1, 0)
+    if not _PART.fullmatch(texts[part]) or not _is_year(tokens, place + year + taken - 2):
+        return None
+    name, number = texts[part].upper(), texts[year]
+    if name[0] == "W":
+        words = ("week", name[1:], "of", number)
+        kinds = ("word", "number", "word", "number")
+        return [Token(kind, word, 0, 0) for kind, word in zip(kinds, words, strict=True)], taken
+    return [Token("name", f"{name} {number}", 0, 0)], taken
+
+
+def _fiscal_label(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``FY2026``, ``FY 26``, ``Q1 FY2026`` and ``P05 W2 FY2026``: labels without their quotes."""
+    words: list[str] = []
+    at = place
+    while at < len(tokens) and len(words) < 2 and _LABEL_PART.fullmatch(tokens[at].text):
+        words.append(tokens[at].text.upper())
+        at += 1
+    year = _fiscal_year(tokens, at)
+    if year is None:
+        return None
+    at = year[1]
+    if not words and at < len(tokens) and _LABEL_PART.fullmatch(tokens[at].text):
+        words.append(tokens[at].text.upper())
+        at += 1
+    return [Token("name", " ".join([*words, year[0]]), 0, 0)], at - place
+
+
+def _fiscal_year(tokens: list[Token], place: int) -> tuple[str, int] | None:
+    if place >= len(tokens) or tokens[place].kind != "word":
+        return None
+    text, after = tokens[place].text, place + 1
+    if text == "fy" and after < len(tokens) and tokens[after].kind == "number":
+        text, after = f"fy{tokens[after].text}", after + 1
+    match = re.fullmatch(r"fy(\d{4}|\d\d)", text)
+    if match is None:
+        return None
+    return (f"FY{match[1]}" if len(match[1]) == 4 else f"FY20{match[1]}"), after
+
+
+def _one(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``a month ago``: one."""
+    words = _texts(tokens, place, 2)
+    if len(words) < 2 or words[0] not in ("a", "an") or words[1] not in UNIT_NAMES:
+        return None
+    return [Token("number", "1", 0, 0)], 1
+
+
+def _short_form(tokens: list[Token], place: int) -> tuple[list[Token], int] | None:
+    """``L7D`` and ``TTM``."""
+    match = _SHORT.fullmatch(tokens[place].text) if tokens[place].kind == "word" else None
+    if match is not None:
+        words = [("word", "last"), ("number", match[1]), ("word", _UNITS[match[2]])]
+        if match[1] == "1":
+            words[-1] = ("word", words[-1][1].removesuffix("s"))
+        return [Token(kind, text, 0, 0) for kind, text in words], 1
+    if tokens[place].text == "ttm":
+        words = [("word", "last"), ("number", "12"), ("word", "rolling"), ("word", "months")]
+        return [Token(kind, text, 0, 0) for kind, text in words], 1
+    return None
+
+
+_READERS: Final[tuple[Read, ...]] = (
+    _fiscal_label, _named_date, _named_month, _named_part, _short_form, _one,
+)  # fmt: skip
+
 
 MOST_CHARACTERS: Final = 2_000
 MOST_TOKENS: Final = 300

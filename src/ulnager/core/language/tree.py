@@ -6,10 +6,10 @@ import functools
 from typing import Final
 
 from ulnager.core.language.tokens import SYNONYMS
-from ulnager.core.patterns import pattern
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
+from ulnager.core.text import pattern
 
 WORDING = pattern(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
 PHRASES: Final = "phrases"

@@ -7,7 +7,7 @@ from datetime import date
 from typing import Any, Final
 
 from ulnager.core.arguments import shown
-from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
+from ulnager.core.calendars.zones import LAST_DAY, date_of
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.reader import read_period
 from ulnager.core.messages import Message

@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ulnager.core.arguments import checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
+from ulnager.core.calendars.zones import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.messages import Message
 from ulnager.core.notebook_tables import ShowsItself, Table, table

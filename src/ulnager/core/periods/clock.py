@@ -12,10 +12,9 @@ from typing import Final, NamedTuple
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import out_of_range
 from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.month_calendar import GREGORIAN
-from ulnager.core.calendars.zones import day_start, is_ambiguous, zone_named
+from ulnager.core.calendars.zones import day_start, is_ambiguous, out_of_range, zone_named
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.outside import outside
 from ulnager.core.periods.anchors import Defaults, Extent

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.clock import as_day

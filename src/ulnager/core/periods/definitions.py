@@ -12,8 +12,8 @@ from datetime import timedelta, tzinfo
 from typing import Any, Final
 
 from ulnager.core.calendars.calendar import Arithmetic, Calendar, OfCalendar
-from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
 from ulnager.core.calendars.instants import InstantArithmetic
+from ulnager.core.calendars.zones import LAST_DAY, date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.names import NamedUnit

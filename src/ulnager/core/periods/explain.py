@@ -10,8 +10,8 @@ from collections.abc import Iterator
 from datetime import date
 from typing import Any, Final
 
-from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY
 from ulnager.core.calendars.instants import moment_of
+from ulnager.core.calendars.zones import FIRST_DAY, LAST_DAY
 from ulnager.core.errors import ResolveError
 from ulnager.core.messages import (
     CLOCK,

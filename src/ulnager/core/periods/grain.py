@@ -10,8 +10,8 @@ from typing import Final, NamedTuple
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.day_numbers import LAST_DAY, date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import LAST_DAY, date_of
 from ulnager.core.errors import FilterError, ResolveError, SettingError
 from ulnager.core.periods.spans import Range, union
 from ulnager.core.units import Unit

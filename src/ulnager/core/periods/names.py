@@ -6,7 +6,7 @@ from datetime import datetime, tzinfo
 from typing import Final, NamedTuple
 
 from ulnager.core.calendars.instants import instant_number
-from ulnager.core.patterns import pattern
+from ulnager.core.text import pattern
 from ulnager.core.units import WEEKDAYS, Unit
 
 ORDINAL_WORDS: Final = (

@@ -2,24 +2,31 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.arguments import Wanted, checked, shown
-from ulnager.core.calendars.day_numbers import FIRST_DAY, LAST_DAY, out_of_range
 from ulnager.core.calendars.instants import instant_number, moment_of
-from ulnager.core.calendars.zones import day_start, is_shown_twice, zone_named
+from ulnager.core.calendars.zones import (
+    FIRST_DAY,
+    LAST_DAY,
+    day_start,
+    is_shown_twice,
+    out_of_range,
+    zone_named,
+)
 from ulnager.core.errors import ResolveError, SettingError
-from ulnager.core.notebook_tables import ShowsItself, Table
+from ulnager.core.notebook_tables import ShowsItself, Table, pairs
 from ulnager.core.periods import explain
 from ulnager.core.periods.anchor_provenance import deciding_anchor, is_measured, measured
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.spans import LastSpan, Range, Span
-from ulnager.core.periods.wording import as_values, spans_label, table_of
 from ulnager.core.units import Unit
+from ulnager.core.words import ENGLISH, Words
 
 if TYPE_CHECKING:
     import numpy as np
@@ -27,6 +34,70 @@ if TYPE_CHECKING:
 
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.period_tree import Weekly
+
+
+def spans_label(spans: Sequence[Span], words: Words = ENGLISH) -> str:
+    """Several spans for a person to read, in the words of a language."""
+    if not spans:
+        return words.say("no dates")
+    more, labels = len(spans) - 3, ", ".join(map(words.span, spans[:3]))
+    key = "{0} and {1} more spans" if more > 1 else "{0} and {1} more span"
+    return words.say(key, labels, more) if more > 0 else labels
+
+
+def dates_told(result: Any) -> str:
+    """The dates of a resolution on one line, for those to whom it is offered."""
+    if result.period.definition.is_sub_day:
+        return spans_label(result.spans)
+    return ", ".join(map(str, result.spans[:3])) or "no dates"
+
+
+def as_values(result: Any, *, steps: bool) -> dict[str, Any]:
+    """A resolution as plain values, dates as ISO 8601 text, ready for JSON."""
+    anchor = result.anchor
+    found: dict[str, Any] = {
+        "period": str(result.period),
+        "anchor": {
+            "date": anchor.day.isoformat(),
+            "running": anchor.running,
+            "from": anchor.source,
+        },
+        "calendar": result.calendar.describe(),
+        "spans": [
+            {
+                "start": _iso(span.start),
+                "end": _iso(span.end),
+                "stop": _iso(span.stop),
+                "days": span.days,
+            }
+            for span in result.spans
+        ],
+        "days": result.days,
+        "empty": result.is_empty,
+        "label": result.label,
+        "notes": list(result.notes),
+    }
+    if steps:
+        found["steps"] = list(result.steps)
+    return found
+
+
+def table_of(result: Any) -> Table:
+    """A resolution as a small table."""
+    spans = list(result.spans)
+    dates = [("dates" if not place else "", span) for place, span in enumerate(spans[:12])]
+    rows: list[tuple[str, object]] = [*(dates or [("dates", "none")])]
+    if len(spans) > 12:
+        rows.append(("", f"and {len(spans) - 12} more spans"))
+    if result.days is not None:
+        rows.append(("days", f"{result.days:,}"))
+    rows += [("label", result.label), ("anchor", result.anchor), ("calendar", result.calendar)]
+    return pairs(result.period, rows, result.notes)
+
+
+def _iso(day: date | None) -> str | None:
+    return None if day is None else day.isoformat()
+
 
 _NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 

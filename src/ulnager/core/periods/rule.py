@@ -7,7 +7,7 @@ from enum import Enum
 from functools import lru_cache
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.patterns import pattern
+from ulnager.core.text import pattern
 
 _SLOT = pattern(r"\{(\w+)\}")
 

@@ -11,8 +11,8 @@ from __future__ import annotations
 
 from typing import Any, NamedTuple
 
-from ulnager.core.calendars.day_numbers import date_of
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label, NamedUnit

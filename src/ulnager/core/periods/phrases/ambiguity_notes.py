@@ -5,9 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from typing import Final
 
-from ulnager.core.calendars.day_numbers import date_of
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError
-from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import NamedUnit, Ordinal, Weekday
 from ulnager.core.periods.phrases.around import to_date
@@ -18,6 +17,7 @@ from ulnager.core.periods.phrases.points import moved_after, today
 from ulnager.core.periods.phrases.rolling_and_whole import last_to_date
 from ulnager.core.periods.phrases.shifts import earlier
 from ulnager.core.periods.rule import Kind
+from ulnager.core.text import pattern
 from ulnager.core.units import Unit
 
 Shown = Callable[[Definition, Basis], str]

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from ulnager.core.calendars.day_numbers import LAST_DAY
+from ulnager.core.calendars.zones import LAST_DAY
 from ulnager.core.errors import ResolveError
-from ulnager.core.patterns import pattern
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.phrases.named import between_names
 from ulnager.core.periods.phrases.points import day
 from ulnager.core.periods.phrases.table import Pair, row
 from ulnager.core.periods.rule import Kind
+from ulnager.core.text import pattern
 from ulnager.core.units import Unit
 
 _PART_OF_YEAR = pattern(r"[QH][1-4] \d{4}")
