@@ -195,11 +195,11 @@ def test_numbers_for_people(value, text):
 
 
 def test_a_chart_below_zero():
-    from ulnager.web.chart_layout import _Scale
+    from ulnager.web.chart_layout import _ValueAxis
 
-    scale = _Scale([-30.0, 70.0])
+    scale = _ValueAxis([-30.0, 70.0])
     assert scale.y(0) == pytest.approx(HEIGHT * scale.high / (scale.high - scale.low))
     assert scale.low <= -30
     assert scale.high >= 70
-    assert _Scale([]).lines[0] == (HEIGHT, "0")
-    assert _Scale([0.0]).high > 0
+    assert _ValueAxis([]).lines[0] == (HEIGHT, "0")
+    assert _ValueAxis([0.0]).high > 0

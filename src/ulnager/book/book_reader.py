@@ -31,9 +31,9 @@ from ulnager.book.file_text import House, whole_book
 from ulnager.book.labels_by_language import language_of, one_language
 from ulnager.book.named_entries import entry_named, phrase_at
 from ulnager.book.page_builder import Pages, checked_names
-from ulnager.book.phrase_completion import named_book
 from ulnager.book.picker_builder import Offers
 from ulnager.book.schedules import KeySigner
+from ulnager.book.shipped_books import named_book
 from ulnager.book.sources import BookSource
 from ulnager.book.sourcing import sources_of
 from ulnager.core.arguments import Wanted, checked

@@ -2,16 +2,10 @@
 
 from __future__ import annotations
 
-from importlib.resources import files
-from pathlib import Path
-from typing import Final
-
 from ulnager.book.book import Book
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.errors import SourceError
 from ulnager.core.language.completion import followers
-from ulnager.core.suggest import no_such
 
 
 @checked(
@@ -39,23 +33,3 @@ def complete(text: str, book: Book | None = None, calendar: Calendar | None = No
     calendars = [*book.calendars.values(), *([calendar] if calendar is not None else [])]
     own = {unit.name: unit for one in calendars for unit in one.own_units}
     return followers(text, tuple(own.values()), book.periods, book.anchors, book.calendars)
-
-
-BOOKS: Final = {"ferries": "book.toml", "careless": "careless.toml"}
-_DEMO: Final = "demo:"
-
-
-def book_file(name: str = "ferries") -> Path:
-    """A book of the demo.
-
-    Raises SourceError when there is no such book.
-    """
-    if name not in BOOKS:
-        raise SourceError(no_such("demo book", name, BOOKS))
-    return Path(str(files("ulnager") / "demo" / BOOKS[name]))
-
-
-def named_book(path: str | Path) -> str | Path:
-    """The path of a book; ``demo:ferries`` and ``demo:careless`` are the demo's."""
-    is_demo = isinstance(path, str) and path.startswith(_DEMO)
-    return book_file(str(path).removeprefix(_DEMO)) if is_demo else path

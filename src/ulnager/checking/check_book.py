@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date
 from pathlib import Path
 
-from ulnager.book.phrase_completion import named_book
+from ulnager.book.shipped_books import named_book
 from ulnager.checking.changed_meanings import changed, checked_version
 from ulnager.checking.findings import Finding
 from ulnager.checking.inspection import Checking

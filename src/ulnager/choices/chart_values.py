@@ -3,36 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from typing import Any, Protocol
+from typing import Any
 
-from ulnager.choices.charts import OpenedChart
+from ulnager.choices.charts import ChartSource, OpenedChart
 from ulnager.choices.resolver import Moment
-from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
-from ulnager.core.periods.anchors import Extent
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
 from ulnager.sources.profile import profiled
-from ulnager.sources.source import Source
-
-
-class ChartSource(Protocol):
-    """Where a chart's rows are: its date column and zone, and how to open it at a moment."""
-
-    @property
-    def column(self) -> str | None: ...
-    @property
-    def tz(self) -> str | None: ...
-    @property
-    def calendar(self) -> Calendar | None: ...
-    @property
-    def share(self) -> float: ...
-    @property
-    def rounding(self) -> str | None: ...
-    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source: ...
-    def extent(self, moment: Moment | None = None) -> Extent: ...
 
 
 def values_of(

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Protocol
 
 from ulnager.choices.frozen import bounds_of, frozen_text
 from ulnager.choices.labels import dates_dict
@@ -12,6 +12,7 @@ from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import Moment, Resolver
 from ulnager.choices.view import View
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
 from ulnager.core.messages import Message, message_of
@@ -20,7 +21,24 @@ from ulnager.core.periods.buckets import too_many
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
-from ulnager.filters.conditions import condition
+from ulnager.sources.source import Source
+
+
+class ChartSource(Protocol):
+    """Where a chart's rows are: its date column and zone, and how to open it at a moment."""
+
+    @property
+    def column(self) -> str | None: ...
+    @property
+    def tz(self) -> str | None: ...
+    @property
+    def calendar(self) -> Calendar | None: ...
+    @property
+    def share(self) -> float: ...
+    @property
+    def rounding(self) -> str | None: ...
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source: ...
+    def extent(self, moment: Moment | None = None) -> Extent: ...
 
 
 @dataclass(frozen=True)
@@ -206,6 +224,8 @@ class OpenedChart:
         held = self.chart.held
         if held is not None and isinstance(on, str) and "column_type" not in settings:
             settings = {**held(on), **settings}
+        from ulnager.filters.conditions import condition
+
         return condition(self.resolution, on, **settings)
 
     def to_dict(self) -> dict[str, Any]:

@@ -8,8 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime, tzinfo
 from typing import Any, Final
 
-from ulnager.choices.chart_values import ChartSource, values_of
-from ulnager.choices.charts import Chart, OpenedChart
+from ulnager.choices.charts import Chart, ChartSource, OpenedChart
 from ulnager.choices.form_reading import sent_fields, view_of
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
@@ -168,6 +167,8 @@ class OpenedPage:
         sentence in place of too many buckets or for a problem, None for a chart without dates.
 
         Charts that read one source are worked out together, from one pass over it."""
+        from ulnager.choices.chart_values import values_of
+
         found = values_of(self.page.sources, self.charts)
         for key, chart in self.charts.items():
             told = chart.to_dict()["dates"] if chart.is_hidden else None

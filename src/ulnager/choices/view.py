@@ -21,15 +21,12 @@ from ulnager.choices.frozen import (
 from ulnager.choices.input_values import Inputs, value_text
 from ulnager.choices.links import link_of
 from ulnager.choices.picker_state import PickerState
-from ulnager.choices.picker_statement import parameters_of
 from ulnager.choices.resolver import moment_from
 from ulnager.choices.serialization import Field, fields_of, view_dict
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.messages import Message, message_of
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.conditions import condition
-from ulnager.sources.keep_rows import keep
 
 FIXED: Final = Message("the dates are fixed here and cannot be chosen", code="fixed")
 NOT_GROUPED: Final = "charts are not grouped by {0} here"
@@ -190,11 +187,15 @@ class View(PickerState, ShowsItself):
     def condition(self, column: Any, **settings: Any) -> Any:
         """The condition for a column, as :func:`ulnager.condition`; ResolveError while there is a
         problem."""
+        from ulnager.filters.conditions import condition
+
         return condition(self._sure(), column, **settings)
 
     def keep(self, data: Any, column: Any, **settings: Any) -> Any:
         """The rows of a data frame or a source that are in, as :func:`ulnager.keep`; ResolveError
         while there is a problem."""
+        from ulnager.sources.keep_rows import keep
+
         return keep(data, self._sure(), column, **settings)
 
     @property
@@ -202,6 +203,8 @@ class View(PickerState, ShowsItself):
         """The values for the parameters of :func:`ulnager.picker_where`."""
         if self.chosen is None:
             raise ResolveError("fixed dates are no choice; use the condition of the view")
+        from ulnager.choices.picker_statement import parameters_of
+
         return parameters_of(self)
 
     def link(

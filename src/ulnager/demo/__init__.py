@@ -6,7 +6,7 @@ from datetime import date
 from pathlib import Path
 from typing import Final
 
-from ulnager.book.phrase_completion import BOOKS, book_file, named_book
+from ulnager.book.shipped_books import BOOKS, book_file, named_book
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 
