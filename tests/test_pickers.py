@@ -1,6 +1,7 @@
 """Pickers and their views: laws over random events, and one statement for all choices."""
 
 import json
+import runpy
 import tomllib
 from datetime import date, timedelta
 from pathlib import Path
@@ -25,8 +26,11 @@ from ulnager import (
     read_book,
     where,
 )
+from ulnager.book.file_schema import INPUTS
+from ulnager.core.language.inputs import KINDS
 from ulnager.demo import book_file, table
 
+from conftest import ROOT
 from engines import COLUMNS, ENGINES, LOADS, engine_named
 from strategies import TIMES, examples
 
@@ -558,3 +562,22 @@ def test_a_page_has_the_numbers_of_its_charts():
     view = opened.views["dates"].choose("recent").enter(n="many")
     broken = book.page("operations").open(today=TODAY, chosen={"dates": view}).values()
     assert "whole number" in broken["passengers"]
+
+
+def test_the_schema_of_a_book_helps_with_inputs_and_labels():
+    from jsonschema import ValidationError, validate
+
+    for one in INPUTS:
+        kind = one.model_fields["kind"].annotation.__args__[0]
+        assert set(one.model_fields) - {"kind", "label", "source"} == set(KINDS[kind])
+    book = {"periods": {"p": {"phrase": "last {n} days", "label": {"en": "Days", "de": "Tage"},
+                              "inputs": {"n": {"max": 90, "label": {"de": "Tage"}}}}}}  # fmt: skip
+    validate(book, ulnager.schema("book"))
+    book["periods"]["p"]["inputs"]["n"]["maxx"] = 90
+    with pytest.raises(ValidationError):
+        validate(book, ulnager.schema("book"))
+
+
+def test_the_page_of_all_keys_is_that_of_the_models():
+    page = runpy.run_path(str(ROOT / "docs" / "keys.py"))
+    assert page["PAGE"].read_text(encoding="utf-8") == page["keys"]()

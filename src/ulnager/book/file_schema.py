@@ -10,9 +10,15 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
-_Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
-Settings = dict[str, Any]
-"""The settings of an input; which there are depends on its kind."""
+Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+
+
+def _as_said(settings: Any) -> Any:
+    return settings
+
+
+Label = Annotated[str, BeforeValidator(_as_said, json_schema_input_type=str | dict[str, str])]
+"""What viewers see; in the file one for each language, of which the reader takes one."""
 
 
 class BookTable(BaseModel):
@@ -27,10 +33,101 @@ class Accepting(BookTable):
     accept: dict[str, str] = {}
 
 
+class _InputEntry(BookTable):
+    label: Label = ""
+    source: str | None = None
+
+
+class CountInput(_InputEntry):
+    """How many: a whole number."""
+
+    kind: Literal["count"] = "count"
+    min: int = 1
+    max: int | None = None
+    step: int | None = None
+    opens: int | None = None
+
+
+class DayInput(_InputEntry):
+    """A day that is typed or picked; its bounds and what it opens with may be points."""
+
+    kind: Literal["day"] = "day"
+    min: date | str | None = None
+    max: date | str | None = None
+    step: str | None = None
+    opens: date | str | None = None
+    only: Literal["business days"] | None = None
+
+
+class UnitInput(_InputEntry):
+    """A unit, of those that are offered."""
+
+    kind: Literal["unit"] = "unit"
+    of: list[str] = []
+    opens: str | None = None
+
+
+class WordInput(_InputEntry):
+    """A word of the phrase, of those that are offered."""
+
+    kind: Literal["word"] = "word"
+    of: list[str] = []
+    opens: str | None = None
+
+
+class SwitchInput(_InputEntry):
+    """On or off: with it on, the phrase is cut by another one."""
+
+    kind: Literal["switch"]
+    phrase: str
+    opens: bool = False
+
+
+class ListedInput(_InputEntry):
+    """Units that the data holds, picked from a list, under bigger ones if need be."""
+
+    kind: Literal["listed"]
+    unit: str | None = None
+    under: str | None = None
+    order: Literal["newest", "oldest"] = "newest"
+    several: bool = False
+    limit: int | None = None
+    opens: str | None = None
+
+
+class AnchorInput(_InputEntry):
+    """What it is measured from: anchors of the book by name, or ``day``."""
+
+    kind: Literal["anchor"]
+    of: list[str] = []
+    opens: date | str | None = None
+
+
+INPUTS = (CountInput, DayInput, UnitInput, WordInput, SwitchInput, ListedInput, AnchorInput)
+"""The shapes of inputs, by their kinds; a slot without a kind says by its place which it is."""
+
+
+Settings = Annotated[
+    dict[str, Any],
+    BeforeValidator(
+        _as_said,
+        json_schema_input_type=CountInput
+        | DayInput
+        | UnitInput
+        | WordInput
+        | SwitchInput
+        | ListedInput
+        | AnchorInput,
+    ),
+]
+"""The settings of an input, which depend on its kind; what is wrong with them is told once its slot
+is known."""
+
+
 class HeadingEntry(BookTable):
     """A heading for the choices that follow; an empty one ends it."""
 
-    heading: str
+    heading: Label
 
 
 class PhraseEntry(BookTable):
@@ -38,9 +135,9 @@ class PhraseEntry(BookTable):
 
     phrase: str
     key: str | None = None
-    label: str = ""
-    short: str = ""
-    inputs: dict[_Name, Settings] = {}
+    label: Label = ""
+    short: Label = ""
+    inputs: dict[Name, Settings] = {}
 
 
 class ByEntry(BookTable):
@@ -49,13 +146,13 @@ class ByEntry(BookTable):
     of: list[str] = Field(min_length=1)
     opens: str = "fitting"
     max_buckets: int = Field(60, ge=1)
-    label: str = "Grouped by"
+    label: Label = "Grouped by"
 
 
 class PickerEntry(Accepting):
     """Choices in order, the one it opens with, and what viewers may do."""
 
-    label: str = ""
+    label: Label = ""
     choices: list[str | HeadingEntry | PhraseEntry] = []
     opens: str | None = None
     anchor: str | None = None
@@ -63,7 +160,7 @@ class PickerEntry(Accepting):
     viewers: Literal["choose", "see", "nothing"] = "choose"
     tz: str | None = None
     dates_as: str | None = None
-    inputs: dict[_Name, Settings] = {}
+    inputs: dict[Name, Settings] = {}
     by: ByEntry | None = None
 
 
@@ -72,7 +169,7 @@ class ChartEntry(Accepting):
 
     source: str
     column: str | None = None
-    label: str = ""
+    label: Label = ""
     period: str | None = None
     follows: str | None = None
     dates: Literal["none"] | None = None
@@ -92,11 +189,11 @@ class ChartEntry(Accepting):
 class PageEntry(Accepting):
     """Charts, the picker that governs them, and the state that the page opens with."""
 
-    label: str = ""
+    label: Label = ""
     picker: str | None = None
     anchor: str | None = None
     opens: dict[str, str] = {}
-    charts: dict[_Name, ChartEntry] = {}
+    charts: dict[Name, ChartEntry] = {}
 
 
 class ScheduleEntry(Accepting):
@@ -104,15 +201,12 @@ class ScheduleEntry(Accepting):
     unless it is said."""
 
     page: str
-    label: str = ""
+    label: Label = ""
     opens: dict[str, str] = {}
     every: str
     at: str = "00:00"
     tz: str | None = None
     starts: date | None = None
-
-
-Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 
 
 class CycleEntry(BookTable):
@@ -201,8 +295,8 @@ class PeriodEntry(Accepting):
     """A named phrase, how viewers see it, the anchor it is measured from, and its calendar."""
 
     phrase: str
-    label: str = ""
-    short: str = ""
+    label: Label = ""
+    short: Label = ""
     anchor: str | None = None
     calendar: str | None = None
     ranges: int = Field(1, ge=1, le=50)
