@@ -11,6 +11,7 @@ from ulnager.cli.options import (
     basis_options,
     json_option,
     locale_option,
+    needs,
     picture_options,
     reading_options,
     spreadsheets_option,
@@ -39,6 +40,7 @@ from ulnager.core.words import words_of
 @locale_option
 @reading_options
 @basis_options
+@needs("write", "replace", "for_spreadsheets")
 def command(
     request: Request,
     name: str,
@@ -91,8 +93,6 @@ def command(
         title = words.say(said, name.removeprefix("demo:"), since, until or "")
         draw_ages(found, picture, title=title, size=size, words=words)
         echo(f"drawn into {picture}", err=True)
-    if for_spreadsheets and write is None:
-        raise SettingError("--for-spreadsheets is about --write; name that too")
     if write is not None:
         count = found.write(write, replace=replace, for_spreadsheets=for_spreadsheets)
         echo(f"{count:,} rows written to {write}", err=True)

@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, data_options, json_option, spreadsheets_option
+from ulnager.cli.options import basis_options, data_options, json_option, needs, spreadsheets_option
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -42,6 +42,7 @@ _SHOWN = (
 @json_option
 @data_options
 @basis_options
+@needs("target", "replace", "for_spreadsheets")
 def command(
     request: Request,
     first: str | None,
@@ -100,8 +101,6 @@ def command(
             else period("today").resolve(**{**basis, "calendar": None})
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
-    if for_spreadsheets and target is None:
-        raise SettingError("--for-spreadsheets is about --to; name that too")
     if target is not None:
         rows = write_table(
             columns,
@@ -138,8 +137,6 @@ def _check_options(
     """SettingError for options without effect, or days that are missing."""
     if name is not None and "://" not in (target or ""):
         raise SettingError("--name is a table of a database, and --to names none")
-    if replace and target is None:
-        raise SettingError("--replace is about --to; name that too")
     if clip and not (periods and first):
         raise SettingError("--clip cuts --periods to FIRST and LAST; give these too")
     if bounds and (first is not None or periods):

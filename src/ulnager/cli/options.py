@@ -133,6 +133,26 @@ locale_option = click.option(
 )
 
 
+def needs(other: str, *options: str) -> Callable[[Command], Command]:
+    """Refuses options that are about another one where that is not given."""
+
+    def decorated(command: Command) -> Command:
+        @functools.wraps(command)
+        def checking(**given: Any) -> Any:
+            if not given[other]:
+                flags = {
+                    one.name: one.opts[0] for one in click.get_current_context().command.params
+                }
+                for one in options:
+                    if given[one]:
+                        raise SettingError(f"{flags[one]} is about {flags[other]}; name that too")
+            return command(**given)
+
+        return checking
+
+    return decorated
+
+
 def json_option(command: Command) -> Command:
     """Adds ``--json``, and ``--codes``, which is JSON with the codes of messages beside them."""
     plain = click.option(

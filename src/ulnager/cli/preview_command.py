@@ -13,6 +13,7 @@ from ulnager.cli.options import (
     basis_options,
     json_option,
     key_option,
+    needs,
     period_argument,
     reading_options,
     spreadsheets_option,
@@ -56,6 +57,8 @@ if TYPE_CHECKING:
 @json_option
 @reading_options
 @basis_options
+@needs("against", "against_table")
+@needs("write", "replace", "for_spreadsheets")
 def command(
     request: Request,
     phrase: str,
@@ -85,13 +88,8 @@ def command(
     """
     from ulnager.sources.preview import preview
 
-    if against is None and against_table is not None:
-        raise SettingError("--against-table is a table of --against; name that too")
     if name is not None and "://" not in (write or ""):
         raise SettingError("--name is a table of a database, and --write names none")
-    if (replace or for_spreadsheets) and write is None:
-        option = "--replace" if replace else "--for-spreadsheets"
-        raise SettingError(f"{option} is about --write; name that too")
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
