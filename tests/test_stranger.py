@@ -370,8 +370,8 @@ def test_what_a_killed_run_left_in_a_database_is_cleared(tmp_path):
     try:
         engine = sa.create_engine(URLS["mariadb"])
         with engine.begin() as base:
-            base.exec_driver_sql("CREATE TABLE cal_k_01234567_new (d DATE)")
-            base.exec_driver_sql("CREATE TABLE cal_k_0123456x_new (d DATE)")
+            base.exec_driver_sql("CREATE OR REPLACE TABLE cal_k_01234567_new (d DATE)")
+            base.exec_driver_sql("CREATE OR REPLACE TABLE cal_k_0123456x_new (d DATE)")
     except (sa.exc.OperationalError, ImportError):
         if "mariadb" in REQUIRED:
             raise

@@ -22,9 +22,7 @@ from sqlalchemy import (
 )
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
-from sqlalchemy.sql.elements import Grouping
 from sqlalchemy.sql.functions import FunctionElement
-from sqlalchemy.sql.operators import inv
 
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -215,18 +213,24 @@ class LiveSide(FunctionElement[bool]):
         super().__init__(*clauses)
         self.bounds = bounds
         self.side = side
+        self.is_negated = False
 
     def self_group(self, against: Any = None) -> Any:
-        return Grouping(self) if against is inv else self
+        return self  # It is a comparison by itself, for engines without truths too.
+
+    def _negate(self) -> Any:
+        other = LiveSide(self.bounds, self.side, *self.clauses)
+        other.is_negated = not self.is_negated
+        return other
 
 
 @compiles(LiveSide)
 def _compiled(element: LiveSide, compiler: SQLCompiler, **options: Any) -> str:
     column, *texts = [compiler.process(one, **options) for one in element.clauses]
     bound = element.bounds.written(compiler.dialect, *texts)[element.side]
-    if bound is None:
-        return f"{column} IS NOT NULL"  # The day after the last one is none.
-    return f"{column} {'<' if element.side else '>='} {bound}"
+    if bound is None:  # The day after the last one is none.
+        return f"{column} IS {'' if element.is_negated else 'NOT '}NULL"
+    return f"{column} {'<' if bool(element.side) is not element.is_negated else '>='} {bound}"
 
 
 class _Bounds:

@@ -34,7 +34,7 @@ DATAFUSION = Engine(
     # These pass over nulls, of which nothing may come.
     later="CASE WHEN {x} >= {y} THEN {x} WHEN {y} > {x} THEN {y} END",
     earlier="CASE WHEN {x} <= {y} THEN {x} WHEN {y} < {x} THEN {y} END",
-    instant="arrow_cast('{x}', 'Timestamp(Microsecond, None)')",
+    instant="TIMESTAMPTZ '{x}+00:00'",
     add_time="({x} {s} INTERVAL '{a} {u}s')",
     truncated_time="date_trunc('{u}', {x})",
     move_wall="arrow_cast(CAST(arrow_cast({x}, 'Timestamp(Microsecond, None)') AS BIGINT) "

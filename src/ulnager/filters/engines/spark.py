@@ -21,7 +21,7 @@ class _SparkCompiler(SQLCompiler):
         """Parameters hold times as text: Spark would take one of Python's for its driver's zone."""
         text: str = super().visit_bindparam(bindparam, *args, **options)  # type: ignore[no-untyped-call]
         form = getattr(bindparam.type, "form", None)
-        word = getattr(SPARK, form).partition(" '")[0] if form else ""
+        word = getattr(SPARK, form).partition(" '")[0] if form in ("time", "instant") else ""
         return f"CAST({text} AS {word})" if word and text.startswith(":") else text
 
 
