@@ -112,11 +112,6 @@ class OpenedChart:
         """So many of a unit, in the viewer's language."""
         return self.moment.words.counted(count, unit)
 
-    @property
-    def has_dates(self) -> bool:
-        """Whether any dates are meant for it."""
-        return self.chart.follows is not None or self.chart.pinned is not None
-
     def _work_out(self) -> None:
         chart, found = self.chart, None
         if self.view is not None:

@@ -90,10 +90,6 @@ def to_date(c: Basis, unit: Unit) -> Pair:
     return c.calendar.unit_start(c.anchor, unit), c.anchor + c.one
 
 
-def _not_listed(unit: Unit) -> Message:
-    return Message(f"this {unit} is not in the table", code=OFF_TABLE)
-
-
 @row(
     Kind.SPAN,
     "rest of {unit}",
