@@ -34,8 +34,9 @@ CHARTS = {
 
 def in_turns(ours, theirs, rounds=5):
     """Seconds for each, the best of rounds in which they take turns."""
-    pairs = [(timeit.timeit(ours, number=1), timeit.timeit(theirs, number=1))
-             for _ in range(rounds)]  # fmt: skip
+    pairs = [
+        (timeit.timeit(ours, number=1), timeit.timeit(theirs, number=1)) for _ in range(rounds)
+    ]
     return tuple(map(min, zip(*pairs, strict=True)))
 
 
@@ -87,9 +88,16 @@ def totals_in_a_zone():
 
 
 def run(phrase, calendar=None):
-    return ulnager.running(connected()[1], phrase, over="2016-03-01/2025-12-31", column="day",
-                           value="passengers", data=EXTENT, today="2026-01-15",
-                           calendar=calendar)  # fmt: skip
+    return ulnager.running(
+        connected()[1],
+        phrase,
+        over="2016-03-01/2025-12-31",
+        column="day",
+        value="passengers",
+        data=EXTENT,
+        today="2026-01-15",
+        calendar=calendar,
+    )
 
 
 def running_week():
@@ -154,8 +162,15 @@ def totals_postgresql():
             return connection.exec_driver_sql(text).fetchall()
 
     def ours():
-        return ulnager.totals(source, YEARS, column="day", value="passengers", by="month",
-                              data=EXTENT, today="2026-01-15")  # fmt: skip
+        return ulnager.totals(
+            source,
+            YEARS,
+            column="day",
+            value="passengers",
+            by="month",
+            data=EXTENT,
+            today="2026-01-15",
+        )
 
     try:
         assert [row.value for row in ours().rows] == [int(one) for _, one in by_hand()]

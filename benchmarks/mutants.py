@@ -24,10 +24,26 @@ from xml.etree import ElementTree
 
 ROOT = Path(__file__).parent.parent
 CORE = ROOT / "src" / "ulnager" / "core"
-FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
-        "test_instants", "test_buckets", "test_reasons", "test_shifts", "test_pickers",
-        "test_named", "test_forms", "test_showing", "test_views", "test_book",
-        "test_filters", "test_profile", "test_safe")  # fmt: skip
+FAST = (
+    "test_rules",
+    "test_language",
+    "test_calendars",
+    "test_business",
+    "test_arrays",
+    "test_instants",
+    "test_buckets",
+    "test_reasons",
+    "test_shifts",
+    "test_pickers",
+    "test_named",
+    "test_forms",
+    "test_showing",
+    "test_views",
+    "test_book",
+    "test_filters",
+    "test_profile",
+    "test_safe",
+)
 """The tests of the core that need no engine; docstrings are tests, too."""
 NEED_ENGINES = "not one_statement"
 SECONDS = 600
@@ -46,9 +62,16 @@ def pytest_runtest_setup(item):
 
 # Operators that change an annotation, a decorator or nothing that runs say nothing of the tests;
 # nor do equality and identity in place of each other, where there is one object of its sort.
-SKIPPED = ("RemoveDecorator", "VariableReplacer", "VariableInserter", "ExceptionReplacer",
-           "Operator_Is_Eq", "Operator_IsNot_NotEq", "Operator_Eq_Is",
-           "Operator_NotEq_IsNot")  # fmt: skip
+SKIPPED = (
+    "RemoveDecorator",
+    "VariableReplacer",
+    "VariableInserter",
+    "ExceptionReplacer",
+    "Operator_Is_Eq",
+    "Operator_IsNot_NotEq",
+    "Operator_Eq_Is",
+    "Operator_NotEq_IsNot",
+)
 
 
 def main() -> None:
@@ -117,11 +140,19 @@ def _copied(folder: Path) -> Path:
 def _run(copy: Path, *args: str, seconds: float = SECONDS) -> int:
     try:
         done = subprocess.run(
-            [sys.executable, *args], cwd=copy, capture_output=True, timeout=seconds, check=False,
-            env={"PYTHONPATH": f"{copy}/src:{copy}", "PATH": "/usr/bin:/bin",
-                 "ULNAGER_CASES": CASES, "PYTHONDONTWRITEBYTECODE": "1",
-                 "PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1"},
-        )  # fmt: skip
+            [sys.executable, *args],
+            cwd=copy,
+            capture_output=True,
+            timeout=seconds,
+            check=False,
+            env={
+                "PYTHONPATH": f"{copy}/src:{copy}",
+                "PATH": "/usr/bin:/bin",
+                "ULNAGER_CASES": CASES,
+                "PYTHONDONTWRITEBYTECODE": "1",
+                "PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1",
+            },
+        )
     except subprocess.TimeoutExpired:
         return -1
     return done.returncode

@@ -318,14 +318,30 @@ def picker_book():
     folder = Path(tempfile.mkdtemp())
     (folder / "rows.csv").write_text("d\n2025-01-01\n2026-05-17\n")
     units = ("days", "weeks", "months", "quarters")
-    phrases = [f"last {count} {reading} {unit}" for count in (2, 3, 6, 7, 9)
-               for reading in ("rolling", "whole") for unit in units]  # fmt: skip
-    lines = ['anchor = "load"', '[sources.r]', 'file = "rows.csv"', 'column = "d"', '[anchors]',
-             'load = { point = "latest", sources = ["r"] }', "[periods]"]  # fmt: skip
+    phrases = [
+        f"last {count} {reading} {unit}"
+        for count in (2, 3, 6, 7, 9)
+        for reading in ("rolling", "whole")
+        for unit in units
+    ]
+    lines = [
+        'anchor = "load"',
+        "[sources.r]",
+        'file = "rows.csv"',
+        'column = "d"',
+        "[anchors]",
+        'load = { point = "latest", sources = ["r"] }',
+        "[periods]",
+    ]
     lines += [f'p{n} = "{phrase}"' for n, phrase in enumerate(phrases)]
-    lines += ["[pickers.dates]", 'by = { of = ["day", "week", "month"] }',
-              f"choices = {[f'p{n}' for n in range(40)]}", "[pages.h]", 'picker = "dates"',
-              "[pages.h.charts]"]  # fmt: skip
+    lines += [
+        "[pickers.dates]",
+        'by = { of = ["day", "week", "month"] }',
+        f"choices = {[f'p{n}' for n in range(40)]}",
+        "[pages.h]",
+        'picker = "dates"',
+        "[pages.h.charts]",
+    ]
     lines += [f'c{n} = {{ source = "r", column = "d" }}' for n in range(20)]
     (folder / "book.toml").write_text("\n".join(lines))
     return ulnager.read_book(folder / "book.toml")
@@ -381,7 +397,7 @@ def rehearse_many():
     return best(
         lambda: [ulnager.rehearse(p, "2026-01-01", "2035-12-31", readings=False) for p in phrases],
         rounds=1,
-    ), 60.0  # fmt: skip
+    ), 60.0
 
 
 def recognise_one():

@@ -31,8 +31,12 @@ def _lines() -> Iterator[str]:
 
 
 def _members(name: str, made: type) -> Iterator[str]:
-    known = {one: kept for base in made.__mro__ if base.__module__.startswith("ulnager")
-             for one, kept in vars(base).items()}  # fmt: skip
+    known = {
+        one: kept
+        for base in made.__mro__
+        if base.__module__.startswith("ulnager")
+        for one, kept in vars(base).items()
+    }
     for member in sorted(known):
         if member.startswith("_"):
             continue

@@ -30,12 +30,27 @@ from oracle import MEANINGS, Days, Weeks  # noqa: E402
 
 FILE = ROOT / "docs" / "conformance.jsonl"
 WALKS, NAMES = 2_400, 300
-BASIS = {"now": "2026-05-20T08:30:00-03:00", "tz": "America/Halifax",
-         "data": ["2023-10-01", "2026-05-17"]}  # fmt: skip
+BASIS = {
+    "now": "2026-05-20T08:30:00-03:00",
+    "tz": "America/Halifax",
+    "data": ["2023-10-01", "2026-05-17"],
+}
 UNITS = ["day", "week", "month", "quarter", "half", "year"]
 WEEK = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-MONTHS = ("january", "february", "march", "april", "may", "june", "july", "august", "september",
-          "october", "november", "december")  # fmt: skip
+MONTHS = (
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+)
 
 
 def lines(name: str) -> list[str]:
@@ -58,8 +73,13 @@ def worked() -> Iterator[dict[str, Any]]:
         phrase, anchor, start, end = (part.strip() for part in line.split("|"))
         kind, day = anchor.rsplit(" ", 1)
         basis = {"today": day} if kind == "today" else {"today": "2026-05-20", "as_of": day}
-        yield {"phrase": phrase, "calendar": None, **basis, "data": BASIS["data"],
-               "spans": [[start, end]]}  # fmt: skip
+        yield {
+            "phrase": phrase,
+            "calendar": None,
+            **basis,
+            "data": BASIS["data"],
+            "spans": [[start, end]],
+        }
 
 
 def walked() -> Iterator[dict[str, Any]]:
@@ -69,8 +89,9 @@ def walked() -> Iterator[dict[str, Any]]:
     while True:
         template, unit = chance.choice(sorted(MEANINGS)), chance.choice(UNITS)
         number, running = chance.randint(1, 9), chance.random() < 0.5
-        anchor = date.fromordinal(chance.randint(date(1990, 1, 1).toordinal(),
-                                                 date(2040, 1, 1).toordinal()))  # fmt: skip
+        anchor = date.fromordinal(
+            chance.randint(date(1990, 1, 1).toordinal(), date(2040, 1, 1).toordinal())
+        )
         if months[unit] * number > 1500:
             continue
         calendar, labels = (_of_months if chance.random() < 0.7 else _of_weeks)(chance)
@@ -99,8 +120,12 @@ def named() -> Iterator[dict[str, Any]]:
         days = count(anchor + 1) if way == "next " else back(anchor)
         over = (lambda first: walk.last_of(first) < anchor) if way == "last " else lambda _: True  # noqa: B023
         span = [str(date.fromordinal(day)) for day in walk.found(days, over)]
-        yield {"phrase": way + name, "calendar": calendar, "today": str(date.fromordinal(anchor)),
-               "spans": [span]}  # fmt: skip
+        yield {
+            "phrase": way + name,
+            "calendar": calendar,
+            "today": str(date.fromordinal(anchor)),
+            "spans": [span],
+        }
 
 
 def _of_months(chance: random.Random) -> tuple[dict[str, Any] | None, Days]:
@@ -115,11 +140,18 @@ def _of_months(chance: random.Random) -> tuple[dict[str, Any] | None, Days]:
 def _of_weeks(chance: random.Random) -> tuple[dict[str, Any], Days]:
     layout, last_day = chance.choice(["4-4-5", "4-5-4", "5-4-4"]), chance.randrange(7)
     month, nearest = chance.randrange(12), chance.random() < 0.5
-    told = {"kind": "weeks", "layout": layout, "ends_on": WEEK[last_day],
-            "month": MONTHS[month], "nearest": nearest, "long_period": 12}  # fmt: skip
+    told = {
+        "kind": "weeks",
+        "layout": layout,
+        "ends_on": WEEK[last_day],
+        "month": MONTHS[month],
+        "nearest": nearest,
+        "long_period": 12,
+    }
     weeks = tuple(map(int, layout.split("-"))) * 4
-    return told, Weeks(layout=weeks, last_day=last_day, month=month + 1, nearest=nearest,
-                       long_period=12)  # fmt: skip
+    return told, Weeks(
+        layout=weeks, last_day=last_day, month=month + 1, nearest=nearest, long_period=12
+    )
 
 
 def calendar_of(told: dict[str, Any] | None) -> Any:
@@ -127,8 +159,13 @@ def calendar_of(told: dict[str, Any] | None) -> Any:
         return None
     if told["kind"] == "months":
         return MonthCalendar(told["year_starts"], told["week_starts"])
-    return WeekCalendar(told["layout"], told["ends_on"], told["month"],
-                        "nearest" if told["nearest"] else "last", told["long_period"])  # fmt: skip
+    return WeekCalendar(
+        told["layout"],
+        told["ends_on"],
+        told["month"],
+        "nearest" if told["nearest"] else "last",
+        told["long_period"],
+    )
 
 
 def outcome(case: dict[str, Any]) -> dict[str, Any]:

@@ -65,11 +65,24 @@ a weekday alone behind `plus`, `except` and `within`.
 """
 
 SLOTS = {
-    "count": "count", "unit": "unit", "units": "units", "steps": "steps", "period": "phrase inside",
-    "point": "edge", "date": "date", "timestamp": "timestamp", "ordinal": "ordinal",
-    "dayname": "sort of day", "weekday": "weekday", "monthname": "month name", "unitname": "unit name",
-    "days": "days", "calendar": "calendar name", "label": "label", "iso": "iso form",
-}  # fmt: skip
+    "count": "count",
+    "unit": "unit",
+    "units": "units",
+    "steps": "steps",
+    "period": "phrase inside",
+    "point": "edge",
+    "date": "date",
+    "timestamp": "timestamp",
+    "ordinal": "ordinal",
+    "dayname": "sort of day",
+    "weekday": "weekday",
+    "monthname": "month name",
+    "unitname": "unit name",
+    "days": "days",
+    "calendar": "calendar name",
+    "label": "label",
+    "iso": "iso form",
+}
 
 
 def _symbols(wording: str) -> str:
@@ -114,44 +127,71 @@ def grammar() -> str:
     )
     parts = [
         _rule("phrase", ["simple phrase, { continuation }"]),
-        _rule("simple phrase", [
-            *_alternatives([r for r in rules if r.kind is not Kind.POINT and not r.follows]),
-            '"(", phrase, ")"',
-        ]),
+        _rule(
+            "simple phrase",
+            [
+                *_alternatives([r for r in rules if r.kind is not Kind.POINT and not r.follows]),
+                '"(", phrase, ")"',
+            ],
+        ),
         _rule("continuation", _alternatives([r for r in rules if r.follows])),
         _rule("point", _alternatives([r for r in rules if r.kind is Kind.POINT])),
         _rule("edge", ["point", "simple phrase"]),
         _rule("phrase inside", ["simple phrase", "unit (* this unit *)"]),
         _rule("count", ["digit, { digit } (* from 1 *)"]),
-        _rule("unit", [_words(day_units), '"half", "year"', '("calendar" | "fiscal"), unit',
-                       "(* a unit of the calendar in use *) word, { word }"]),
+        _rule(
+            "unit",
+            [
+                _words(day_units),
+                '"half", "year"',
+                '("calendar" | "fiscal"), unit',
+                "(* a unit of the calendar in use *) word, { word }",
+            ],
+        ),
         _rule("units", ["unit (* in the plural or the singular *)"]),
         _rule("steps", ["units", '"period" | "periods"']),
         _rule("weekday", [_words(WEEKDAYS), "(* the first three letters of one *) word"]),
         _rule("month name", [_words(LONG_MONTHS), "(* the first three letters of one *) word"]),
-        _rule("unit name", ['("Q", digit) | ("quarter", digit) (* 1 to 4 *)',
-                            '("H", digit) | ("half", digit) (* 1 to 2 *)',
-                            '("W", digit, [ digit ]) | ("week", count) (* 1 to 53 *)']),
+        _rule(
+            "unit name",
+            [
+                '("Q", digit) | ("quarter", digit) (* 1 to 4 *)',
+                '("H", digit) | ("half", digit) (* 1 to 2 *)',
+                '("W", digit, [ digit ]) | ("week", count) (* 1 to 53 *)',
+            ],
+        ),
         _rule("ordinal", [ordinals, 'digit, { digit }, ("st" | "nd" | "rd" | "th")', '"last"']),
         _rule("sort of day", ['"day" | "business", "day"', "weekday"]),
         _rule("days", ['one sort, { ("and" | ","), one sort }']),
         _rule("one sort", [_words(sorted(DAY_SETS)) + " (* in the singular, too *)"]),
         _rule("calendar name", ["word", "quoted text"]),
         _rule("label", ["quoted text", '"week", count, "of", year']),
-        _rule("iso form", ["period form, [ \"/\", period form ]", 'date, "/", date']),
-        _rule("period form", ["year", 'year, "-", digit, digit', 'year, "-Q", digit',
-                              'year, "-W", digit, digit']),
+        _rule("iso form", ['period form, [ "/", period form ]', 'date, "/", date']),
+        _rule(
+            "period form",
+            ["year", 'year, "-", digit, digit', 'year, "-Q", digit', 'year, "-W", digit, digit'],
+        ),
         _rule("date", ['year, "-", digit, digit, "-", digit, digit']),
-        _rule("timestamp", ['date, "T", digit, digit, ":", digit, digit, '
-                            '[ ":", digit, digit, [ ".", digit, { digit } ] ], [ offset ]']),
+        _rule(
+            "timestamp",
+            [
+                'date, "T", digit, digit, ":", digit, digit, '
+                '[ ":", digit, digit, [ ".", digit, { digit } ] ], [ offset ]'
+            ],
+        ),
         _rule("offset", ['"Z"', '("+" | "-"), digit, digit, [ ":" ], digit, digit']),
         _rule("year", ["digit, digit, digit, digit"]),
-        _rule("quoted text", ["'\"', { ? any sign but the quote ? }, '\"'",
-                              '"\'", { ? any sign but the quote ? }, "\'"']),
-        _rule("word", ["letter, { letter | digit | \"_\" }"]),
+        _rule(
+            "quoted text",
+            [
+                "'\"', { ? any sign but the quote ? }, '\"'",
+                '"\'", { ? any sign but the quote ? }, "\'"',
+            ],
+        ),
+        _rule("word", ['letter, { letter | digit | "_" }']),
         _rule("letter", ["? any letter ?"]),
         _rule("digit", [_words("0123456789")]),
-    ]  # fmt: skip
+    ]
     head = "| word | read as |\n| --- | --- |\n" + "\n".join([*synonyms, numbers]) + "\n"
     return INTRODUCTION + head + READING.format(sides=sides) + "\n".join(parts) + "```\n"
 

@@ -40,8 +40,16 @@ TABLES = (
         for one in shapes.INPUTS
     ),
 )
-WORDS = {str: "text", int: "whole number", float: "number", bool: "true or false", date: "date",
-         types.NoneType: "", dict: "table", Any: "anything"}  # fmt: skip
+WORDS = {
+    str: "text",
+    int: "whole number",
+    float: "number",
+    bool: "true or false",
+    date: "date",
+    types.NoneType: "",
+    dict: "table",
+    Any: "anything",
+}
 
 
 def values(kind: Any) -> str:
@@ -76,8 +84,10 @@ def keys() -> str:
         rows = ["| key | holds | usually | what it is for |", "| --- | --- | --- | --- |"]
         for name, field in sorted(model.model_fields.items()):
             sign = " !" if field.is_required() else ""
-            rows.append(f"| `{name}`{sign} | {values(field.annotation)} | {usual(field)} "
-                        f"| {KEYS[name].replace('|', '/')} |")  # fmt: skip
+            rows.append(
+                f"| `{name}`{sign} | {values(field.annotation)} | {usual(field)} "
+                f"| {KEYS[name].replace('|', '/')} |"
+            )
         parts.append(head + "\n".join(rows) + "\n")
     return "\n".join(parts)
 

@@ -80,7 +80,7 @@ TOGETHER = {
     ],
     "walk.png": [
         'draw "last 30 rolling days" --step "1 month" --source demo:sailings --value passengers '
-        f"{CLOCK} --size 1280x800 --to",
+        f"{CLOCK} --size 1280x800 --to"
     ],
 }
 # Pages of the service, as wide and high as a browser's window; in the dark, or as printed.
@@ -129,8 +129,9 @@ def _photographed(pages: dict[str, list[tuple[str, tuple[int, int], str]]]) -> N
     from selenium.webdriver.chrome.service import Service
 
     args = ["serve", "--book", "demo:ferries", "--port", "0", *shlex.split(CLOCK)]
-    with subprocess.Popen([sys.executable, "-m", "ulnager", *args], stdout=subprocess.PIPE,
-                          text=True) as served:  # fmt: skip
+    with subprocess.Popen(
+        [sys.executable, "-m", "ulnager", *args], stdout=subprocess.PIPE, text=True
+    ) as served:
         assert served.stdout is not None
         address = served.stdout.readline().split()[0]
         options = webdriver.ChromeOptions()
@@ -140,12 +141,18 @@ def _photographed(pages: dict[str, list[tuple[str, tuple[int, int], str]]]) -> N
         for name, shots in pages.items():
             found = []
             for query, (width, height), how in shots:
-                size = {"width": width, "height": height, "deviceScaleFactor": 1,
-                        "mobile": width < 600}  # fmt: skip
+                size = {
+                    "width": width,
+                    "height": height,
+                    "deviceScaleFactor": 1,
+                    "mobile": width < 600,
+                }
                 browser.execute_cdp_cmd("Emulation.setDeviceMetricsOverride", size)
                 colours = "dark" if how == "dark" else "light"
-                media = {"media": how if how == "print" else "",
-                         "features": [{"name": "prefers-color-scheme", "value": colours}]}  # fmt: skip
+                media = {
+                    "media": how if how == "print" else "",
+                    "features": [{"name": "prefers-color-scheme", "value": colours}],
+                }
                 browser.execute_cdp_cmd("Emulation.setEmulatedMedia", media)
                 browser.get(f"{address}pages/operations?{query}")
                 found.append(imread(BytesIO(browser.get_screenshot_as_png())))
@@ -169,8 +176,10 @@ def _laid_out(path: Path, commands: list[str]) -> None:
 def _printed(command: str) -> list[str]:
     done = subprocess.run(
         [sys.executable, "-m", "ulnager", *shlex.split(command)],
-        capture_output=True, text=True, check="check" not in command.split()[0],
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check="check" not in command.split()[0],
+    )
     return [*done.stdout.splitlines(), *done.stderr.splitlines()]
 
 
@@ -180,13 +189,28 @@ def _drawn(path: Path, text: list[tuple[str, str]]) -> None:
     lines = [
         (part, colour)
         for line, colour in text
-        for part in textwrap.wrap(line, COLUMNS, subsequent_indent="    ", drop_whitespace=False,
-                                  replace_whitespace=False, break_on_hyphens=False) or [""]
-    ][:LINES]  # fmt: skip
+        for part in textwrap.wrap(
+            line,
+            COLUMNS,
+            subsequent_indent="    ",
+            drop_whitespace=False,
+            replace_whitespace=False,
+            break_on_hyphens=False,
+        )
+        or [""]
+    ][:LINES]
     figure = Figure(figsize=(12.8, 8.0), dpi=100, facecolor=PAPER)
     for place, (line, colour) in enumerate(lines):
-        figure.text(0.025, 0.955 - place * 0.0222, line, color=colour, size=10.4, va="top",
-                    parse_math=False, weight="bold" if colour == PERIOD else "normal")  # fmt: skip
+        figure.text(
+            0.025,
+            0.955 - place * 0.0222,
+            line,
+            color=colour,
+            size=10.4,
+            va="top",
+            parse_math=False,
+            weight="bold" if colour == PERIOD else "normal",
+        )
     figure.text(0.975, 0.02, "demo data, made up throughout", color=FAINT, size=8, ha="right")
     figure.savefig(path, facecolor=PAPER)
 

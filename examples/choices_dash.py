@@ -44,17 +44,23 @@ def app_of(picker, **now):
     """The app with its one callback."""
     app = Dash(__name__)
     view = bind(picker, **now)
-    app.layout = html.Div([
-        html.Div(drawn(view), id="fields"), html.H3(view.resolution.label, id="dates"),
-        dcc.Store("sent-along", data=view.sent_along),
-    ])  # fmt: skip
+    app.layout = html.Div(
+        [
+            html.Div(drawn(view), id="fields"),
+            html.H3(view.resolution.label, id="dates"),
+            dcc.Store("sent-along", data=view.sent_along),
+        ]
+    )
 
     @app.callback(
-        Output("fields", "children"), Output("dates", "children"), Output("sent-along", "data"),
+        Output("fields", "children"),
+        Output("dates", "children"),
+        Output("sent-along", "data"),
         Input({"type": "ulnager", "name": ALL}, "value"),
-        State({"type": "ulnager", "name": ALL}, "id"), State("sent-along", "data"),
+        State({"type": "ulnager", "name": ALL}, "id"),
+        State("sent-along", "data"),
         prevent_initial_call=True,
-    )  # fmt: skip
+    )
     def changed(values, ids, sent_along):
         names = [one["name"].replace("/", ".") for one in ids]
         view = bind(picker, names, values, sent_along, **now)

@@ -52,7 +52,12 @@ print("late:  ", late.count(), "of", bookings.count(), "bookings")
 
 # A DataFrame is a source too: Spark adds up, and only totals travel.
 for row in ulnager.totals(
-    sailings, "last 3 months to date as of latest", column="sailed_on", value="passengers",
-    by="month", beside="1 year earlier", today=CLOCK,
-).rows:  # fmt: skip
+    sailings,
+    "last 3 months to date as of latest",
+    column="sailed_on",
+    value="passengers",
+    by="month",
+    beside="1 year earlier",
+    today=CLOCK,
+).rows:
     print(f"total:  {row.bucket.label}: {row.value:,} beside {row.beside:,}")

@@ -56,10 +56,7 @@ LONG = "d,v\n" + "2026-05-01,1\n" * 30_000
         ('d,v\n2026-05-01,1\n2026-05-02,"ab', "line 3: a quote is opened and never closed"),
         (LONG + "2026-05-02\n2026-05-03,1\n", "line 30002 holds 1 field"),
         (LONG + "n/a,1\n2026-05-03,1\n", 'line 30002: .* "d". Could not convert string "n/a"'),
-        (
-            "d,v\n20000-01-01,1\n2026-05-01,1\n",
-            "line 2: .*string .20000-01-01. to",
-        ),
+        ("d,v\n20000-01-01,1\n2026-05-01,1\n", "line 2: .*string .20000-01-01. to"),
         ("2026-05-01,1\n2026-05-02,2\n", "the first line holds '2026-05-01', .* say --no-header"),
         ("d,2025\n2026-05-02,2\n", "the first line holds '2025'"),
         (

@@ -10,15 +10,7 @@ from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
 import ulnager
-from ulnager import (
-    Defaults,
-    MonthCalendar,
-    ResolveError,
-    TableCalendar,
-    Unit,
-    own_unit,
-    period,
-)
+from ulnager import Defaults, MonthCalendar, ResolveError, TableCalendar, Unit, own_unit, period
 
 from oracle import MEANINGS, Cycles, Days
 from strategies import (
@@ -213,10 +205,7 @@ def test_units_agree_with_pandas_periods(unit, calendar, frequency):
     for day in pd.date_range("2019-12-20", "2024-03-10", freq="D"):
         witness = day.to_period(frequency)
         result = period(f"this {unit}").resolve(today=day.date(), calendar=calendar)
-        assert (result.start, result.end) == (
-            witness.start_time.date(),
-            witness.end_time.date(),
-        )
+        assert (result.start, result.end) == (witness.start_time.date(), witness.end_time.date())
 
 
 def test_a_resolution_says_what_was_decided():

@@ -153,18 +153,22 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
         entry, key = entries.calendars[name], f"calendars.{name}"
         if len(waiting) >= limits_now().bases:
             raise BookError(
-                file, "calendars", f"more than {limits_now().bases} calendars build on "
-                "each other", "Let it build on one of the first.",
-            )  # fmt: skip
+                file,
+                "calendars",
+                f"more than {limits_now().bases} calendars build on each other",
+                "Let it build on one of the first.",
+            )
         base = entry.base
         if base is not None and base not in found:
             entry_named(file, f"{key}.base", "calendar", base, entries.calendars)
             if base in (*waiting, name):
                 circle = " → ".join((*waiting, name, base)[(*waiting, name).index(base) :])
                 raise BookError(
-                    file, f"{key}.base", f"these calendars build on each other: {circle}",
+                    file,
+                    f"{key}.base",
+                    f"these calendars build on each other: {circle}",
                     "Leave the base out of one of them.",
-                )  # fmt: skip
+                )
             make(base, (*waiting, name))
         try:
             found[name] = _calendar(house, entry, found)
@@ -173,9 +177,12 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
 
     if GREGORIAN_NAME in entries.calendars:
         raise BookError(
-            file, f"calendars.{GREGORIAN_NAME}", f"'{GREGORIAN_NAME}' is the name of the Gregorian "
-            "calendar, which every phrase may speak of", "Choose another name.",
-        )  # fmt: skip
+            file,
+            f"calendars.{GREGORIAN_NAME}",
+            f"'{GREGORIAN_NAME}' is the name of the Gregorian "
+            "calendar, which every phrase may speak of",
+            "Choose another name.",
+        )
     for name in entries.calendars:
         if name not in found:
             make(name, ())
@@ -240,9 +247,11 @@ def _anchor(
     if not found and point.definition.asks_data:
         if len(sources) > 1:
             raise BookError(
-                file, key, f"'{entry.point}' speaks of the data, and nobody says which",
+                file,
+                key,
+                f"'{entry.point}' speaks of the data, and nobody says which",
                 f"Write {name} = {{ point = \"{entry.point}\", sources = ['…'] }}.",
-            )  # fmt: skip
+            )
         found = tuple(sources.values())
     running = None if entry.day is None else entry.day == "running"
     return BookAnchor(name, point, running, found)
@@ -273,9 +282,11 @@ def _check_names(file: str, names: Iterable[str]) -> None:
     told = "; ".join(f"'{name}' is a phrase of its own, '{read_period(name)}'" for name in wrong)
     several = "these names are phrases: " if wrong[1:] else "the name "
     raise BookError(
-        file, f"periods.{wrong[0]}", f"{several}{told}",
+        file,
+        f"periods.{wrong[0]}",
+        f"{several}{told}",
         f"Choose {'others' if wrong[1:] else 'another'}, such as '{wrong[0]}_period'.",
-    )  # fmt: skip
+    )
 
 
 def _shape_error(file: str, error: ValidationError) -> BookError:

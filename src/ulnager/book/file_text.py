@@ -87,9 +87,12 @@ def values_of_text(file: str, text: str) -> dict[str, Any]:
     """What stands in the text of a book; BookError for what is no TOML, or nested too deeply."""
     most = limits_now().depth
     too_deep = BookError(
-        file, "", f"the book is nested too deeply: more than {most} tables, lists or parts of a "
-        "key in each other", "Raise the limit depth if you trust it.",
-    )  # fmt: skip
+        file,
+        "",
+        f"the book is nested too deeply: more than {most} tables, lists or parts of a "
+        "key in each other",
+        "Raise the limit depth if you trust it.",
+    )
     # Before it is parsed: a parser goes down with it, or takes forever.
     if re.search(rf"{_KEY_PART}{{{most}}}", text):
         raise too_deep
@@ -145,8 +148,9 @@ def whole_book(path: str | Path, *, allow_outside: bool = False) -> Whole:
     text = text_of_file(path)
     values = values_of_text(str(path), text)
     house = House(Path(path).resolve().parent, allow_outside)
-    found = Whole({name: one for name, one in values.items() if name != "include"},
-                  texts={str(path): text})  # fmt: skip
+    found = Whole(
+        {name: one for name, one in values.items() if name != "include"}, texts={str(path): text}
+    )
     for section in SHARED:
         if isinstance(found.values.get(section), dict):
             found.values[section] = dict(found.values[section])
@@ -194,9 +198,11 @@ def _merge(whole: Whole, file: str, values: Mapping[str, Any]) -> None:
             continue
         if section not in SHARED:
             raise BookError(
-                file, section, f"an included file holds {', '.join(SHARED)}; {section} is for the "
-                "book itself", "Move it there.",
-            )  # fmt: skip
+                file,
+                section,
+                f"an included file holds {', '.join(SHARED)}; {section} is for the book itself",
+                "Move it there.",
+            )
         if not isinstance(entries, dict):
             raise BookError(file, section, "input should be a table")
         mine = whole.values.setdefault(section, {})
@@ -206,8 +212,10 @@ def _merge(whole: Whole, file: str, values: Mapping[str, Any]) -> None:
             if name in mine:
                 other = whole.origins.get((section, name), next(iter(whole.texts)))
                 raise BookError(
-                    file, f"{section}.{name}", f"{Path(other).name} has that name, too",
+                    file,
+                    f"{section}.{name}",
+                    f"{Path(other).name} has that name, too",
                     "Rename one of them, or take it out.",
-                )  # fmt: skip
+                )
             mine[name] = entry
             whole.origins[section, name] = file

@@ -30,8 +30,10 @@ def _one(value: Any, own: str, texts: Texts, key: str) -> Any:
     if isinstance(value, Mapping):
         if key in _LABELS and _is_by_locale(value):
             language = own.replace("_", "-").partition("-")[0]
-            text = next((value[one] for one in (own, language, "en") if one in value),
-                        next(iter(value.values())))  # fmt: skip
+            text = next(
+                (value[one] for one in (own, language, "en") if one in value),
+                next(iter(value.values())),
+            )
             texts.setdefault(text, {}).update(value)
             return text
         return {name: _one(one, own, texts, name) for name, one in value.items()}

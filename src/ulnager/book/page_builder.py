@@ -40,12 +40,15 @@ class Pages:
             self.offers.known(f"{key}.picker", "picker", own, self.pickers)
         if entry.anchor is not None:
             raise self.offers.wrong(
-                f"{key}.anchor", "a page has no anchor: where a period is shown changes nothing",
+                f"{key}.anchor",
+                "a page has no anchor: where a period is shown changes nothing",
                 f'Write anchor = "{entry.anchor}" at the top of the book, or in the periods that '
                 "it is for; the usual choices of a picker take its anchor.",
-            )  # fmt: skip
-        charts = tuple(self._chart(f"{key}.charts.{one}", one, chart, own)
-                       for one, chart in entry.charts.items())  # fmt: skip
+            )
+        charts = tuple(
+            self._chart(f"{key}.charts.{one}", one, chart, own)
+            for one, chart in entry.charts.items()
+        )
         names = dict.fromkeys([*([own] if own else []), *(c.follows for c in charts if c.follows)])
         pickers = {}
         for one in names:
@@ -81,21 +84,27 @@ class Pages:
         follows = entry.follows or (home if not said else None)
         if not said and follows is None:
             raise self.offers.wrong(
-                key, Message("no picker and no period governs this chart", code="ungoverned"),
+                key,
+                Message("no picker and no period governs this chart", code="ungoverned"),
                 "Add follows = '…' or period = '…', or dates = 'none' if it has none.",
-            )  # fmt: skip
+            )
         if follows is not None:
             self.offers.known(f"{key}.follows", "picker", follows, self.pickers)
         by = entry.by
         if by == "viewer":
             if follows is None or self.pickers[follows].by is None:
-                raise self.offers.wrong(f"{key}.by", "no picker lets viewers choose the unit",
-                                        "Add [pickers.….by], or name a unit.")  # fmt: skip
+                raise self.offers.wrong(
+                    f"{key}.by",
+                    "no picker lets viewers choose the unit",
+                    "Add [pickers.….by], or name a unit.",
+                )
         elif by is not None:
             by = self._unit(f"{key}.by", by)
         pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
-        drawn = {n: getattr(entry, n) for n in ("value", "how", "split", "top", "beside", "running",
-                                                "where")}  # fmt: skip
+        drawn = {
+            n: getattr(entry, n)
+            for n in ("value", "how", "split", "top", "beside", "running", "where")
+        }
         return Chart(
             name,
             entry.label or name.replace("_", " ").capitalize(),
@@ -135,9 +144,11 @@ class Pages:
         for slot, made in entry.period.inputs.items():
             if made.kind in OPENING and made.opens is None:
                 raise self.offers.wrong(
-                    key, f"a pin shows what {name} opens with, and its slot {{{slot}}} has nothing "
-                    "to open with", f"Add opens = … to [periods.{name}.inputs.{slot}].",
-                )  # fmt: skip
+                    key,
+                    f"a pin shows what {name} opens with, and its slot {{{slot}}} has nothing "
+                    "to open with",
+                    f"Add opens = … to [periods.{name}.inputs.{slot}].",
+                )
         return choice_of(entry)
 
     def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
@@ -145,9 +156,10 @@ class Pages:
         own = None if entry is None or entry.anchor is None else entry.anchor.as_point
         if phrase.definition.asks_data and not self.book.resolver.sources(own):
             raise self.offers.wrong(
-                key, f"'{phrase}' speaks of the data, and nobody says which",
+                key,
+                f"'{phrase}' speaks of the data, and nobody says which",
                 "Give it an anchor with sources = ['…'].",
-            )  # fmt: skip
+            )
 
     def _shift(self, key: str, text: str) -> tuple[int, Unit]:
         try:
@@ -169,9 +181,10 @@ class Pages:
         zone = entry.tz or self.book.tz
         if zone is None:
             raise self.offers.wrong(
-                key, "a schedule goes out by the clocks of a zone, and none is named",
+                key,
+                "a schedule goes out by the clocks of a zone, and none is named",
                 'Say tz = "America/Halifax", here or at the top of the book.',
-            )  # fmt: skip
+            )
         for part, make, said in (("tz", zone_of, zone), ("at", time_of_day, entry.at)):
             try:
                 made[part] = make(said)
@@ -184,8 +197,9 @@ class Pages:
         except UlnagerError as error:
             raise self.offers.wrong(f"{key}.every", str(error)) from None
         label = entry.label or name.replace("_", " ").capitalize()
-        return Schedule(name, label, page, entry.every, made["at"], made["tz"], entry.starts,
-                        dict(entry.opens))  # fmt: skip
+        return Schedule(
+            name, label, page, entry.every, made["at"], made["tz"], entry.starts, dict(entry.opens)
+        )
 
 
 def checked_names(
@@ -197,7 +211,8 @@ def checked_names(
         for name in names:
             if name in seen:
                 raise offers.wrong(
-                    f"{what}.{name}", f"{seen[name]} has that name too",
+                    f"{what}.{name}",
+                    f"{seen[name]} has that name too",
                     "Rename one of them; they are shown by name.",
-                )  # fmt: skip
+                )
             seen[name] = f"{what}.{name}"

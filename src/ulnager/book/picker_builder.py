@@ -78,15 +78,19 @@ def usual_offers(calendar: Calendar, anchor: AnchorPoint | None) -> dict[str, Of
     last = "today" if by_clock else "anchor day"
     found |= {
         "last_days": Offer("last {n} rolling days", "Last {n} days", "{n} d", {"n": days}),
-        "own_dates": Offer("from {first} to {last}", "Dates of your own", "",
-                           {"first": {"opens": "start of month"}, "last": {"opens": last}}),
+        "own_dates": Offer(
+            "from {first} to {last}",
+            "Dates of your own",
+            "",
+            {"first": {"opens": "start of month"}, "last": {"opens": last}},
+        ),
         "tomorrow": (
             Offer("tomorrow", "Tomorrow")
             if by_clock
             else Offer("1 day after anchor day", "The day after")
         ),
         "next_days": Offer("next {n} rolling days", "Next {n} days", "", {"n": days}),
-    }  # fmt: skip
+    }
     found |= {f"next_{unit}": Offer(f"next {unit}", f"Next {unit}") for unit in _units_of(calendar)}
     return found
 
@@ -264,9 +268,10 @@ class Offers:
             raise self.wrong(key, f"{name!r} can be no key", "Say key = '…', in small letters.")
         if name in self.book.periods:
             raise self.wrong(
-                key, f"{name!r} is a period of the book, which may have other dates",
+                key,
+                f"{name!r} is a period of the book, which may have other dates",
                 f"Name it: '{name}'; or say another key.",
-            )  # fmt: skip
+            )
         offer = Offer(entry.phrase, entry.label, entry.short, entry.inputs or None)
         try:
             if entry.inputs or "{" in entry.phrase:
@@ -288,9 +293,10 @@ class Offers:
             kind = given.get("kind", slots[0].kind if slots else "")
             if not kind:
                 raise self.wrong(
-                    f"{key}.inputs.{name}", f"no choice has a slot {{{name}}}",
+                    f"{key}.inputs.{name}",
+                    f"no choice has a slot {{{name}}}",
                     "Say its kind: kind = 'switch' or 'anchor' is for every choice.",
-                )  # fmt: skip
+                )
             if slots and slots[0].kind in ("unit", "word") and "of" not in given:
                 given = {**given, "of": list(slots[0].of)}
             try:
@@ -326,9 +332,10 @@ class Offers:
                 raise self.wrong(key, f"{name!r} is a name of its own here; choose another")
         if picker.opens not in keys:
             raise self.wrong(
-                f"{key}.opens", no_such("choice", picker.opens, keys),
+                f"{key}.opens",
+                no_such("choice", picker.opens, keys),
                 "It opens with one of its choices.",
-            )  # fmt: skip
+            )
         names: dict[str, str] = {}
         for choice in picker.choices:
             parts = [choice.key, *(f"{choice.key}_{one}" for one in picker.own_inputs(choice))]
@@ -349,16 +356,19 @@ class Offers:
                     f"{key}.inputs" if name in picker.inputs else f"periods.{opening.key}.inputs"
                 )
                 raise self.wrong(
-                    f"{where}.{name}", f"{picker.name} opens with {opening.key}, whose slot "
-                    f"{{{name}}} has nothing to open with", "Add opens = …",
-                )  # fmt: skip
+                    f"{where}.{name}",
+                    f"{picker.name} opens with {opening.key}, whose slot "
+                    f"{{{name}}} has nothing to open with",
+                    "Add opens = …",
+                )
 
     def _alone(self, key: str, names: dict[str, str], parameter: str, told: str) -> None:
         if parameter in names:
             raise self.wrong(
-                key, f"{names[parameter]} and {told} come out alike as the parameter {parameter}",
+                key,
+                f"{names[parameter]} and {told} come out alike as the parameter {parameter}",
                 "Rename one of them.",
-            )  # fmt: skip
+            )
         names[parameter] = told
 
     def _check_input(self, key: str, picker: Picker, choice: Choice, made: Input) -> None:
@@ -388,15 +398,18 @@ class Offers:
                 is_point = isinstance(setting, str) and fixed_day(setting) is None
                 if is_point and period(str(setting)).definition.asks_data:
                     raise self.wrong(
-                        key, f"'{setting}' speaks of the data, and nobody says which",
+                        key,
+                        f"'{setting}' speaks of the data, and nobody says which",
                         "Add source = '…', or give the book an anchor with sources.",
-                    )  # fmt: skip
+                    )
         if made.kind == "listed" and not picker.sources_of(choice, made):
             raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
 
     def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:
         if choice.period.definition.asks_data and not picker.sources_of(choice):
             raise self.wrong(
-                key, f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
-                "says which", "Give it an anchor with sources = ['…'].",
-            )  # fmt: skip
+                key,
+                f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "
+                "says which",
+                "Give it an anchor with sources = ['…'].",
+            )

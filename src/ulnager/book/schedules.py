@@ -175,8 +175,14 @@ class Schedule:
                 if not view.locked:
                     raise
                 notes.append(opened.said(f"there is no link to {name}: {error}"))
-        return {"schedule": self.name, "label": self.label, "moment": _aware(moment).isoformat(),
-                **opened.to_dict(), "links": links, "notes": notes}  # fmt: skip
+        return {
+            "schedule": self.name,
+            "label": self.label,
+            "moment": _aware(moment).isoformat(),
+            **opened.to_dict(),
+            "links": links,
+            "notes": notes,
+        }
 
 
 def _is_before(one: Moment, clock: Moment) -> bool:

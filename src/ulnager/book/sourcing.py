@@ -42,15 +42,18 @@ def sources_of(
                 if (given := getattr(entry, setting)) is not None
             )
             + _key_types(file, key, entry),
-            None if entry.period is None
+            None
+            if entry.period is None
             else phrase_at(file, f"{key}.period", entry.period, calendars),
-            tuple((column, tuple(one) if isinstance(one, list) else (one,))
-                  for column, one in entry.where.items()),
+            tuple(
+                (column, tuple(one) if isinstance(one, list) else (one,))
+                for column, one in entry.where.items()
+            ),
             within=house.within,
             lag=lag,
             rounding=entry.rounding,
             has_own_tz=entry.tz is not None,
-        )  # fmt: skip
+        )
     for name, entry in entries.sources.items():
         if entry.query is not None:
             found[name] = replace(found[name], **_asked(file, name, entry, found))
@@ -73,8 +76,15 @@ def _asked(
 
 
 _READ_AS = (
-    "delimiter", "header", "encoding", "decimal", "date_format", "grain", "stamps", "open_ended",
-)  # fmt: skip
+    "delimiter",
+    "header",
+    "encoding",
+    "decimal",
+    "date_format",
+    "grain",
+    "stamps",
+    "open_ended",
+)
 
 
 def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any], ...]:

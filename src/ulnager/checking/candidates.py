@@ -23,15 +23,36 @@ from ulnager.core.units import Unit
 WIDE: Final = 4_200
 """So far from the clock's day bounds are looked for."""
 _UNITS: Final = (Unit.YEAR, Unit.HALF, Unit.QUARTER, Unit.MONTH, Unit.WEEK, Unit.DAY)
-_LENGTHS: Final = {Unit.YEAR: 365.25, Unit.HALF: 182.6, Unit.QUARTER: 91.3, Unit.MONTH: 30.44,
-                   Unit.WEEK: 7.0, Unit.DAY: 1.0}  # fmt: skip
+_LENGTHS: Final = {
+    Unit.YEAR: 365.25,
+    Unit.HALF: 182.6,
+    Unit.QUARTER: 91.3,
+    Unit.MONTH: 30.44,
+    Unit.WEEK: 7.0,
+    Unit.DAY: 1.0,
+}
 _NAMES: Final = {
-    "year": Unit.YEAR, "yy": Unit.YEAR, "yyyy": Unit.YEAR, "quarter": Unit.QUARTER,
-    "qq": Unit.QUARTER, "q": Unit.QUARTER, "month": Unit.MONTH, "mm": Unit.MONTH, "mon": Unit.MONTH,
-    "eomonth": Unit.MONTH, "last_day": Unit.MONTH, "add_months": Unit.MONTH, "week": Unit.WEEK,
-    "isoweek": Unit.WEEK, "yearweek": Unit.WEEK, "day": Unit.DAY, "dd": Unit.DAY,
-    "date_add": Unit.DAY, "date_sub": Unit.DAY, "datediff": Unit.DAY,
-}  # fmt: skip
+    "year": Unit.YEAR,
+    "yy": Unit.YEAR,
+    "yyyy": Unit.YEAR,
+    "quarter": Unit.QUARTER,
+    "qq": Unit.QUARTER,
+    "q": Unit.QUARTER,
+    "month": Unit.MONTH,
+    "mm": Unit.MONTH,
+    "mon": Unit.MONTH,
+    "eomonth": Unit.MONTH,
+    "last_day": Unit.MONTH,
+    "add_months": Unit.MONTH,
+    "week": Unit.WEEK,
+    "isoweek": Unit.WEEK,
+    "yearweek": Unit.WEEK,
+    "day": Unit.DAY,
+    "dd": Unit.DAY,
+    "date_add": Unit.DAY,
+    "date_sub": Unit.DAY,
+    "datediff": Unit.DAY,
+}
 
 
 class Seen(NamedTuple):
@@ -66,8 +87,11 @@ def made(rule: Rule, *args: Any) -> Period:
 
 def _shaped(*shape: str, kind: Kind = Kind.SPAN) -> list[Rule]:
     """The rules of the table that have such slots and ask no data, by their ranks."""
-    found = [rule for rule in RULES.values()
-             if rule.kind is kind and rule.shape == shape and rule.asks != "data"]  # fmt: skip
+    found = [
+        rule
+        for rule in RULES.values()
+        if rule.kind is kind and rule.shape == shape and rule.asks != "data"
+    ]
     return sorted(found, key=lambda rule: rule.rank)
 
 
@@ -84,8 +108,10 @@ def of_point(definition: Definition, rule: Rule, other: Definition) -> Definitio
     """A definition with another point in the place of one."""
     if definition.rule is rule:
         return other
-    args = tuple(of_point(one, rule, other) if isinstance(one, Definition) else one
-                 for one in definition.args)  # fmt: skip
+    args = tuple(
+        of_point(one, rule, other) if isinstance(one, Definition) else one
+        for one in definition.args
+    )
     return Definition(definition.rule, args)
 
 
@@ -137,8 +163,11 @@ def _simple() -> list[Rule]:
 
 def _named_days() -> list[Definition]:
     """Today and its like."""
-    return [Definition(rule) for rule in _shaped(kind=Kind.POINT)
-            if rule.asks == "clock" and not rule.is_instant]  # fmt: skip
+    return [
+        Definition(rule)
+        for rule in _shaped(kind=Kind.POINT)
+        if rule.asks == "clock" and not rule.is_instant
+    ]
 
 
 def _filled(
@@ -182,23 +211,40 @@ def counts_of(unit: Unit, bounds: frozenset[int], numbers: set[int]) -> list[int
 
 def _texts(units: list[Unit]) -> Iterator[Period]:
     for unit in units:
-        for text in (f"{unit.name} to date except today", f"this {unit.name} only weekdays",
-                     f"{unit.name} to date only weekdays", f"{unit.name} to date only weekends",
-                     f"previous {unit.name} only weekdays", f"rest of {unit.name} except today",
-                     f"previous {unit.name} to date",
-                     f"{unit.name} to date as of yesterday"):  # fmt: skip
+        for text in (
+            f"{unit.name} to date except today",
+            f"this {unit.name} only weekdays",
+            f"{unit.name} to date only weekdays",
+            f"{unit.name} to date only weekends",
+            f"previous {unit.name} only weekdays",
+            f"rest of {unit.name} except today",
+            f"previous {unit.name} to date",
+            f"{unit.name} to date as of yesterday",
+        ):
             yield from _if_read(text)
-    for text in ("all dates", "all dates only weekdays", "all dates only weekends",
-                 "until today", "before today", "after today", "from today", "until yesterday",
-                 "from tomorrow", "all dates except today"):  # fmt: skip
+    for text in (
+        "all dates",
+        "all dates only weekdays",
+        "all dates only weekends",
+        "until today",
+        "before today",
+        "after today",
+        "from today",
+        "until yesterday",
+        "from tomorrow",
+        "all dates except today",
+    ):
         yield from _if_read(text)
 
 
 _NAMED: Final = {
     "monthname": [NamedUnit(Unit.MONTH, month) for month in range(1, 13)],
-    "unitname": [NamedUnit(unit, number) for unit, most in ((Unit.QUARTER, 4), (Unit.HALF, 2))
-                 for number in range(1, most + 1)],
-}  # fmt: skip
+    "unitname": [
+        NamedUnit(unit, number)
+        for unit, most in ((Unit.QUARTER, 4), (Unit.HALF, 2))
+        for number in range(1, most + 1)
+    ],
+}
 _WEEKS: Final = [NamedUnit(Unit.WEEK, week) for week in range(1, 54)]
 
 
@@ -228,8 +274,10 @@ def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[P
                     yield from _if_read(f"first {inner.name} of {period_}")
                     yield from _if_read(f"last {inner.name} of {period_}")
                 else:
-                    yield from (made(rule, n, inner, period_)
-                                for rule in _shaped("count", "units", "period"))  # fmt: skip
+                    yield from (
+                        made(rule, n, inner, period_)
+                        for rule in _shaped("count", "units", "period")
+                    )
     for place in (2, 3, 4):
         for inner in inside[1:]:
             for rule in _shaped("ordinal", "unit", "period"):
@@ -240,11 +288,21 @@ def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[P
 
 
 _WEEKDAY_FORMS: Final = (
-    "{}", "last {}", "next {}", "this {}", "since {}", "{} of previous week", "{} of next week",
-    "first {} of month", "last {} of month", "first {} of previous month",
-    "last {} of previous month", "second {} of month",
-    "third {} of month", "first {} of next month",
-)  # fmt: skip
+    "{}",
+    "last {}",
+    "next {}",
+    "this {}",
+    "since {}",
+    "{} of previous week",
+    "{} of next week",
+    "first {} of month",
+    "last {} of month",
+    "first {} of previous month",
+    "last {} of previous month",
+    "second {} of month",
+    "third {} of month",
+    "first {} of next month",
+)
 
 
 def _weekdays(counts: list[int]) -> Iterator[Period]:
@@ -277,12 +335,19 @@ def _fixed(said: str) -> Iterator[Period]:
     days = []
     for text in re.findall(r"\d{4}-\d\d-\d\d", said) + re.findall(r"\b\d{8}\b", said):
         try:
-            days.append(date.fromisoformat(text) if "-" in text
-                        else datetime.strptime(text, "%Y%m%d").date())  # fmt: skip
+            days.append(
+                date.fromisoformat(text)
+                if "-" in text
+                else datetime.strptime(text, "%Y%m%d").date()
+            )
         except ValueError:
             continue
-    around = {date_of(one.toordinal() + add) for one in days for add in (-1, 0, 1)
-              if 1 < one.toordinal() < 3_652_058}  # fmt: skip
+    around = {
+        date_of(one.toordinal() + add)
+        for one in days
+        for add in (-1, 0, 1)
+        if 1 < one.toordinal() < 3_652_058
+    }
     # Those that are typed go before their neighbours.
     near = sorted(around, key=lambda one: (one not in days, one))
     for year in sorted({int(one) for one in re.findall(r"\b(?:19|20)\d\d\b", said)}):
@@ -310,8 +375,13 @@ def _open(
     """From, until, before and after points, as the sides are open or not."""
     points: list[Definition] = []
     for unit in bigger:
-        for words in ("start of", "end of", "start of previous", "end of previous",
-                      "start of next"):  # fmt: skip
+        for words in (
+            "start of",
+            "end of",
+            "start of previous",
+            "end of previous",
+            "start of next",
+        ):
             found = _read(f"{words} {unit.name}")
             if found is not None:
                 points.append(found.definition.args[0])
@@ -363,8 +433,12 @@ def _cut(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period
 
 def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Period]:
     bases = [made(rule, unit).definition for rule in _usual() for unit in units]
-    bases += [made(rule, n, unit).definition for rule in _usual_counted()
-              for unit in units for n in counts[unit][:4]]  # fmt: skip
+    bases += [
+        made(rule, n, unit).definition
+        for rule in _usual_counted()
+        for unit in units
+        for n in counts[unit][:4]
+    ]
     for shift in (Unit.YEAR, Unit.QUARTER, Unit.MONTH, Unit.WEEK):
         usual = (1, 2, 3, 52) if shift is Unit.WEEK else (1, 2)
         for n in [*usual, *(one for one in counts.get(shift, [])[:3] if one not in usual)]:
@@ -382,8 +456,9 @@ def _usual() -> list[Rule]:
 
 
 def _usual_counted() -> list[Rule]:
-    return [rule for rule in _shaped("count", "units")
-            if rule.rank < OTHER and rule.family == "last"]  # fmt: skip
+    return [
+        rule for rule in _shaped("count", "units") if rule.rank < OTHER and rule.family == "last"
+    ]
 
 
 def _rarer(
@@ -403,8 +478,11 @@ def _rarer(
     rolling = _usual_counted()[0]
     bases += [made(rolling, n, unit) for unit in units for n in counts[unit][:2]]
     weeks = sorted({n // 7 + add for n in numbers for add in (0, 1) if n // 7 + add} | {1})
-    moves = [(n, unit) for unit in (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
-             for n in (weeks[:3] if unit is Unit.WEEK else (1, 2))]  # fmt: skip
+    moves = [
+        (n, unit)
+        for unit in (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
+        for n in (weeks[:3] if unit is Unit.WEEK else (1, 2))
+    ]
     for base in bases:
         for one in moves:
             for other in moves:

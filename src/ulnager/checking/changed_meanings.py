@@ -33,10 +33,11 @@ def changed(checking: Checking) -> None:
                 _points(checking, picker, choice, made)
         if picker.labels == "short":
             checking.add(
-                "changed", ("pickers", name, "labels"),
+                "changed",
+                ("pickers", name, "labels"),
                 "in JSON the label of a choice is its short one, too; 'short' is as it was",
                 "Take it out, and show 'short' where it is wanted.",
-            )  # fmt: skip
+            )
 
 
 def _periods(checking: Checking) -> None:
@@ -52,11 +53,12 @@ def _periods(checking: Checking) -> None:
         now = _label(checking, name)
         if then != now:
             checking.add(
-                "changed", ("periods", name),
+                "changed",
+                ("periods", name),
                 f"'resolve', 'filter', join tables and 'check' took it from the clock, {then}; it "
                 f"is measured from {anchor.name} everywhere now, {now}",
                 "To keep the clock: [anchors] clock = 'today', and anchor = 'clock' here.",
-            )  # fmt: skip
+            )
 
 
 def _label(checking: Checking, name: str, **basis: str) -> str:
@@ -74,11 +76,12 @@ def _sources(checking: Checking) -> None:
     for name in book.sources:
         if "calendar" not in checking.values.get("sources", {}).get(name, {}):
             checking.add(
-                "changed", ("sources", name),
+                "changed",
+                ("sources", name),
                 "the days off of the book's calendar are no missing days of it any more, and "
                 "'latest whole day' does not count them",
                 "To keep them: name a calendar without days off: calendar = '…'.",
-            )  # fmt: skip
+            )
 
 
 def _usual(checking: Checking, name: str, picker: PickerBase) -> None:
@@ -86,11 +89,12 @@ def _usual(checking: Checking, name: str, picker: PickerBase) -> None:
     if entry.get("choices") or is_by_clock(picker.anchor or picker.resolver.anchor):
         return
     checking.add(
-        "changed", ("pickers", name),
+        "changed",
+        ("pickers", name),
         "its day and the day before it stand in place of 'today' and 'yesterday', as anchor_day "
         "and day_before; links to these open as usual, with a note",
         'To keep them: choices = ["today", "yesterday", "usual"].',
-    )  # fmt: skip
+    )
 
 
 def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input) -> None:
@@ -108,11 +112,12 @@ def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input)
         then, now = (_day(checking, choice, point, said) for said in ("today", anchor.name))
         if then != now:
             checking.add(
-                "changed", ("periods", choice.key, "inputs", made.name, key),
+                "changed",
+                ("periods", choice.key, "inputs", made.name, key),
                 f"'{point}' is measured from {anchor.name} like its period, {now}; the clock "
                 f"measured it, {then}",
                 f"To keep the clock: {key} = '{point} as of today'.",
-            )  # fmt: skip
+            )
 
 
 def _day(checking: Checking, choice: Choice, point: str, said: str) -> date | None:

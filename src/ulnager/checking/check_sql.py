@@ -14,14 +14,7 @@ from sqlglot.errors import SqlglotError
 from ulnager.checking.dialects import Unclear, reader_of
 from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.recognising import recognised
-from ulnager.checking.translation import (
-    TYPES,
-    columns_of,
-    is_clock,
-    is_day_clock,
-    quiet,
-    told_by,
-)
+from ulnager.checking.translation import TYPES, columns_of, is_clock, is_day_clock, quiet, told_by
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -160,10 +153,20 @@ def _is_about_dates(part: Any) -> bool:
         is_clock(node)
         or (isinstance(node, exp.Literal) and node.is_string and _DAY.match(node.name) is not None)
         or _is_sqlite_now(node)
-        or type(node).__name__ in ("Year", "Month", "Quarter", "Week", "Extract", "DateTrunc",
-                                   "TimestampTrunc", "TimeToStr", "DateDiff")
+        or type(node).__name__
+        in (
+            "Year",
+            "Month",
+            "Quarter",
+            "Week",
+            "Extract",
+            "DateTrunc",
+            "TimestampTrunc",
+            "TimeToStr",
+            "DateDiff",
+        )
         for node in part.walk()
-    )  # fmt: skip
+    )
 
 
 def _is_sqlite_now(node: Any) -> bool:
@@ -174,9 +177,15 @@ class _Condition:
     """The parts of one condition that are about one column."""
 
     def __init__(
-        self, column: str, parts: list[Any], whole: Any, file: str, dialect: str,
-        column_type: str | None, today: date,
-    ) -> None:  # fmt: skip
+        self,
+        column: str,
+        parts: list[Any],
+        whole: Any,
+        file: str,
+        dialect: str,
+        column_type: str | None,
+        today: date,
+    ) -> None:
         found = [_less_nulls(part) for part in parts]
         self.column, self.parts, self.whole = column, [part for part, _ in found], whole
         self.keeps_nulls = any(was for _, was in found)
@@ -188,8 +197,15 @@ class _Condition:
 
     def findings(self, calendar: Calendar | None) -> Iterator[Finding]:
         """What is wrong with it, and which phrase it is."""
-        for rule in (self._last_day, self._equals, self._hidden, self._typed, self._instant,
-                     self._zone, self._apart):  # fmt: skip
+        for rule in (
+            self._last_day,
+            self._equals,
+            self._hidden,
+            self._typed,
+            self._instant,
+            self._zone,
+            self._apart,
+        ):
             yield from rule()
         if not self.keeps_nulls:
             yield from self._phrase(calendar)
@@ -197,8 +213,15 @@ class _Condition:
     def _told(self, rule: str, part: Any, message: str, instead: str) -> Finding:
         lines = [node.meta["line"] for node in part.find_all(exp.Identifier) if "line" in node.meta]
         written = _short(part.sql(dialect=reader_of(self.dialect).reads))
-        return Finding(rule, SEVERITIES[rule], self.file, min(lines, default=1), self.column,
-                       f"{written}: {message}", instead)  # fmt: skip
+        return Finding(
+            rule,
+            SEVERITIES[rule],
+            self.file,
+            min(lines, default=1),
+            self.column,
+            f"{written}: {message}",
+            instead,
+        )
 
     def _sides(self, part: Any) -> tuple[Any, Any] | None:
         """The side with the column and the other one, of a comparison."""
@@ -220,11 +243,12 @@ class _Condition:
                 upper = part.this
             if upper is not None and _is_day(upper):
                 yield self._told(
-                    "loses-last-day", part,
+                    "loses-last-day",
+                    part,
                     "a day stands for its midnight, so of the last day only rows at midnight are "
                     "kept",
                     f"{self.column} < the day after.",
-                )  # fmt: skip
+                )
 
     def _equals(self) -> Iterator[Finding]:
         if not self.is_time:
@@ -233,9 +257,11 @@ class _Condition:
             sides = self._sides(part) if isinstance(part, exp.EQ) else None
             if sides is not None and _is_plain(sides[0]) and _is_day(sides[1]):
                 yield self._told(
-                    "equals-timestamp", part, "only rows at midnight sharp are equal to a day",
+                    "equals-timestamp",
+                    part,
+                    "only rows at midnight sharp are equal to a day",
                     f"{self.column} >= the day AND {self.column} < the day after.",
-                )  # fmt: skip
+                )
 
     def _hidden(self) -> Iterator[Finding]:
         for part in self.parts:
@@ -245,30 +271,39 @@ class _Condition:
             is_total = held is not None and held.find(exp.AggFunc) is not None
             if held is not None and not is_total and not _is_plain(held):
                 yield self._told(
-                    "hidden-column", part,
+                    "hidden-column",
+                    part,
                     "the column stands inside of a function, so no index and no partition helps",
                     f"Leave {self.column} alone on its side, from a start up to before a stop.",
-                )  # fmt: skip
+                )
 
     def _typed(self) -> Iterator[Finding]:
         moves = any(is_clock(node) or _is_sqlite_now(node) for node in self.whole.walk())
         for part in self.parts:
             if not isinstance(part, _COMPARED):
                 continue
-            days = [day for node in part.find_all(exp.Literal)
-                    if node.is_string and (day := _date_of(node.name)) is not None
-                    and day not in _EPOCHS]  # fmt: skip
+            days = [
+                day
+                for node in part.find_all(exp.Literal)
+                if node.is_string
+                and (day := _date_of(node.name)) is not None
+                and day not in _EPOCHS
+            ]
             if not days:
                 continue
             late = max(days)
             if moves or (self.today - late).days <= _RECENT:
-                why = ("the rest of the condition moves with the clock" if moves
-                       else f"it ends close to {self.today}")  # fmt: skip
+                why = (
+                    "the rest of the condition moves with the clock"
+                    if moves
+                    else f"it ends close to {self.today}"
+                )
                 yield self._told(
-                    "typed-dates", part,
+                    "typed-dates",
+                    part,
                     f"{late} is typed, and {why}: next month somebody has to edit it",
                     "A condition that works out its own dates: ulnager filter … --live.",
-                )  # fmt: skip
+                )
                 return
 
     def _instant(self) -> Iterator[Finding]:
@@ -279,11 +314,12 @@ class _Condition:
                 if not is_clock(node) or is_day_clock(node) or _is_made_day(node, part):
                     continue
                 yield self._told(
-                    "instant-for-day", part,
+                    "instant-for-day",
+                    part,
                     "it is measured from the present instant, so it has other rows every hour, and "
                     "of its first day only the later ones",
                     "Take the current date, or truncate the instant to its day.",
-                )  # fmt: skip
+                )
                 break
 
     def _zone(self) -> Iterator[Finding]:
@@ -292,10 +328,11 @@ class _Condition:
         for part in self.parts:
             if part.find(exp.AtTimeZone) is None and isinstance(part, _COMPARED):
                 yield self._told(
-                    "zone-left-out", part,
+                    "zone-left-out",
+                    part,
                     "an instant is laid onto days of the session's zone, whichever that is",
                     "Say the zone: the day's midnight AT TIME ZONE '…'.",
-                )  # fmt: skip
+                )
                 return
 
     def _apart(self) -> Iterator[Finding]:
@@ -303,11 +340,12 @@ class _Condition:
         of_year = [part for part in self.parts if self._takes(part, "Year")]
         if of_month and (of_year or not any(self._takes(part, "Year") for part in of_month)):
             yield self._told(
-                "year-and-month-apart", of_month[0],
+                "year-and-month-apart",
+                of_month[0],
                 "year and month are compared apart: one month before January is month 0, and "
                 "without the year it is that month of every year",
                 f"Compare {self.column} with the first day of the month.",
-            )  # fmt: skip
+            )
 
     def _takes(self, part: Any, which: str) -> bool:
         sides = self._sides(part)
@@ -334,10 +372,12 @@ class _Condition:
             days = sum((b - a).days + 1 for a, b in found.part_on)
             if days < 200:
                 yield self._told(
-                    "phrase", tree,
+                    "phrase",
+                    tree,
                     f"no phrase has the same rows; nearest is '{found.nearest}', which parts on "
-                    f"{days} days of three years, first as of {first}", "",
-                )  # fmt: skip
+                    f"{days} days of three years, first as of {first}",
+                    "",
+                )
 
 
 def _short(text: str) -> str:
@@ -365,10 +405,11 @@ def _is_day(node: Any) -> bool:
         if is_clock(one) and not is_day_clock(one) and not _is_made_day(one, node):
             return False
     return any(
-        is_clock(one) or (isinstance(one, exp.Literal) and one.is_string and _DAY.match(one.name))
+        is_clock(one)
+        or (isinstance(one, exp.Literal) and one.is_string and _DAY.match(one.name))
         or _is_sqlite_now(one)
         for one in node.walk()
-    )  # fmt: skip
+    )
 
 
 def _is_made_day(node: Any, top: Any) -> bool:
@@ -377,9 +418,22 @@ def _is_made_day(node: Any, top: Any) -> bool:
         node = node.parent
         name = type(node).__name__
         to_date = isinstance(node, exp.Cast) and node.to.sql().upper() == "DATE"
-        if to_date or name in ("Date", "DateTrunc", "TimestampTrunc", "LastDay", "Year", "Month",
-                               "Extract", "TimeToStr", "DateDiff", "TsOrDsToDate", "Quarter",
-                               "Week", "DateFromParts", "Day"):  # fmt: skip
+        if to_date or name in (
+            "Date",
+            "DateTrunc",
+            "TimestampTrunc",
+            "LastDay",
+            "Year",
+            "Month",
+            "Extract",
+            "TimeToStr",
+            "DateDiff",
+            "TsOrDsToDate",
+            "Quarter",
+            "Week",
+            "DateFromParts",
+            "Day",
+        ):
             return True
         if isinstance(node, exp.Anonymous):
             return True

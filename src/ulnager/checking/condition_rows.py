@@ -38,8 +38,13 @@ def _engine() -> duckdb.DuckDBPyConnection:
     made = started()
     for macro in MACROS:
         made.execute(f"CREATE MACRO {macro}")
-    for setting in ("TimeZone = 'UTC'", "memory_limit = '1GB'", "enable_external_access = false",
-                    "python_enable_replacements = false", "lock_configuration = true"):  # fmt: skip
+    for setting in (
+        "TimeZone = 'UTC'",
+        "memory_limit = '1GB'",
+        "enable_external_access = false",
+        "python_enable_replacements = false",
+        "lock_configuration = true",
+    ):
         made.execute(f"SET GLOBAL {setting}" if "Zone" in setting else f"SET {setting}")
     return made
 
@@ -59,10 +64,11 @@ def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, M
 
 def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
     held = {
-        "date": "day", "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
+        "date": "day",
+        "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
         "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
         "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
-    }[asked.column_type]  # fmt: skip
+    }[asked.column_type]
     zone = "TIMESTAMPTZ" if asked.column_type == "timestamptz" else "TIMESTAMP"
     sql, of_clock = hoisted(asked.tree)
     named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))

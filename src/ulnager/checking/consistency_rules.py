@@ -33,11 +33,12 @@ def runs_out(checking: Checking) -> None:
         holidays = calendar.business.holidays
         if holidays and _counts_business_days(entry) and holidays[-1].year < end.year:
             checking.add(
-                "runs-out", (*path, "holidays"),
+                "runs-out",
+                (*path, "holidays"),
                 f"its last holiday is {holidays[-1]}, and {entry.name} counts business days up to "
                 f"{end}: from {end.year}-01-01 on, holidays are counted as business days",
                 f"Add those of {end.year}.",
-            )  # fmt: skip
+            )
         if isinstance(calendar, TableCalendar):
             _check_table(checking, calendar, entry, end, path)
 
@@ -54,10 +55,11 @@ def _check_table(
             calendar.unit_stop(stop, unit)
         except UlnagerError:
             checking.add(
-                "runs-out", path,
+                "runs-out",
+                path,
                 f"its table has no {unit.name} after {end}, where {entry.name} ends",
                 f"Add the next {unit.plural} to the table.",
-            )  # fmt: skip
+            )
 
 
 def _units(definition: Definition) -> list[Unit]:
@@ -82,20 +84,22 @@ def zones(checking: Checking) -> None:
             if (picker.name, chart.source) not in told:
                 told.add((picker.name, chart.source))
                 checking.add(
-                    "zones", ("pickers", picker.name, "tz"),
+                    "zones",
+                    ("pickers", picker.name, "tz"),
                     f"its days are those of {picker.tz}, and {chart.source} lays its rows onto "
                     f"those of {zone}: around midnight a row falls on another day",
                     "Give both the same tz.",
-                )  # fmt: skip
+                )
     for name, schedule in book.schedules.items():
         for picker in schedule.page.pickers.values():
             if picker.tz is not None and picker.tz != str(schedule.zone):
                 checking.add(
-                    "zones", ("schedules", name, "tz"),
+                    "zones",
+                    ("schedules", name, "tz"),
                     f"it goes out by the days of {schedule.zone}, and its picker {picker.name} has "
                     f"those of {picker.tz}: near midnight it is of another day",
                     "Give both the same tz.",
-                )  # fmt: skip
+                )
 
 
 def schedules(checking: Checking) -> None:
@@ -105,10 +109,11 @@ def schedules(checking: Checking) -> None:
         midnight = datetime.combine(checking.today, time(), schedule.zone)
         if schedule.next(midnight) is None:
             checking.add(
-                "nothing", ("schedules", name, "every"),
+                "nothing",
+                ("schedules", name, "every"),
                 f"{schedule.every} has no moment after {checking.today}: it goes out no more",
                 "Give it another end, or take it out.",
-            )  # fmt: skip
+            )
         follows = {one.key for one in schedule.page.charts if one.follows and not one.shift}
         told = set()
         for key, named in periods_named(book, name).items():
@@ -117,26 +122,33 @@ def schedules(checking: Checking) -> None:
             told.add(str(named.period))
             try:
                 found = rehearse(
-                    named.period, checking.today, checking.today + timedelta(days=400),
-                    calendar=named.calendar, calendars=book.calendars, defaults=book.defaults,
-                    every=named.every, readings=False,
-                )  # fmt: skip
+                    named.period,
+                    checking.today,
+                    checking.today + timedelta(days=400),
+                    calendar=named.calendar,
+                    calendars=book.calendars,
+                    defaults=book.defaults,
+                    every=named.every,
+                    readings=False,
+                )
             except UlnagerError:
                 continue
             often = f"sent by {schedule.every}, '{named.period}'"
             if found.more_than_once:
                 checking.add(
-                    "counted-twice", ("schedules", name),
+                    "counted-twice",
+                    ("schedules", name),
                     f"{often} has {_listed(found.more_than_once)} in more than one mail: who adds "
                     "them up counts twice",
                     "Send it as often as the period is long, or accept it with a reason.",
-                )  # fmt: skip
+                )
             if found.never:
                 checking.add(
-                    "left-out", ("schedules", name),
+                    "left-out",
+                    ("schedules", name),
                     f"{often} never has {_listed(found.never)}",
                     "Make the period as long as the time between two mails.",
-                )  # fmt: skip
+                )
 
 
 def _listed(ranges: tuple[Dates, ...]) -> str:
@@ -155,8 +167,11 @@ def same_dates(checking: Checking) -> None:
     for name, picker in book.pickers.items():
         seen: dict[tuple[bytes, bytes, bytes], str] = {}
         for key, named in periods_named(book, name).items():
-            settings = {"calendar": named.calendar, "calendars": book.calendars,
-                        "defaults": book.defaults}  # fmt: skip
+            settings = {
+                "calendar": named.calendar,
+                "calendars": book.calendars,
+                "defaults": book.defaults,
+            }
             try:
                 found = windows_of(named.period, days, settings)
             except UlnagerError:
@@ -164,10 +179,11 @@ def same_dates(checking: Checking) -> None:
             sign = (found.starts.tobytes(), found.stops.tobytes(), found.lengths.tobytes())
             if sign in seen and picker.choices:
                 checking.add(
-                    "same-dates", ("pickers", name, "choices"),
+                    "same-dates",
+                    ("pickers", name, "choices"),
                     f"{key} has the same dates as {seen[sign]} on every day of ten years",
                     "Leave one of them out.",
-                )  # fmt: skip
+                )
             seen.setdefault(sign, key)
 
 
@@ -181,8 +197,13 @@ _NAMED_BY: Final = {
     "pickers": ("picker", "follows"),
 }
 """The keys that name something of a section."""
-_WHAT: Final = {"calendars": "calendar", "sources": "source", "anchors": "anchor",
-                "periods": "period", "pickers": "picker"}  # fmt: skip
+_WHAT: Final = {
+    "calendars": "calendar",
+    "sources": "source",
+    "anchors": "anchor",
+    "periods": "period",
+    "pickers": "picker",
+}
 
 
 def unused(checking: Checking) -> None:
@@ -204,9 +225,12 @@ def unused(checking: Checking) -> None:
         used = set().union(*(words.get(key, set()) for key in keys))
         for name in getattr(book, section):
             if name not in used:
-                checking.add("unused", (section, name),
-                             f"no part of the book uses this {_WHAT[section]}",
-                             "Take it out, or accept it with a reason.")  # fmt: skip
+                checking.add(
+                    "unused",
+                    (section, name),
+                    f"no part of the book uses this {_WHAT[section]}",
+                    "Take it out, or accept it with a reason.",
+                )
 
 
 def unused_units(checking: Checking) -> None:
@@ -215,9 +239,12 @@ def unused_units(checking: Checking) -> None:
     for name, picker in book.pickers.items():
         charts = [one for page in book.pages.values() for one in page.charts if one.follows == name]
         if picker.by is not None and charts and not any(one.by == "viewer" for one in charts):
-            checking.add("unused", ("pickers", name, "by"),
-                         "no chart is grouped by what viewers choose here, so it is not offered",
-                         "Say by = 'viewer' in a chart, or take it out.")  # fmt: skip
+            checking.add(
+                "unused",
+                ("pickers", name, "by"),
+                "no chart is grouped by what viewers choose here, so it is not offered",
+                "Say by = 'viewer' in a chart, or take it out.",
+            )
 
 
 def _words(values: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[str, str]]:

@@ -37,8 +37,16 @@ def _sql(text: str, **parts: exp.Expression) -> exp.Expression:
     return exp.Paren(this=found)
 
 
-_PARTS: Final = (exp.DayOfWeekIso, exp.DayOfWeek, exp.DayOfMonth, exp.DayOfYear, exp.Month,
-                 exp.Year, exp.Quarter, exp.Day)  # fmt: skip
+_PARTS: Final = (
+    exp.DayOfWeekIso,
+    exp.DayOfWeek,
+    exp.DayOfMonth,
+    exp.DayOfYear,
+    exp.Month,
+    exp.Year,
+    exp.Quarter,
+    exp.Day,
+)
 
 
 def _is_moved_date(node: Any) -> bool:
@@ -63,8 +71,12 @@ _UNITS: Final = {"MM": "month", "MON": "month", "YY": "year", "YYYY": "year", "Q
 
 
 def _last_day_kept(day: exp.Expression, months: exp.Expression) -> exp.Expression:
-    return _sql("CASE WHEN CAST(x AS DATE) = last_day(x) THEN last_day(x + to_months(n_)) "
-                "ELSE CAST(x + to_months(n_) AS DATE) END", x=day, n_=months)  # fmt: skip
+    return _sql(
+        "CASE WHEN CAST(x AS DATE) = last_day(x) THEN last_day(x + to_months(n_)) "
+        "ELSE CAST(x + to_months(n_) AS DATE) END",
+        x=day,
+        n_=months,
+    )
 
 
 def _of_clickhouse(node: Any) -> Any:
@@ -75,15 +87,20 @@ def _of_clickhouse(node: Any) -> Any:
         return node
     args = node.expressions
     forms = {
-        "tostartofmonth": "date_trunc('month', x)", "tomonday": "date_trunc('week', x)",
-        "tostartofquarter": "date_trunc('quarter', x)", "tostartofyear": "date_trunc('year', x)",
-        "todate": "CAST(x AS DATE)", "todate32": "CAST(x AS DATE)",
+        "tostartofmonth": "date_trunc('month', x)",
+        "tomonday": "date_trunc('week', x)",
+        "tostartofquarter": "date_trunc('quarter', x)",
+        "tostartofyear": "date_trunc('year', x)",
+        "todate": "CAST(x AS DATE)",
+        "todate32": "CAST(x AS DATE)",
         "todayofweek": "CAST(isodow(x) AS INTEGER)",
-        "tomonth": "CAST(month(x) AS INTEGER)", "toyear": "CAST(year(x) AS INTEGER)",
+        "tomonth": "CAST(month(x) AS INTEGER)",
+        "toyear": "CAST(year(x) AS INTEGER)",
         "addmonths": "CAST(x + to_months(y) AS DATE)",
-        "subtractmonths": "CAST(x - to_months(y) AS DATE)", "adddays": "x + to_days(y)",
+        "subtractmonths": "CAST(x - to_months(y) AS DATE)",
+        "adddays": "x + to_days(y)",
         "subtractdays": "x - to_days(y)",
-    }  # fmt: skip
+    }
     if node.name.lower() == "yesterday":
         return _sql("a - 1")
     form = forms.get(node.name.lower())
@@ -162,12 +179,17 @@ def _of_sqlite(node: exp.Expression) -> exp.Expression:
         name, args = node.name.lower(), node.expressions
     elif type(node).__name__ in ("Date", "TsOrDsToDate", "Datetime"):
         name = "date" if type(node).__name__ != "Datetime" else "datetime"
-        args = [one for one in (node.this, node.args.get("zone"), node.expression,
-                                *node.expressions) if one is not None]  # fmt: skip
+        args = [
+            one
+            for one in (node.this, node.args.get("zone"), node.expression, *node.expressions)
+            if one is not None
+        ]
     elif isinstance(node, exp.TimeToStr) and isinstance(node.parent, _ARITHMETIC):
         # SQLite takes the text for the number that it is when it counts with it.
-        return _sql("CAST(x AS INTEGER)", x=exp.Anonymous(
-            this="strftime", expressions=[node.this, node.args["format"].copy()]))  # fmt: skip
+        return _sql(
+            "CAST(x AS INTEGER)",
+            x=exp.Anonymous(this="strftime", expressions=[node.this, node.args["format"].copy()]),
+        )
     elif isinstance(node, exp.TsOrDsToTimestamp):
         return _modified(node.this, [], is_date=False)
     else:
@@ -289,8 +311,11 @@ class Reader(NamedTuple):
 
 _MYSQL: Final = Reader("mysql", ("yearweek", "makedate", "to_days", "weekday"), _of_mysql)
 READERS: Final = {
-    "duckdb": Reader("duckdb", ("make_date", "to_months", "to_days", "to_weeks", "to_years",
-                                "isodow"), by_edges=True),
+    "duckdb": Reader(
+        "duckdb",
+        ("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow"),
+        by_edges=True,
+    ),
     "postgresql": Reader("postgres", ("make_date",)),
     "sqlite": Reader("sqlite", ("date", "datetime", "strftime"), _of_sqlite),
     "mysql": _MYSQL,
@@ -298,10 +323,26 @@ READERS: Final = {
     "spark": Reader("spark", ("dayofweek", "weekday"), _of_spark),
     "clickhouse": Reader(
         "clickhouse",
-        ("tostartofmonth", "tomonday", "today", "tostartofquarter", "tostartofyear", "addmonths",
-         "subtractmonths", "yesterday", "adddays", "subtractdays", "todate", "todate32",
-         "todayofweek", "tomonth", "toyear"),
-        _of_clickhouse, by_edges=True, dates_stay=True,
+        (
+            "tostartofmonth",
+            "tomonday",
+            "today",
+            "tostartofquarter",
+            "tostartofyear",
+            "addmonths",
+            "subtractmonths",
+            "yesterday",
+            "adddays",
+            "subtractdays",
+            "todate",
+            "todate32",
+            "todayofweek",
+            "tomonth",
+            "toyear",
+        ),
+        _of_clickhouse,
+        by_edges=True,
+        dates_stay=True,
     ),
     # It reads as PostgreSQL does, and counts with dates otherwise.
     "datafusion": Reader("postgres", dates_stay=True),
@@ -310,7 +351,7 @@ READERS: Final = {
     "snowflake": Reader("snowflake", rewrites=_months_to_the_last, by_edges=True, weeks_hang=True),
     "redshift": Reader("redshift", by_edges=True),
     "oracle": Reader("oracle", rewrites=_months_to_the_last, has_time="sysdate"),
-}  # fmt: skip
+}
 _BY_PARSER: Final = {one.reads: one for name, one in READERS.items() if name != "datafusion"}
 _COMMON: Final = tuple(name for name in READERS if name not in ("redshift", "oracle"))
 

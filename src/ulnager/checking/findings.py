@@ -116,10 +116,13 @@ def sarif(findings: Iterable[Finding]) -> dict[str, Any]:
     found = list(findings)
     names = sorted({one.rule for one in found})
     rules = [
-        {"id": name, "shortDescription": {"text": TOLD[name]},
-         "defaultConfiguration": {"level": _level(SEVERITIES[name])}}
+        {
+            "id": name,
+            "shortDescription": {"text": TOLD[name]},
+            "defaultConfiguration": {"level": _level(SEVERITIES[name])},
+        }
         for name in names
-    ]  # fmt: skip
+    ]
     results = []
     for one in found:
         text = f"{one.message} Instead: {one.instead}" if one.instead else one.message
@@ -132,21 +135,31 @@ def sarif(findings: Iterable[Finding]) -> dict[str, Any]:
         if one.key:
             place["logicalLocations"] = [{"fullyQualifiedName": one.key}]
         results.append(
-            {"ruleId": one.rule, "ruleIndex": names.index(one.rule), "level": _level(one.severity),
-             "message": {"text": text}, "locations": [place]}
-        )  # fmt: skip
+            {
+                "ruleId": one.rule,
+                "ruleIndex": names.index(one.rule),
+                "level": _level(one.severity),
+                "message": {"text": text},
+                "locations": [place],
+            }
+        )
     return {
         "$schema": "https://json.schemastore.org/sarif-2.1.0.json",
         "version": "2.1.0",
         "runs": [
             {
-                "tool": {"driver": {"name": "ulnager", "semanticVersion": version("ulnager"),
-                                    "rules": rules}},
+                "tool": {
+                    "driver": {
+                        "name": "ulnager",
+                        "semanticVersion": version("ulnager"),
+                        "rules": rules,
+                    }
+                },
                 "columnKind": "unicodeCodePoints",
                 "results": results,
             }
         ],
-    }  # fmt: skip
+    }
 
 
 def _uri(file: str) -> str:

@@ -51,8 +51,16 @@ class Checking:
         assert self._book is not None
         return self._book
 
-    def add(self, rule: str, path: Key, message: str, instead: str = "", *, as_hint: bool = False,
-            only_accepted: bool = False) -> None:  # fmt: skip
+    def add(
+        self,
+        rule: str,
+        path: Key,
+        message: str,
+        instead: str = "",
+        *,
+        as_hint: bool = False,
+        only_accepted: bool = False,
+    ) -> None:
         """A finding at a key of the file; ``only_accepted`` ones are for acceptances alone."""
         if only_accepted:
             self._quiet.add((rule, path))
@@ -77,14 +85,16 @@ class Checking:
         used: set[tuple[Key, str]] = set()
         left = []
         for path, finding in self._found:
-            by = [(at, rule) for at, rule in accepted
-                  if rule == finding.rule and path[: len(at)] == at]  # fmt: skip
+            by = [
+                (at, rule)
+                for at, rule in accepted
+                if rule == finding.rule and path[: len(at)] == at
+            ]
             used.update(by)
             if not by:
                 left.append(finding)
         for rule, path in self._quiet:
-            used.update((at, one) for at, one in accepted
-                        if one == rule and path[: len(at)] == at)  # fmt: skip
+            used.update((at, one) for at, one in accepted if one == rule and path[: len(at)] == at)
         for at, rule in accepted:
             if (at, rule) in used:
                 continue
@@ -92,10 +102,16 @@ class Checking:
             known = (
                 f"there is no rule {rule!r}" if rule not in SEVERITIES else "nothing is found there"
             )
-            left.append(Finding(
-                "unused", "hint", *self._place(path), ".".join(path),
-                f"this acceptance matches nothing: {known}", "Take it out.",
-            ))  # fmt: skip
+            left.append(
+                Finding(
+                    "unused",
+                    "hint",
+                    *self._place(path),
+                    ".".join(path),
+                    f"this acceptance matches nothing: {known}",
+                    "Take it out.",
+                )
+            )
         return tuple(sorted(left, key=self._order))
 
     def _order(self, one: Finding) -> tuple[object, ...]:
@@ -110,8 +126,12 @@ class Checking:
                 self._opened[name] = self.book.sources[name].opened(moment=self.moment)
             except UlnagerError as error:
                 self._opened[name] = None
-                self.add("missing", ("sources", name), str(error),
-                         "Name what is there; what uses it has nothing.")  # fmt: skip
+                self.add(
+                    "missing",
+                    ("sources", name),
+                    str(error),
+                    "Name what is there; what uses it has nothing.",
+                )
         return self._opened[name]
 
     def profile(self, name: str) -> Profile | None:
@@ -121,8 +141,14 @@ class Checking:
             found = None
             if source is not None:
                 try:
-                    found = profile(source, entry.column, today=self.today, tz=entry.tz,
-                                    calendar=entry.calendar, share=entry.share)  # fmt: skip
+                    found = profile(
+                        source,
+                        entry.column,
+                        today=self.today,
+                        tz=entry.tz,
+                        calendar=entry.calendar,
+                        share=entry.share,
+                    )
                 except SourceError as error:
                     key = ("sources", name, "column") if entry.column else ("sources", name)
                     self.add("missing", key, str(error))
@@ -162,10 +188,12 @@ class Checking:
         if gone:
             told = ", ".join(repr(one) for one in gone)
             self.add(
-                "nothing", path, f"no row has {name} = {told}",
+                "nothing",
+                path,
+                f"no row has {name} = {told}",
                 "Write the value as the data does, or leave it out.",
                 as_hint=len(gone) < len(some),
-            )  # fmt: skip
+            )
         return len(gone) == len(some)
 
     # What the periods are.
@@ -252,10 +280,13 @@ class Checking:
             return 0
         ranges = result.ranges
         return sum(
-            rows for day, rows in held.counts.items()
-            if any((a is None or a <= day.toordinal()) and (b is None or day.toordinal() < b)
-                   for a, b in ranges)
-        )  # fmt: skip
+            rows
+            for day, rows in held.counts.items()
+            if any(
+                (a is None or a <= day.toordinal()) and (b is None or day.toordinal() < b)
+                for a, b in ranges
+            )
+        )
 
 
 def _acceptances(values: Any, path: Key = ()) -> Iterable[tuple[Key, str]]:
@@ -263,10 +294,22 @@ def _acceptances(values: Any, path: Key = ()) -> Iterable[tuple[Key, str]]:
     if not isinstance(values, Mapping):
         return
     for name, one in values.items():
-        if name == _ACCEPT and isinstance(one, Mapping) and path[-1:] not in (
-            ("periods",), ("pickers",), ("pages",), ("sources",), ("anchors",), ("calendars",),
-            ("schedules",), ("charts",), ("inputs",),
-        ):  # fmt: skip
+        if (
+            name == _ACCEPT
+            and isinstance(one, Mapping)
+            and path[-1:]
+            not in (
+                ("periods",),
+                ("pickers",),
+                ("pages",),
+                ("sources",),
+                ("anchors",),
+                ("calendars",),
+                ("schedules",),
+                ("charts",),
+                ("inputs",),
+            )
+        ):
             for rule in one:
                 yield path, str(rule)
         else:

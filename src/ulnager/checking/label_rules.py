@@ -12,9 +12,21 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 
 _NUMBERS: Final = {
-    "one": 1, "two": 2, "three": 3, "four": 4, "five": 5, "six": 6, "seven": 7, "eight": 8,
-    "nine": 9, "ten": 10, "eleven": 11, "twelve": 12, "fourteen": 14, "thirty": 30,
-}  # fmt: skip
+    "one": 1,
+    "two": 2,
+    "three": 3,
+    "four": 4,
+    "five": 5,
+    "six": 6,
+    "seven": 7,
+    "eight": 8,
+    "nine": 9,
+    "ten": 10,
+    "eleven": 11,
+    "twelve": 12,
+    "fourteen": 14,
+    "thirty": 30,
+}
 # How many months or days a unit is, so that 12 months are a year, and 14 days two weeks.
 _MONTHS: Final = {"month": 1, "quarter": 3, "half": 6, "year": 12}
 _DAYS: Final = {"day": 1, "week": 7, "fortnight": 14}
@@ -38,10 +50,12 @@ _BESIDE: Final = re.compile(
     r"\b(?:vs\.?|versus|against|compared|than|beside|plan|budget|target)\b.*"
 )
 _IN_ENGLISH: Final = {
-    "day": "tage?n?|jours?|日間?", "week": "wochen?|semaines?|週間?",
-    "month": "monate?n?|mois|[かヶカ]月間?", "quarter": "quartale?n?|trimestres?|四半期",
+    "day": "tage?n?|jours?|日間?",
+    "week": "wochen?|semaines?|週間?",
+    "month": "monate?n?|mois|[かヶカ]月間?",
+    "quarter": "quartale?n?|trimestres?|四半期",
     "year": "jahre?n?|ans?|années?|年間?",
-}  # fmt: skip
+}
 _NAMED: Final = re.compile(r"\b(day|week|fortnight|month|quarter|half|year|hour)s?\b")
 _YEAR: Final = re.compile(r"(?<![\d-])((?:19|20)\d\d)(?!\d)")
 _READINGS: Final = {

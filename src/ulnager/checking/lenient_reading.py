@@ -75,8 +75,14 @@ def read_leniently(path: str | Path, *, allow_outside: bool = False) -> Read:
             if gone[-1].isdigit():
                 removed.setdefault(gone[:-1], []).append(int(_in_file(gone, removed)[-1]))
     else:
-        found.append(Mistake("book", (), f"there may be more mistakes than these {len(found)}",
-                             "Mend these first."))  # fmt: skip
+        found.append(
+            Mistake(
+                "book",
+                (),
+                f"there may be more mistakes than these {len(found)}",
+                "Mend these first.",
+            )
+        )
     return Read(None, whole, tuple(found))
 
 

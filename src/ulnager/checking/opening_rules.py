@@ -27,11 +27,12 @@ def mixed_anchors(checking: Checking) -> None:
             continue
         told = "; ".join(f"{', '.join(keys)} from {one}" for one, keys in _by_anchor(picker))
         checking.add(
-            "mixed-anchors", ("pickers", name, "choices"),
+            "mixed-anchors",
+            ("pickers", name, "choices"),
             f"its choices are measured from different days: {told}. Side by side, 'this' and "
             "'last' mean other days in each",
             "Give them one anchor, at the top of the book, or accept it with a reason.",
-        )  # fmt: skip
+        )
 
 
 def _by_anchor(picker: PickerBase) -> list[tuple[str, list[str]]]:
@@ -56,11 +57,12 @@ def usual_replaced(checking: Checking) -> None:
             if choice.key in book.periods and choice.key in offers and choice.key not in said:
                 usual = offers[choice.key]
                 checking.add(
-                    "usual-replaced", ("periods", choice.key),
+                    "usual-replaced",
+                    ("periods", choice.key),
                     f"in {name} it stands in place of the usual choice of that key, "
                     f"{usual.label!r}, which is '{usual.phrase}'",
                     "Give it another name, or accept it with a reason.",
-                )  # fmt: skip
+                )
 
 
 def openings(checking: Checking) -> None:
@@ -83,10 +85,11 @@ def openings(checking: Checking) -> None:
         for view in shown.views.values():
             if view.picker.start and view.frozen is not None and not view.problems:
                 checking.add(
-                    "stale", ("pages", name, "opens"),
+                    "stale",
+                    ("pages", name, "opens"),
                     f"it opens with typed dates, {view.choice_label}; they are the same next month",
                     "Open with a choice that moves.",
-                )  # fmt: skip
+                )
             _problems(checking, ("pages", name, "opens"), view, told)
         _charts(checking, ("pages", name, "charts"), shown, opened)
     for name, schedule in book.schedules.items():
@@ -110,24 +113,28 @@ def _problems(checking: Checking, path: Key, view: View, told: set[str]) -> None
         return
     told.add(text)
     checking.add(
-        "nothing", path,
+        "nothing",
+        path,
         f"it opens with {view.choice_label!r}, which has no dates on {checking.today}: {text}",
         "Say what its inputs open with, or open with another choice.",
-    )  # fmt: skip
+    )
 
 
 def _closed_choices(checking: Checking, view: View) -> None:
     """Choices that have no dates until a viewer types some."""
     for one in view.picker.choices:
-        waiting = [name for name, made in one.inputs.items()
-                   if made.kind in OPENING and made.opens is None]  # fmt: skip
+        waiting = [
+            name for name, made in one.inputs.items() if made.kind in OPENING and made.opens is None
+        ]
         if waiting and one.key != view.opening_key and one.key in checking.book.periods:
             told = ", ".join(f"{{{name}}}" for name in waiting)
             checking.add(
-                "nothing", ("periods", one.key),
+                "nothing",
+                ("periods", one.key),
                 f"whoever chooses it sees a problem first: nothing to open {told} with",
-                "Add opens = … to its inputs.", as_hint=True,
-            )  # fmt: skip
+                "Add opens = … to its inputs.",
+                as_hint=True,
+            )
 
 
 def _is_told(checking: Checking, view: View | None, key: str | None = None) -> bool:
@@ -138,41 +145,49 @@ def _is_told(checking: Checking, view: View | None, key: str | None = None) -> b
 
 def _charts(checking: Checking, path: Key, shown: OpenedPage, opened: dict[str, Any]) -> None:
     """Charts that say a sentence in place of values, or have no row to show."""
-    able = {key: chart for key, chart in shown.charts.items()
-            if checking.source(chart.chart.source) is not None
-            and not checking.has_found("missing", (*path, key))}  # fmt: skip
+    able = {
+        key: chart
+        for key, chart in shown.charts.items()
+        if checking.source(chart.chart.source) is not None
+        and not checking.has_found("missing", (*path, key))
+    }
     values = values_of(checking.book.sources, able, opened=opened)
     for key, chart in able.items():
         found, at = values.get(key), (*path, key)
         if chart.problems and chart.view is None and not _is_told(checking, None, _pin(chart)):
             checking.add(
-                "nothing", (*at, "period"),
+                "nothing",
+                (*at, "period"),
                 f"it has no dates on {checking.today}: {'; '.join(chart.problems)}",
-            )  # fmt: skip
+            )
         elif chart.resolution is None:
             continue
         elif isinstance(found, str):
             part = "by" if chart.too_many else "beside" if chart.chart.drawn.get("beside") else ""
             checking.add(
-                "nothing", (*at, part) if part else at,
+                "nothing",
+                (*at, part) if part else at,
                 f"viewers see a sentence in place of the chart: {found}",
                 "Group it by a coarser unit, or give max_buckets." if chart.too_many else "",
-            )  # fmt: skip
+            )
         elif _where(checking, at, chart):
             continue
         elif not _keeps(checking, chart) and not _is_told(checking, chart.view, _pin(chart)):
             checking.add(
-                "nothing", at,
+                "nothing",
+                at,
                 f"{chart.chart.source} has no row for what it opens with on {checking.today}, "
                 f"{chart.dates}: viewers see an empty chart",
                 "Open with dates that the data has, or measure them from the data.",
-            )  # fmt: skip
+            )
         elif isinstance(found, Totals) and _is_beside_nothing(found):
             checking.add(
-                "nothing", (*at, "beside"),
+                "nothing",
+                (*at, "beside"),
                 f"what it compares with has no value in {chart.chart.source} on {checking.today}",
-                "Compare with dates that the data has.", as_hint=True,
-            )  # fmt: skip
+                "Compare with dates that the data has.",
+                as_hint=True,
+            )
 
 
 def _pin(chart: OpenedChart) -> str | None:
@@ -181,18 +196,23 @@ def _pin(chart: OpenedChart) -> str | None:
 
 def _empty(checking: Checking, path: Key, shown: OpenedPage) -> None:
     """A schedule whose charts would all be empty as it opens."""
-    charts = [one for one in shown.charts.values()
-              if one.resolution is not None and one.view is not None
-              and checking.source(one.chart.source) is not None]  # fmt: skip
+    charts = [
+        one
+        for one in shown.charts.values()
+        if one.resolution is not None
+        and one.view is not None
+        and checking.source(one.chart.source) is not None
+    ]
     if charts and not any(_keeps(checking, one) for one in charts):
         if any(_is_told(checking, one.view) for one in charts):
             return
         checking.add(
-            "nothing", path,
+            "nothing",
+            path,
             f"sent on {checking.today}, no chart has a row for what it opens with, "
             f"{charts[0].dates}",
             "Open with dates that the data has.",
-        )  # fmt: skip
+        )
 
 
 def _where(checking: Checking, path: Key, chart: OpenedChart) -> bool:

@@ -42,9 +42,19 @@ _FIRST, _LAST = date(2024, 1, 1).toordinal(), date(2026, 12, 31).toordinal()
 # Days on which phrases part: ends of months and years, a leap day, ends of weeks.
 _PROBES: Final = tuple(
     date(*day).toordinal()
-    for day in ((2026, 5, 20), (2024, 2, 29), (2024, 3, 31), (2025, 1, 1), (2026, 8, 30),
-                (2023, 12, 31), (2027, 3, 1), (2025, 6, 30), (2026, 2, 16), (2024, 12, 30))
-)  # fmt: skip
+    for day in (
+        (2026, 5, 20),
+        (2024, 2, 29),
+        (2024, 3, 31),
+        (2025, 1, 1),
+        (2026, 8, 30),
+        (2023, 12, 31),
+        (2027, 3, 1),
+        (2025, 6, 30),
+        (2026, 2, 16),
+        (2024, 12, 30),
+    )
+)
 _FAR: Final = (-36_500, -20_000, -9_000, 9_000, 20_000, 36_500)
 _TOO_FAR: Final = 8
 _TRIED: Final = 10

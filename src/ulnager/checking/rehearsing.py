@@ -106,16 +106,30 @@ class Rehearsal:
     def to_dict(self) -> dict[str, Any]:
         """The rehearsal as plain values, days as ranges of ISO dates."""
         return {
-            "period": str(self.period), "first": str(self.first), "last": str(self.last),
-            "days": {"min": self.shortest, "max": self.longest, "min_on": _told(self.shortest_on),
-                     "max_on": _told(self.longest_on)},
-            "empty_on": _told(self.empty_on), "still_on": _told(self.still_on),
+            "period": str(self.period),
+            "first": str(self.first),
+            "last": str(self.last),
+            "days": {
+                "min": self.shortest,
+                "max": self.longest,
+                "min_on": _told(self.shortest_on),
+                "max_on": _told(self.longest_on),
+            },
+            "empty_on": _told(self.empty_on),
+            "still_on": _told(self.still_on),
             "jumps_on": _told(self.jumps_on),
-            "readings": [{"phrase": one.phrase, "differs_on": _told(one.differs_on),
-                          "max_days": one.max_days} for one in self.readings],
-            "outside_data": _told(self.outside_data), "never": _told(self.never),
+            "readings": [
+                {
+                    "phrase": one.phrase,
+                    "differs_on": _told(one.differs_on),
+                    "max_days": one.max_days,
+                }
+                for one in self.readings
+            ],
+            "outside_data": _told(self.outside_data),
+            "never": _told(self.never),
             "more_than_once": _told(self.more_than_once),
-        }  # fmt: skip
+        }
 
 
 def _told(ranges: Iterable[Dates]) -> list[dict[str, str]]:
@@ -168,15 +182,24 @@ def rehearse(
     longest = None if not len(sized) else int(sized.max())
     moved = _moves(windows)
     return Rehearsal(
-        period, date_of(low), date_of(high), shortest, longest,
+        period,
+        date_of(low),
+        date_of(high),
+        shortest,
+        longest,
         _on(windows, windows.lengths == (shortest or -2)),
         _on(windows, windows.lengths == (longest or -2)),
-        _on(windows, windows.lengths == 0), _on(windows, moved == 0), _on(windows, moved > 1),
+        _on(windows, windows.lengths == 0),
+        _on(windows, moved == 0),
+        _on(windows, moved > 1),
         tuple(_parts(period, windows, settings)) if readings else (),
         () if extent is None else _on(windows, _outside(windows, extent)),
-        ranges_of(dates[counts == 0]), ranges_of(dates[counts > 1]), windows,
-        0 if runs is None else len(runs), covered,
-    )  # fmt: skip
+        ranges_of(dates[counts == 0]),
+        ranges_of(dates[counts > 1]),
+        windows,
+        0 if runs is None else len(runs),
+        covered,
+    )
 
 
 def _check(period: Period) -> None:
@@ -302,8 +325,11 @@ def _parts(period: Period, windows: Windows, settings: Mapping[str, Any]) -> Ite
             continue
         low, high = np.maximum(told.starts, windows.starts), np.minimum(told.stops, windows.stops)
         shared = np.maximum(high - low, 0)
-        days = np.where((told.lengths < 0) | (windows.lengths < 0), 0,
-                        told.lengths + windows.lengths - 2 * shared)  # fmt: skip
+        days = np.where(
+            (told.lengths < 0) | (windows.lengths < 0),
+            0,
+            told.lengths + windows.lengths - 2 * shared,
+        )
         yield OtherReading(str(other), _on(windows, apart), int(days.max()), told.lengths)
 
 

@@ -52,16 +52,20 @@ def missing(checking: Checking) -> None:
                 continue
             names = [one.name for one in source.columns]
             path = ("pages", page.name, "charts", chart.key)
-            wanted = [("column", chart.column), ("value", chart.drawn.get("value")),
-                      ("split", chart.drawn.get("split"))]  # fmt: skip
+            wanted = [
+                ("column", chart.column),
+                ("value", chart.drawn.get("value")),
+                ("split", chart.drawn.get("split")),
+            ]
             wanted += [("where", column) for column in chart.drawn.get("where", {})]
             for key, column in wanted:
                 if column is not None and column not in names:
                     checking.add(
-                        "missing", (*path, key),
+                        "missing",
+                        (*path, key),
                         f"there is no column {column!r} in {chart.source}; the chart stays empty",
                         f"It has: {', '.join(names[:20])}.",
-                    )  # fmt: skip
+                    )
 
 
 def nothing_or_everything(checking: Checking) -> None:
@@ -77,22 +81,24 @@ def nothing_or_everything(checking: Checking) -> None:
             if kept == 0:
                 dates = "no dates" if result.is_empty else f"{result.start} to {result.end}"
                 checking.add(
-                    "nothing", path,
+                    "nothing",
+                    path,
                     f"it keeps no row of {name}, which holds {held.first} to {held.last}: on "
                     f"{checking.today} it has {dates}. {_since(checking, entry, held)} Viewers "
                     "see an empty chart.",
                     f"{_from_data(name)} Or look why {name} has stopped."
                     if hangs_on_anchor(entry.period.definition)
                     else "Write dates that the data has.",
-                )  # fmt: skip
+                )
                 break
             if kept == sum(held.counts.values()) and str(entry.period) != "all dates":
                 checking.add(
-                    "everything", path,
+                    "everything",
+                    path,
                     f"on {checking.today} it keeps all {kept:,} rows of {name}: a filter that does "
                     "nothing looks like one that works",
                     "Say 'all dates' where that is meant, or a shorter period.",
-                )  # fmt: skip
+                )
                 break
 
 
@@ -117,8 +123,11 @@ def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
     days = np.arange(max(low, high - _BACK), high + 1, dtype=np.int64)
     if not len(days):
         return ""
-    settings = {"calendar": checking.calendar(entry), "calendars": checking.book.calendars,
-                "defaults": checking.book.defaults}  # fmt: skip
+    settings = {
+        "calendar": checking.calendar(entry),
+        "calendars": checking.book.calendars,
+        "defaults": checking.book.defaults,
+    }
     found = windows_of(phrase, days, settings)
     kept = np.array(sorted(day.toordinal() for day in held.counts), dtype=np.int64)
     stops = np.where(found.lengths < 0, 4_000_000, found.stops)
@@ -146,11 +155,12 @@ def labels(checking: Checking) -> None:
                     label = text if wrong is not None else label
             if wrong is not None:
                 checking.add(
-                    "label", ("periods", name, key),
+                    "label",
+                    ("periods", name, key),
                     f"the label {label!r} {wrong}: viewers read other dates than they see",
                     f"Write a label for '{entry.period}'"
                     + (f", such as '{result.label}'." if result is not None else "."),
-                )  # fmt: skip
+                )
 
 
 def _raw(checking: Checking, section: str, name: str) -> dict[str, object]:
@@ -161,37 +171,47 @@ def _raw(checking: Checking, section: str, name: str) -> dict[str, object]:
 def stale(checking: Checking) -> None:
     """Fixed dates where viewers expect dates that move."""
     book = checking.book
-    fixed = {entry.name: result for entry, result in checking.all_resolved()
-             if _is_fixed(entry, result, checking)}  # fmt: skip
+    fixed = {
+        entry.name: result
+        for entry, result in checking.all_resolved()
+        if _is_fixed(entry, result, checking)
+    }
     opening = set()
     for name, picker in book.pickers.items():
         opened = _raw(checking, "pickers", name).get("opens", picker.opens)
         if opened in fixed:
             opening.add(str(opened))
             checking.add(
-                "stale", ("pickers", name, "opens"),
+                "stale",
+                ("pickers", name, "opens"),
                 f"it opens with {opened}, whose dates are typed: {_dates(fixed[str(opened)])}; "
                 "they are the same next month",
                 "Open with a period that moves, such as 'last 30 rolling days'.",
-            )  # fmt: skip
+            )
     for name, result in fixed.items():
         label = book.periods[name].label
         if speaks_of_now(label):
             checking.add(
-                "stale", ("periods", name),
+                "stale",
+                ("periods", name),
                 f"the label {label!r} speaks of now, and its dates are typed: {_dates(result)}",
                 "Write the phrase that moves, or a label that names these dates.",
-            )  # fmt: skip
+            )
         elif name not in opening:
-            ends = [held.last for one in checking.used_by[name] or book.sources
-                    if (held := checking.profile(one)) is not None]  # fmt: skip
+            ends = [
+                held.last
+                for one in checking.used_by[name] or book.sources
+                if (held := checking.profile(one)) is not None
+            ]
             if ends and result.end is not None and result.end < max(ends):
                 checking.add(
-                    "stale", ("periods", name),
+                    "stale",
+                    ("periods", name),
                     f"its dates are typed, {_dates(result)}, and the data goes on to {max(ends)}",
                     "Accept it with a reason if it is history, or put its year into the label.",
-                    as_hint=True, only_accepted=has_year(label),
-                )  # fmt: skip
+                    as_hint=True,
+                    only_accepted=has_year(label),
+                )
 
 
 def _is_fixed(entry: BookPeriod, result: Resolution, checking: Checking) -> bool:
@@ -235,16 +255,20 @@ def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -
     told = []
     for reading in phrase.readings().values():
         try:
-            result = reading.resolve(today=checking.today, calendar=checking.book.calendar,
-                                     calendars=checking.book.calendars)  # fmt: skip
+            result = reading.resolve(
+                today=checking.today,
+                calendar=checking.book.calendar,
+                calendars=checking.book.calendars,
+            )
             told.append(f"'{reading}' is {_dates(result)}")
         except UlnagerError:
             told.append(f"'{reading}'")
     checking.add(
-        "two-readings", path,
+        "two-readings",
+        path,
         f"'{phrase}' can be read in {len(told)} ways, and nothing says which: {'; '.join(told)}",
         f"Write one of them, or decide for the book: [readings] {phrase.family} = 'whole'.",
-    )  # fmt: skip
+    )
 
 
 def single_day(checking: Checking) -> None:
@@ -256,10 +280,11 @@ def single_day(checking: Checking) -> None:
         count, unit = point.args[0], point.args[1]
         named = unit.name if count == 1 else unit.plural
         checking.add(
-            "single-day", ("periods", entry.name),
+            "single-day",
+            ("periods", entry.name),
             f"'{entry.period}' is one day, {result.start}, not the time since",
             f"Write 'last {count} rolling {named}', or 'since {entry.period}'.",
-        )  # fmt: skip
+        )
 
 
 def half_loaded(checking: Checking) -> None:
@@ -271,11 +296,12 @@ def half_loaded(checking: Checking) -> None:
                 continue
             if held.last_whole < held.last and result.end == held.last:
                 checking.add(
-                    "half-loaded-day", ("periods", entry.name),
+                    "half-loaded-day",
+                    ("periods", entry.name),
                     f"it ends on {held.last}, the newest day of {name}, which is not loaded whole: "
                     f"{held.evidence[0] if held.evidence else 'too few rows'}. It ends too low",
                     f"Measure it from 'latest whole day', {held.last_whole}.",
-                )  # fmt: skip
+                )
                 break
 
 
@@ -292,18 +318,20 @@ def clock_or_data(checking: Checking) -> None:
             if checking.asks_data(entry):
                 if behind < 0 and result.anchor.day > checking.today:
                     checking.add(
-                        "clock-or-data", ("periods", entry.name),
+                        "clock-or-data",
+                        ("periods", entry.name),
                         f"it is measured from the latest date of {name}, {held.last}, which lies "
                         f"{-behind:,} days past the clock, {checking.today}",
                         "Measure it from today, or from 'latest up to today'.",
-                    )  # fmt: skip
+                    )
             elif behind > _STOPPED and behind > 2 * _longest_gap(held):
                 checking.add(
-                    "clock-or-data", ("periods", entry.name),
+                    "clock-or-data",
+                    ("periods", entry.name),
                     f"it is measured from the clock, {checking.today}, and {name} ends on "
                     f"{held.last}, {behind:,} days before: its last days are empty",
                     _from_data(name),
-                )  # fmt: skip
+                )
 
 
 def _longest_gap(held: Profile) -> int:
@@ -324,8 +352,12 @@ def typed_anchor(checking: Checking) -> None:
     points: list[tuple[tuple[str, ...], Definition]] = [
         (("anchors", name, "point"), one.point.definition) for name, one in book.anchors.items()
     ]
-    points += [(("periods", name), part.args[1]) for name, entry in book.periods.items()
-               for part in entry.period.definition.walk() if part.rule.sets_anchor]  # fmt: skip
+    points += [
+        (("periods", name), part.args[1])
+        for name, entry in book.periods.items()
+        for part in entry.period.definition.walk()
+        if part.rule.sets_anchor
+    ]
     for path, definition in points:
         point = definition.point or definition
         if point.rule is not phrases.day:
@@ -334,16 +366,31 @@ def typed_anchor(checking: Checking) -> None:
         near = [name for name, last in lasts.items() if abs((last - day).days) <= _CLOSE]
         if near:
             checking.add(
-                "typed-anchor", path,
+                "typed-anchor",
+                path,
                 f"it is measured from {day}, a typed date close to the last day of {near[0]}, "
                 f"{lasts[near[0]]}: it stays there when new data comes",
                 "Write 'latest' or 'latest whole day'.",
-            )  # fmt: skip
+            )
 
 
 ALL: Final[tuple[Callable[[Checking], None], ...]] = (
-    missing, nothing_or_everything, labels, stale, two_readings, single_day, half_loaded,
-    clock_or_data, runs_out, zones, mixed_anchors, schedules, same_dates,
-    usual_replaced, typed_anchor, openings,
-    unused, unused_units,
-)  # fmt: skip
+    missing,
+    nothing_or_everything,
+    labels,
+    stale,
+    two_readings,
+    single_day,
+    half_loaded,
+    clock_or_data,
+    runs_out,
+    zones,
+    mixed_anchors,
+    schedules,
+    same_dates,
+    usual_replaced,
+    typed_anchor,
+    openings,
+    unused,
+    unused_units,
+)

@@ -16,22 +16,27 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from ulnager.checking.dialects import (
-    DIFFERENCES,
-    WEEKS,
-    Reader,
-    Unclear,
-    reader_of,
-    unit_of,
-)
+from ulnager.checking.dialects import DIFFERENCES, WEEKS, Reader, Unclear, reader_of, unit_of
 from ulnager.core.errors import FilterError
 
 _TODAY: Final = ("current_date", "curdate", "today")
 _NOW: Final = (
-    "now", "getdate", "sysdatetime", "getutcdate", "sysutcdatetime", "sysdate", "localtimestamp",
-    "current_datetime", "utc_timestamp", "sysdatetimeoffset", "statement_timestamp",
-    "transaction_timestamp", "clock_timestamp", "now64", "systimestamp",
-)  # fmt: skip
+    "now",
+    "getdate",
+    "sysdatetime",
+    "getutcdate",
+    "sysutcdatetime",
+    "sysdate",
+    "localtimestamp",
+    "current_datetime",
+    "utc_timestamp",
+    "sysdatetimeoffset",
+    "statement_timestamp",
+    "transaction_timestamp",
+    "clock_timestamp",
+    "now64",
+    "systimestamp",
+)
 TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
 """What a column of a condition may hold."""
 _SIZE: Final = 20_000
@@ -84,9 +89,11 @@ def columns_of(condition: Any) -> list[str]:
 
 
 def _is_clock(node: Any) -> bool:
-    return isinstance(node, exp.Column) and not node.table and node.name.lower() in (
-        *_TODAY, *_NOW, "current_timestamp",
-    )  # fmt: skip
+    return (
+        isinstance(node, exp.Column)
+        and not node.table
+        and node.name.lower() in (*_TODAY, *_NOW, "current_timestamp")
+    )
 
 
 def is_clock(node: exp.Expression) -> bool:

@@ -72,14 +72,24 @@ def _first_looks(
                 value = drawn.get("value")
                 how = checked_how(drawn.get("how"), value)
                 asked.append(
-                    (asked_for(rows, entry.column, entry.tz, value, None, None), (value, how),
-                     result.days)
-                )  # fmt: skip
+                    (
+                        asked_for(rows, entry.column, entry.tz, value, None, None),
+                        (value, how),
+                        result.days,
+                    )
+                )
             known = first_looks(asked)
             if known is None:
                 continue
-            told = profiled(rows, known.asked.column, known.held.counts, None, entry.tz,
-                            entry.calendar, entry.share)  # fmt: skip
+            told = profiled(
+                rows,
+                known.asked.column,
+                known.held.counts,
+                None,
+                entry.tz,
+                entry.calendar,
+                entry.share,
+            )
         except UlnagerError:
             continue  # Each chart says what it cannot have.
         some[0].moment.known["source", name] = told.extent
@@ -133,9 +143,18 @@ def _plan(
     assert chart.resolution is not None
     if is_running:
         when = {"calendar": chart.resolution.calendar}
-        return running_plan(asked, running_period(phrase, when), chart.resolution, (value, how),
-                            extent, when, per)  # fmt: skip
+        return running_plan(
+            asked, running_period(phrase, when), chart.resolution, (value, how), extent, when, per
+        )
     return totals_plan(
-        asked, chart.resolution, (value, how), extent, {}, by=chart.by if by else None,
-        partial=entry.partial, beside=drawn.get("beside"), top=top, rounding=source.rounding,
-    )  # fmt: skip
+        asked,
+        chart.resolution,
+        (value, how),
+        extent,
+        {},
+        by=chart.by if by else None,
+        partial=entry.partial,
+        beside=drawn.get("beside"),
+        top=top,
+        rounding=source.rounding,
+    )

@@ -128,8 +128,7 @@ class OpenedChart:
             return
         if chart.shift is not None:
             count, unit = chart.shift
-            found = found.counterpart(abs(count), unit.name,
-                                      later=count > 0)  # fmt: skip
+            found = found.counterpart(abs(count), unit.name, later=count > 0)
         self.resolution = self._limited(found)
 
     @property

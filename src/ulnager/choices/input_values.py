@@ -52,8 +52,14 @@ class Listed(NamedTuple):
         """Its dates, as a phrase says them."""
         start, stop = self.start.toordinal(), self.end.toordinal() + 1
         if self.key[:1].isdigit():
-            return Definition(phrases.fixed, (FixedDates(self.key, start, stop, _UNITS.get(
-                len(self.key) + 10 * ("W" in self.key))),))  # fmt: skip
+            return Definition(
+                phrases.fixed,
+                (
+                    FixedDates(
+                        self.key, start, stop, _UNITS.get(len(self.key) + 10 * ("W" in self.key))
+                    ),
+                ),
+            )
         return Definition(phrases.labelled, (Label(self.label),))
 
 
@@ -315,8 +321,15 @@ class Inputs:
         extent = self.extent(made)
         if extent is None:
             return ()
-        key = (made.unit, made.under, made.order, extent.first, extent.last, extent.missing,
-               self.calendar)  # fmt: skip
+        key = (
+            made.unit,
+            made.under,
+            made.order,
+            extent.first,
+            extent.last,
+            extent.missing,
+            self.calendar,
+        )
         kept = self.picker.listing
         # Others may clear it meanwhile: what was found is held here.
         options: tuple[Listed, ...] | None = kept.get(key)

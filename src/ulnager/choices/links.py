@@ -40,8 +40,13 @@ def link_of(
         if picker.viewers != "choose":
             why = f"viewers may not choose {picker.label!r}, so that only a signed link opens it"
         raise SettingError(f"{why}, and the book has none; say link_key = 'ENV_NAME'")
-    signed: dict[str, Any] = {"picker": name, "of": picker.identity, "state": state,
-                              "fixed": fixed, "beyond": beyond}  # fmt: skip
+    signed: dict[str, Any] = {
+        "picker": name,
+        "of": picker.identity,
+        "state": state,
+        "fixed": fixed,
+        "beyond": beyond,
+    }
     if expires is not None:
         signed["expires"] = _expiry(expires)
     return urlencode({f"{picker.name}.signed": picker.signer.sign(signed)})

@@ -47,10 +47,7 @@ class Page:
         return self.opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
 
     def opened_at(
-        self,
-        moment: Moment,
-        chosen: Mapping[str, View] | None = None,
-        locale: object = None,
+        self, moment: Moment, chosen: Mapping[str, View] | None = None, locale: object = None
     ) -> OpenedPage:
         """The page at a moment that was made before."""
         views = {

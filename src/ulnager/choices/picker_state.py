@@ -7,12 +7,7 @@ from datetime import date
 from functools import cached_property
 from typing import Any, NamedTuple
 
-from ulnager.choices.frozen import (
-    Bounds,
-    cut,
-    definition_of,
-    read_frozen,
-)
+from ulnager.choices.frozen import Bounds, cut, definition_of, read_frozen
 from ulnager.choices.grouping import Grouped, chosen_unit, grouped
 from ulnager.choices.input_values import Given, Inputs, paired
 from ulnager.choices.labels import filled_label, value_label
@@ -220,13 +215,15 @@ class PickerState:
         """The choices in order, each with its label and its dates."""
         return tuple(
             ShownChoice(
-                one.key, self.called(one, short=self.picker.labels == "short"),
+                one.key,
+                self.called(one, short=self.picker.labels == "short"),
                 self.called(one, short=True),
                 one.heading and self.labelled(one.heading),
-                one.key == self.choice, self.result_of(one),
+                one.key == self.choice,
+                self.result_of(one),
             )
             for one in self.picker.choices
-        )  # fmt: skip
+        )
 
     def result_of(self, choice: Choice) -> Resolution | None:
         """The dates of a choice as it stands; None while one of its inputs has a problem."""

@@ -91,12 +91,19 @@ def _measured_ways(
     measured = functools.partial(_measured, picker, anchor=anchor)
     ways = {
         made.name: list(
-            ways_of(live, choice.period, made, None, parameter_name(picker, choice, made),
-                    _opens(made), measured)
+            ways_of(
+                live,
+                choice.period,
+                made,
+                None,
+                parameter_name(picker, choice, made),
+                _opens(made),
+                measured,
+            )
         )
         for made in _inputs(picker, choice)
         if made.kind != "anchor" or made.name in choice.inputs
-    }  # fmt: skip
+    }
     for values, when, extra in combined(ways):
         definition = _opening_pair(choice.definition([values]))
         for name, made in picker.inputs.items():

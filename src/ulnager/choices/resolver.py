@@ -282,9 +282,12 @@ class Resolver:
     def fixed(self, definition: Definition, moment: Moment) -> Resolution:
         """The dates of a definition that nothing has a say in."""
         basis = basis_of(
-            **moment.clock(), calendar=self.calendar, calendars=self.calendars,
-            defaults=self.defaults, locale=moment.words,
-        )  # fmt: skip
+            **moment.clock(),
+            calendar=self.calendar,
+            calendars=self.calendars,
+            defaults=self.defaults,
+            locale=moment.words,
+        )
         return Period(definition).resolve_on(basis)
 
     def check_grain(self, result: Resolution, moment: Moment, anchor: AnchorPoint | None) -> None:

@@ -44,8 +44,17 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
         if given.made.kind == "switch":
             options = tuple((one, view.in_words(one)) for one in ("on", "off"))
         label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
-        found.append(Field(one["name"], label, one["kind"], given.shown, options, one["several"],
-                           one["problem"]))  # fmt: skip
+        found.append(
+            Field(
+                one["name"],
+                label,
+                one["kind"],
+                given.shown,
+                options,
+                one["several"],
+                one["problem"],
+            )
+        )
     if told["by"] is not None and view.by is not None:
         units = tuple(
             (one["key"], one["label"] if one["fits"] else f"{one['label']}: {one['why']}")
@@ -161,8 +170,13 @@ def _by(view: PickerState) -> dict[str, Any] | None:
         "label": view.labelled(view.picker.by.label),
         "untouched": name not in view.state,
         "options": [
-            {"key": one.key, "label": view.labelled(one.label), "buckets": one.buckets,
-             "fits": one.fits, "why": one.why and view.in_words(one.why)}
+            {
+                "key": one.key,
+                "label": view.labelled(one.label),
+                "buckets": one.buckets,
+                "fits": one.fits,
+                "why": one.why and view.in_words(one.why),
+            }
             for one in view.units
         ],
-    }  # fmt: skip
+    }

@@ -13,11 +13,7 @@ from datetime import date, datetime, tzinfo
 from typing import Any, Final
 from urllib.parse import urlencode
 
-from ulnager.choices.frozen import (
-    bounds_of,
-    cut,
-    frozen_text,
-)
+from ulnager.choices.frozen import bounds_of, cut, frozen_text
 from ulnager.choices.input_values import Inputs, value_text
 from ulnager.choices.links import link_of
 from ulnager.choices.picker_state import PickerState

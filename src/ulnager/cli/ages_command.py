@@ -83,9 +83,17 @@ def command(
         raise SettingError("--date-table is for SQL; say --for ENGINE")
     _, tz = request.looked_at(name, since)
     found = ages(
-        request.opened(name), since, until, unit=unit, where=values_where(where), tz=tz,
-        calendar=request.chosen_calendar, today=request.today, as_of=request.as_of, now=request.now,
-    )  # fmt: skip
+        request.opened(name),
+        since,
+        until,
+        unit=unit,
+        where=values_where(where),
+        tz=tz,
+        calendar=request.chosen_calendar,
+        today=request.today,
+        as_of=request.as_of,
+        now=request.now,
+    )
     if picture is not None:
         from ulnager.pictures.age_distribution import draw_ages
 
@@ -113,13 +121,18 @@ def command(
         [(str(row.age), row.rows, row.open, row.closed) for row in found.rows],
         ("rows", "open", "ended"),
     )
-    show_pairs([
-        ("", ""),
-        ("rows", f"{found.open:,} open, {found.closed:,} ended, as of {found.anchor}"),
-        ("median", "none" if found.median is None else f"{found.median:g} {found.unit.plural}"),
-        ("left out", f"{found.later:,} begin later, {found.reversed:,} end before they begin, "
-                     f"{found.nulls:,} have no date"),
-    ])  # fmt: skip
+    show_pairs(
+        [
+            ("", ""),
+            ("rows", f"{found.open:,} open, {found.closed:,} ended, as of {found.anchor}"),
+            ("median", "none" if found.median is None else f"{found.median:g} {found.unit.plural}"),
+            (
+                "left out",
+                f"{found.later:,} begin later, {found.reversed:,} end before they begin, "
+                f"{found.nulls:,} have no date",
+            ),
+        ]
+    )
 
 
 def _show_sql(
@@ -131,8 +144,15 @@ def _show_sql(
 
     said = {"today": request.today, "as_of": request.as_of, "now": request.now}
     when = {key: one for key, one in said.items() if one is not None}
-    found = age(since, until, unit=unit, live=not when, calendar=request.chosen_calendar,
-                date_table=table, **when)  # fmt: skip
+    found = age(
+        since,
+        until,
+        unit=unit,
+        live=not when,
+        calendar=request.chosen_calendar,
+        date_table=table,
+        **when,
+    )
     echo(sql_text(found, target))
 
 

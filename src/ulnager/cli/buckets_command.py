@@ -87,8 +87,9 @@ def command(
     basis = request.basis(phrase, whole=True)
     result = request.resolve(phrase, basis)
     if any(measure.values()) or where or picture:
-        found = _measured(request, result, unit, partial, values_where(where), basis,
-                          rounding=rounding, **measure)  # fmt: skip
+        found = _measured(
+            request, result, unit, partial, values_where(where), basis, rounding=rounding, **measure
+        )
         if picture is not None:
             title = measured_title(measure["how"], measure["value"], words=result.words)
             title += (
@@ -98,8 +99,13 @@ def command(
         if as_json:
             show_json(found.to_dict())
             return
-        _show_totals(found, result, unit or "period", measure["beside"] is not None,
-                     measure["split"] is not None)  # fmt: skip
+        _show_totals(
+            found,
+            result,
+            unit or "period",
+            measure["beside"] is not None,
+            measure["split"] is not None,
+        )
         return
     if rounding is not None:
         raise SettingError("--rounding is of values; say --value or --how")
@@ -116,12 +122,19 @@ def command(
     show_table(
         (unit, "start", "end", "days", "of", "whole", "because"),
         [
-            (b.label, b.start, b.end, b.days, b.unit_days, "yes" if b.is_whole else "no",
-             ", ".join(b.reasons))
+            (
+                b.label,
+                b.start,
+                b.end,
+                b.days,
+                b.unit_days,
+                "yes" if b.is_whole else "no",
+                ", ".join(b.reasons),
+            )
             for b in units
         ],
         right=("days", "of"),
-    )  # fmt: skip
+    )
 
 
 def _measured(
@@ -139,9 +152,16 @@ def _measured(
         raise SettingError("values of what? Name the data: --source FILE")
     column, tz = request.looked_at(request.source, request.source_column)
     return totals(
-        request.opened(request.source), result, column=column, by=unit, partial=partial, tz=tz,
-        where=where, data=basis.get("data"), **measure,
-    )  # fmt: skip
+        request.opened(request.source),
+        result,
+        column=column,
+        by=unit,
+        partial=partial,
+        tz=tz,
+        where=where,
+        data=basis.get("data"),
+        **measure,
+    )
 
 
 def _draw(found: Any, picture: str, title: str, size: str | None, layout: str) -> None:
@@ -161,14 +181,21 @@ def _show_totals(found: Any, result: Any, unit: str, beside: bool, split: bool) 
         name = "other" if row.other else "" if row.split is None else str(row.split)
         bucket = row.bucket
         is_day = bucket.end is not None
-        cells = [bucket.label, bucket.start if is_day else f"{bucket.start:%H:%M:%S}",
-                 bucket.end if is_day else f"{bucket.stop:%H:%M:%S}"]  # fmt: skip
+        cells = [
+            bucket.label,
+            bucket.start if is_day else f"{bucket.start:%H:%M:%S}",
+            bucket.end if is_day else f"{bucket.stop:%H:%M:%S}",
+        ]
         cells += [name] if split else []
         cells.append(number_text(row.value))
         if beside:
             partner = row.beside_bucket
-            cells += [number_text(row.beside), "" if partner is None else partner.label,
-                      number_text(row.change), percent_text(row.relative)]  # fmt: skip
+            cells += [
+                number_text(row.beside),
+                "" if partner is None else partner.label,
+                number_text(row.change),
+                percent_text(row.relative),
+            ]
         rows.append((*cells, ", ".join(row.bucket.reasons)))
     show_table(headers, rows, ("value", "beside", "change", "relative"))
     for note in dict.fromkeys((*result.notes, *found.notes)):

@@ -22,9 +22,14 @@ from ulnager.core.periods.join_tables import Named
 _MOST_ROWS = 60
 # What fits into 100 columns; a file gets everything.
 _SHOWN = (
-    "date", "weekday_name", "is_business_day", "week_label", "month_label", "quarter_label",
+    "date",
+    "weekday_name",
+    "is_business_day",
+    "week_label",
+    "month_label",
+    "quarter_label",
     "year_label",
-)  # fmt: skip
+)
 
 
 @click.command("calendar", cls=Command)
@@ -75,8 +80,16 @@ def command(
     from ulnager.core.periods.join_tables import bounds_table, membership_table
     from ulnager.sources.written_tables import write_table
 
-    _check_options(first, last, name=name, target=target, periods=periods, bounds=bounds,
-                   clip=clip, replace=replace)  # fmt: skip
+    _check_options(
+        first,
+        last,
+        name=name,
+        target=target,
+        periods=periods,
+        bounds=bounds,
+        clip=clip,
+        replace=replace,
+    )
     low = None if first is None else as_day(first, "FIRST")
     high = None if last is None else as_day(last, "LAST")
     basis = request.basis("")

@@ -86,8 +86,13 @@ def command(
         if any(name.endswith(".toml") for name in books):
             raise click.UsageError("check a book, or --sql FILE; not both at once")
         for name in (sql, *books):
-            findings += check_sql(_read(name), file=name, dialect=dialect or "duckdb",
-                                  column_type=column_type, today=today)  # fmt: skip
+            findings += check_sql(
+                _read(name),
+                file=name,
+                dialect=dialect or "duckdb",
+                column_type=column_type,
+                today=today,
+            )
     if as_sarif:
         show_json(sarif(findings))
     elif as_json:
@@ -127,6 +132,7 @@ def _wrapped(text: str) -> None:
     import textwrap
 
     for line in text.split("\n"):
-        for part in textwrap.wrap(visible(line), width() - 4, break_on_hyphens=False,
-                                  break_long_words=False):  # fmt: skip
+        for part in textwrap.wrap(
+            visible(line), width() - 4, break_on_hyphens=False, break_long_words=False
+        ):
             click.echo(f"    {part}")

@@ -34,16 +34,26 @@ MOST_STEPS = 400
 @click.option("--value", metavar="C", help="With --step: the column that is drawn, not the rows.")
 @click.option("--how", metavar="HOW", help="count, sum, mean, min or max. [default: sum]")
 @click.option("--where", metavar="C=VALUE", multiple=True, help="Only rows with that value.")
-@click.option("--to", "target", required=True, metavar="FILE",
-              help="A PNG, SVG or PDF file; of a walk also a GIF, which moves.")  # fmt: skip
+@click.option(
+    "--to",
+    "target",
+    required=True,
+    metavar="FILE",
+    help="A PNG, SVG or PDF file; of a walk also a GIF, which moves.",
+)
 @click.option("--size", metavar="WxH", help="Of a walk: pixels. [default: 1280x800]")
 @data_options
 @locale_option
 @basis_options
 def command(
-    request: Request, phrases: tuple[str, ...], unit: str, step: str | None, target: str,
-    size: str | None, **walk: Any,
-) -> None:  # fmt: skip
+    request: Request,
+    phrases: tuple[str, ...],
+    unit: str,
+    step: str | None,
+    target: str,
+    size: str | None,
+    **walk: Any,
+) -> None:
     """Draw one or more PERIODs on a timeline, with the units, the anchor and the data.
 
     The part of the unit around the anchor that is still to come is hatched. With --step one PERIOD
@@ -71,10 +81,19 @@ def command(
 
 
 def _draw_walk(
-    request: Request, phrases: tuple[str, ...], step: str, target: str, size: str | None,
-    basis: dict[str, Any], *, first: str | None, last: str | None, value: str | None,
-    how: str | None, where: tuple[str, ...],
-) -> None:  # fmt: skip
+    request: Request,
+    phrases: tuple[str, ...],
+    step: str,
+    target: str,
+    size: str | None,
+    basis: dict[str, Any],
+    *,
+    first: str | None,
+    last: str | None,
+    value: str | None,
+    how: str | None,
+    where: tuple[str, ...],
+) -> None:
     from itertools import islice
 
     from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -94,8 +113,9 @@ def _draw_walk(
     asked = asked_for(request.opened(request.source), column, tz, value, None, values_where(where))
     walked = request.named(phrases[0])
     when = {key: one for key, one in basis.items() if one is not None and key != "as_of"}
-    steps = list(islice(walked.walk(step, first or "earliest", last or "latest", **when),
-                        MOST_STEPS + 1))  # fmt: skip
+    steps = list(
+        islice(walked.walk(step, first or "earliest", last or "latest", **when), MOST_STEPS + 1)
+    )
     if not steps:
         raise SettingError("there is no step between --first and --last")
     if len(steps) > MOST_STEPS:
@@ -104,21 +124,32 @@ def _draw_walk(
             "--first"
         )
     drawn, words = [], steps[0].words
-    for one, (days, values, total) in zip(steps, measured_steps(asked, value, how, steps),
-                                          strict=True):  # fmt: skip
+    for one, (days, values, total) in zip(
+        steps, measured_steps(asked, value, how, steps), strict=True
+    ):
         notes = of_code(one.notes, OUTSIDE)
         if one.is_empty:
             notes.append("empty")
         told = f"{words.say(how)} {words.digits(number_text(total))}"
-        drawn.append(Step(one.anchor.day, one.label, days, {k: float(v) for k, v in values.items()},
-                          [words.say(note) for note in notes], told))  # fmt: skip
+        drawn.append(
+            Step(
+                one.anchor.day,
+                one.label,
+                days,
+                {k: float(v) for k, v in values.items()},
+                [words.say(note) for note in notes],
+                told,
+            )
+        )
     calendar = basis.get("calendar") or GREGORIAN
     ends = words.day(steps[0].anchor.day), words.day(steps[-1].anchor.day)
-    text = "; ".join((
-        f"{walked}, {words.say('{0} steps from {1} to {2}', len(steps), *ends)}",
-        words.say("a bar is a day, a cross a day without rows"),
-        calendar_told(calendar, words),
-    ))  # fmt: skip
+    text = "; ".join(
+        (
+            f"{walked}, {words.say('{0} steps from {1} to {2}', len(steps), *ends)}",
+            words.say("a bar is a day, a cross a day without rows"),
+            calendar_told(calendar, words),
+        )
+    )
     title = f"{measured_title(how, value, words=words)}, {words.say('step by step')}"
     draw_walk(drawn, target, title=title, text=text, calendar=calendar, size=size, words=words)
     echo(f"drawn into {target}", err=True)

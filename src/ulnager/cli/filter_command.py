@@ -265,9 +265,13 @@ def _grain(request: Request, source: Source | None, column: str) -> Grain | None
 
 
 def _check_used(
-    column_type: str, target: str, bound: bool, rounding: str | None, live: bool,
+    column_type: str,
+    target: str,
+    bound: bool,
+    rounding: str | None,
+    live: bool,
     moving: dict[str, Any],
-) -> None:  # fmt: skip
+) -> None:
     """FilterError for an option without effect; ``moving`` are those of a live condition."""
     if bound and target in STANDARDS:
         raise FilterError(f"--bound: {target} has no parameters; leave it out")

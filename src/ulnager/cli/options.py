@@ -85,10 +85,7 @@ _BASIS_OPTIONS = (
     ),
     click.option("--calendar", metavar="NAME", help="A calendar of the book."),
     click.option(
-        "--defaults",
-        metavar="R",
-        multiple=True,
-        help="How 'last N', 'next N' is read: last=whole.",
+        "--defaults", metavar="R", multiple=True, help="How 'last N', 'next N' is read: last=whole."
     ),
 )
 _DATA_OPTIONS = (
@@ -248,8 +245,15 @@ def measured_title(
 ) -> str:
     """What is measured, as the title of a picture, in the words of a language."""
     how = how or ("count" if value is None else "sum")
-    said = {"count": "Number", "sum": "Total", "mean": "Mean", "min": "Least", "max": "Largest",
-            "median": "Median", "distinct": "Different values"}.get(how, how)  # fmt: skip
+    said = {
+        "count": "Number",
+        "sum": "Total",
+        "mean": "Mean",
+        "min": "Least",
+        "max": "Largest",
+        "median": "Median",
+        "distinct": "Different values",
+    }.get(how, how)
     key = f"{said} of rows" if value is None else f"{said} of {{0}}"
     told = words.say(key) if value is None else words.say(key, value)
     return f"{told} {words.say('per {0}', Message(per))}" if per else told

@@ -96,9 +96,12 @@ def command(
     found = preview(result, source, column, tz=tz, rows=rows, rounding=rounding)
     if write is not None:
         written = found.write(
-            write, name=name or "kept_rows", password=os.environ.get("ULNAGER_PASSWORD"),
-            replace=replace, for_spreadsheets=for_spreadsheets,
-        )  # fmt: skip
+            write,
+            name=name or "kept_rows",
+            password=os.environ.get("ULNAGER_PASSWORD"),
+            replace=replace,
+            for_spreadsheets=for_spreadsheets,
+        )
         echo(f"{written:,} rows written to {masked(write)}", err=True)
     other = None
     if against is not None:
@@ -135,9 +138,16 @@ def command(
 
 def _compared(one: Preview, two: Preview) -> Iterator[tuple[Any, ...]]:
     """The counts of two sources side by side."""
-    for name, field in (("in all", "total"), ("kept", "kept"), ("before", "before"),
-                        ("between", "between"), ("after", "after"), ("null", "nulls"),
-                        ("first kept", "first"), ("last kept", "last")):  # fmt: skip
+    for name, field in (
+        ("in all", "total"),
+        ("kept", "kept"),
+        ("before", "before"),
+        ("between", "between"),
+        ("after", "after"),
+        ("null", "nulls"),
+        ("first kept", "first"),
+        ("last kept", "last"),
+    ):
         here, there = getattr(one, field), getattr(two, field)
         yield name, here, there, "yes" if here == there else "no"
 

@@ -116,8 +116,11 @@ def _begin_book(
             f"a book reads files in and below its own folder; write it beside the data: "
             f"--to-book {source.parent / book.name}"
         )
-    given = {name: value for name in ("delimiter", "header", "encoding", "decimal", "date_format")
-             if (value := getattr(request, name)) is not None}  # fmt: skip
+    given = {
+        name: value
+        for name in ("delimiter", "header", "encoding", "decimal", "date_format")
+        if (value := getattr(request, name)) is not None
+    }
     if column_type is not None:
         given["column_type"] = column_type
     place = str(source.relative_to(book.parent))
@@ -153,8 +156,9 @@ def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
     more = f" and {len(found.missing) - 12} more spans" if len(found.missing) > 12 else ""
     counted = f"{days:,} day{'s' * (days > 1)} without rows"
     if found.grain is not None:
-        units = found.grain.count((s.start.toordinal(), s.stop.toordinal())
-                                  for s in found.missing if s.start and s.stop)  # fmt: skip
+        units = found.grain.count(
+            (s.start.toordinal(), s.stop.toordinal()) for s in found.missing if s.start and s.stop
+        )
         counted = f"{found.grain.unit.counted(units)} without rows"
     yield "missing", f"{counted}: {spans}{more}" if days else f"no {unit}"
     if found.after_today:

@@ -83,8 +83,9 @@ def _show_recognised(
 ) -> None:
     from ulnager.checking.recognising import recognise
 
-    found = recognise(sql, dialect=dialect, column_type=column_type,
-                      calendar=request.chosen_calendar)  # fmt: skip
+    found = recognise(
+        sql, dialect=dialect, column_type=column_type, calendar=request.chosen_calendar
+    )
     if as_json:
         show_json(found.to_dict())
         return
@@ -96,9 +97,14 @@ def _show_recognised(
         days = sum((last - first).days + 1 for first, last in found.part_on)
         told = [str(a) if a == b else f"{a} to {b}" for a, b in found.part_on[:_MOST_PARTS]]
         listed = ", ".join(told) + (", …" if len(found.part_on) > _MOST_PARTS else "")
-        show_pairs([("phrase", "none has the same rows"), ("nearest", str(found.nearest)),
-                    ("part on", f"{days:,} of the days from 2024 to 2026: {listed}"),
-                    *([("but", found.why)] if found.why else [])])  # fmt: skip
+        show_pairs(
+            [
+                ("phrase", "none has the same rows"),
+                ("nearest", str(found.nearest)),
+                ("part on", f"{days:,} of the days from 2024 to 2026: {listed}"),
+                *([("but", found.why)] if found.why else []),
+            ]
+        )
     else:
         show_pairs([("phrase", "none can be told"), ("because", found.why)])
 

@@ -64,15 +64,20 @@ def command(
         raise SettingError("--size is of a picture; say --picture FILE")
     basis = request.basis(phrase)
     settings: dict[str, Any] = {
-        "today": basis["today"], "defaults": basis["defaults"], "data": basis.get("data"),
-        "first": first, "last": last, "every": every,
-    }  # fmt: skip
+        "today": basis["today"],
+        "defaults": basis["defaults"],
+        "data": basis.get("data"),
+        "first": first,
+        "last": last,
+        "every": every,
+    }
     book, found = request.open_book, {}
     several = {} if book is None else periods_named(book, phrase)
     if book is None or not several:
         calendars = None if book is None else book.calendars
-        found[""] = rehearse(request.named(phrase), calendar=basis["calendar"], calendars=calendars,
-                             **settings)  # fmt: skip
+        found[""] = rehearse(
+            request.named(phrase), calendar=basis["calendar"], calendars=calendars, **settings
+        )
     for name, part in several.items():
         assert book is not None
         own = {**settings, "calendar": part.calendar or basis["calendar"]}
@@ -87,8 +92,10 @@ def command(
         draw_rehearsal(next(iter(found.values())), picture, size=size)
         echo(f"drawn into {picture}", err=True)
     if as_json:
-        told = [{"name": name, **one.to_dict()} if name else one.to_dict()
-                for name, one in found.items()]  # fmt: skip
+        told = [
+            {"name": name, **one.to_dict()} if name else one.to_dict()
+            for name, one in found.items()
+        ]
         show_json(told if is_list else told[0])
         return
     for place, (name, one) in enumerate(found.items()):
@@ -108,16 +115,22 @@ def _pairs(found: Rehearsal) -> list[tuple[str, str]]:
         pairs.append(("empty", _on(found.empty_on)))
     pairs += [("still", _on(found.still_on)), ("jumps", _on(found.jumps_on))]
     pairs += [
-        (f"reading {place}", f"'{one.phrase}' has other dates {_on(one.differs_on)}; "
-         f"{one.max_days:,} days at most are in one and not in the other")
+        (
+            f"reading {place}",
+            f"'{one.phrase}' has other dates {_on(one.differs_on)}; "
+            f"{one.max_days:,} days at most are in one and not in the other",
+        )
         for place, one in enumerate(found.readings, 1)
-    ]  # fmt: skip
+    ]
     if found.outside_data:
         pairs.append(("leaves data", _on(found.outside_data)))
     if found.runs:
         often = "every day" if found.runs == count else f"{found.runs:,} times"
-        pairs += [("used", often), ("never", _dates(found.never)),
-                  ("repeated", _dates(found.more_than_once))]  # fmt: skip
+        pairs += [
+            ("used", often),
+            ("never", _dates(found.never)),
+            ("repeated", _dates(found.more_than_once)),
+        ]
     return pairs
 
 

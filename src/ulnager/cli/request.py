@@ -255,10 +255,16 @@ class Request:
         from ulnager.sources.opening import open_source
 
         given: dict[str, Any] = {
-            "timeout": self.timeout, "delimiter": self.delimiter, "header": self.header,
-            "encoding": self.encoding, "decimal": self.decimal, "date_format": self.date_format,
-            "grain": self.grain, "stamps": self.stamps, "open_ended": self.open_ended,
-        }  # fmt: skip
+            "timeout": self.timeout,
+            "delimiter": self.delimiter,
+            "header": self.header,
+            "encoding": self.encoding,
+            "decimal": self.decimal,
+            "date_format": self.date_format,
+            "grain": self.grain,
+            "stamps": self.stamps,
+            "open_ended": self.open_ended,
+        }
         for column, kind in (column_types or {}).items():
             if kind is not None and column is None:
                 raise SettingError("--type says what --column holds; name that too")

@@ -60,18 +60,28 @@ def command(
         raise SettingError("--size is of a picture; say --picture FILE")
     source, result = request.opened(request.source), request.resolve(over, basis)
     given: dict[str, Any] = {
-        "column": column, "tz": tz, "where": values_where(where), "data": basis.get("data"),
-    }  # fmt: skip
-    found = running(source, request.named(phrase), over=result, calendar=basis.get("calendar"),
-                    **given, **measure)  # fmt: skip
+        "column": column,
+        "tz": tz,
+        "where": values_where(where),
+        "data": basis.get("data"),
+    }
+    found = running(
+        source,
+        request.named(phrase),
+        over=result,
+        calendar=basis.get("calendar"),
+        **given,
+        **measure,
+    )
     if picture is not None:
         from ulnager.numbers.totals import totals
         from ulnager.pictures.running_line import draw_running
 
         daily = None
         if measure["split"] is None and measure["how"] not in ("median", "distinct"):
-            daily = totals(source, result, by="day", value=measure["value"], how=measure["how"],
-                           **given)  # fmt: skip
+            daily = totals(
+                source, result, by="day", value=measure["value"], how=measure["how"], **given
+            )
         title = measured_title(measure["how"], measure["value"], measure["per"], result.words)
         draw_running(found, picture, title=f"{title}, {found.period}", daily=daily, size=size)
         echo(f"drawn into {picture}", err=True)
@@ -82,6 +92,14 @@ def command(
     rows = []
     for row in found.rows:
         name = [str(row.split)] if split else []
-        rows.append((row.day, *name, number_text(row.value), row.window.start, row.window.end,
-                     ", ".join(row.reasons)))  # fmt: skip
+        rows.append(
+            (
+                row.day,
+                *name,
+                number_text(row.value),
+                row.window.start,
+                row.window.end,
+                ", ".join(row.reasons),
+            )
+        )
     show_table(("day", *split, "value", "from", "to", "because"), rows, ("value",))

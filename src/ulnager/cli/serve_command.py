@@ -20,10 +20,20 @@ _LOOPBACK = ("127.0.0.1", "localhost", "::1")
 
 @click.command("serve", cls=Command)
 @click.option("--host", default="127.0.0.1", show_default=True, help="The address to listen on.")
-@click.option("--port", default=8000, show_default=True, type=click.IntRange(0, 65535),
-              help="The port; 0 takes a free one.")  # fmt: skip
-@click.option("--name", "names", metavar="HOST", multiple=True,
-              help="A name that it answers to, beside its address; '*' for any.")  # fmt: skip
+@click.option(
+    "--port",
+    default=8000,
+    show_default=True,
+    type=click.IntRange(0, 65535),
+    help="The port; 0 takes a free one.",
+)
+@click.option(
+    "--name",
+    "names",
+    metavar="HOST",
+    multiple=True,
+    help="A name that it answers to, beside its address; '*' for any.",
+)
 @click.option("--book", metavar="FILE", help="The book; demo:ferries is the demo's.")
 @click.option("--today", metavar="DATE", help="A day at which the clock stands. [default: now]")
 @click.option(
@@ -33,9 +43,14 @@ _LOOPBACK = ("127.0.0.1", "localhost", "::1")
     "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
 )
 def command(
-    host: str, port: int, names: tuple[str, ...], book: str | None, today: str | None,
-    any_day: bool, allow_outside: bool,
-) -> None:  # fmt: skip
+    host: str,
+    port: int,
+    names: tuple[str, ...],
+    book: str | None,
+    today: str | None,
+    any_day: bool,
+    allow_outside: bool,
+) -> None:
     """Serve the book: a page for each of its pages, and JSON for any front end.
 
     \b

@@ -185,8 +185,15 @@ def _show_name(book: Book, name: str, clock: dict[str, Any], as_json: bool) -> N
     if told is None:
         from ulnager.core.suggest import no_such
 
-        known = [*book.pickers, *book.pages, *book.schedules, *book.periods, *book.anchors,
-                 *book.sources, *book.calendars]  # fmt: skip
+        known = [
+            *book.pickers,
+            *book.pages,
+            *book.schedules,
+            *book.periods,
+            *book.anchors,
+            *book.sources,
+            *book.calendars,
+        ]
         raise SettingError(no_such("name in the book", name, known))
     if as_json:
         show_json([{"what": what, "told": text} for what, text in told])
@@ -268,8 +275,10 @@ def _print_state(view: View, as_book: bool) -> None:
     if not as_book:
         echo(view.link())
         return
-    pairs = ", ".join(f'"{name}" = "{text}"' if "." in name else f'{name} = "{text}"'
-                      for name, text in view.state.items())  # fmt: skip
+    pairs = ", ".join(
+        f'"{name}" = "{text}"' if "." in name else f'{name} = "{text}"'
+        for name, text in view.state.items()
+    )
     echo(f"opens = {{ {pairs} }}" if pairs else "opens = {}")
 
 
@@ -304,8 +313,11 @@ def _pairs(view: View) -> Iterator[tuple[str, str]]:
         number = f" {given.range}" if given.range > 1 else ""
         yield "input", f"{given.made.label}{number}: {known}{told}"
     if view.by is not None:
-        units = ", ".join(f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
-                          for one in view.units if one.buckets is not None)  # fmt: skip
+        units = ", ".join(
+            f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
+            for one in view.units
+            if one.buckets is not None
+        )
         yield "by", f"{view.by}; there are: {units}"
     if view.picker.is_of_several:
         yield "measured from", view.measured_from or "the clock"
@@ -375,8 +387,14 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
     for moment in moments:
         opened = schedule.open(moment, **when)
         for place, chart in enumerate(opened.charts.values()):
-            rows.append(("" if place else f"{moment:%a %Y-%m-%d %H:%M}", chart.label, chart.dates,
-                         chart.governed_by))  # fmt: skip
+            rows.append(
+                (
+                    "" if place else f"{moment:%a %Y-%m-%d %H:%M}",
+                    chart.label,
+                    chart.dates,
+                    chart.governed_by,
+                )
+            )
     echo(f"{schedule.label}: {schedule.page.label}, {schedule.every} at {schedule.at:%H:%M}")
     show_table(("goes out", "chart", "dates", "what governs it"), rows)
 
@@ -406,22 +424,34 @@ def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
         rows.append((entry.name, entry.label, dates, str(entry.period)))
         shorts.append(entry.short or entry.label)
     offered = [
-        *(("picker", one.name, f"{one.label}: {', '.join(c.key for c in one.choices)}")
-          for one in book.pickers.values()),
-        *(("page", one.name, f"{one.label}: {', '.join(c.key for c in one.charts)}")
-          for one in book.pages.values()),
-        *(("schedule", one.name, f"{one.label}: {one.page.name}, {one.every} at {one.at:%H:%M}")
-          for one in book.schedules.values()),
-    ]  # fmt: skip
+        *(
+            ("picker", one.name, f"{one.label}: {', '.join(c.key for c in one.choices)}")
+            for one in book.pickers.values()
+        ),
+        *(
+            ("page", one.name, f"{one.label}: {', '.join(c.key for c in one.charts)}")
+            for one in book.pages.values()
+        ),
+        *(
+            ("schedule", one.name, f"{one.label}: {one.page.name}, {one.every} at {one.at:%H:%M}")
+            for one in book.schedules.values()
+        ),
+    ]
     if as_json:
-        show_json({
-            "periods": [
-                {**dict(zip(("name", "label", "dates", "phrase"), row, strict=True)),
-                 "short": short}
-                for row, short in zip(rows, shorts, strict=True)
-            ],
-            "offered": [dict(zip(("kind", "name", "what"), one, strict=True)) for one in offered],
-        })  # fmt: skip
+        show_json(
+            {
+                "periods": [
+                    {
+                        **dict(zip(("name", "label", "dates", "phrase"), row, strict=True)),
+                        "short": short,
+                    }
+                    for row, short in zip(rows, shorts, strict=True)
+                ],
+                "offered": [
+                    dict(zip(("kind", "name", "what"), one, strict=True)) for one in offered
+                ],
+            }
+        )
         return
     show_table(("name", "label", "dates", "phrase"), rows)
     if offered:

@@ -13,11 +13,15 @@ _MONTHS: Final = tuple(name.lower() for name in MONTH_NAMES)
 _MONTH: Final = rf"(?P<name>{'|'.join(_MONTHS)})[a-z]*\.?"
 _NUMBERS: Final = pattern(r"(?<![\d/.\-])(\d{1,4})([/.\-])(\d{1,2})\2(\d{1,4})(?![\d/.\-]*\d)")
 _NAMED: Final = (
-    pattern(rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s\-]+{_MONTH}[\s,\-]+(?P<year>\d{{4}})\b",
-               re.IGNORECASE),
-    pattern(rf"\b{_MONTH}[\s\-]+(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s,\-]+(?P<year>\d{{4}})\b",
-               re.IGNORECASE),
-)  # fmt: skip
+    pattern(
+        rf"\b(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s\-]+{_MONTH}[\s,\-]+(?P<year>\d{{4}})\b",
+        re.IGNORECASE,
+    ),
+    pattern(
+        rf"\b{_MONTH}[\s\-]+(?P<day>\d{{1,2}})(?:st|nd|rd|th)?[\s,\-]+(?P<year>\d{{4}})\b",
+        re.IGNORECASE,
+    ),
+)
 
 
 class OtherForm(NamedTuple):

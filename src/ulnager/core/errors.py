@@ -70,9 +70,15 @@ class PeriodSyntaxError(UlnagerError):
     ) -> PeriodSyntaxError:
         """The same error with other phrases to offer, and another problem where one is given."""
         return PeriodSyntaxError(
-            self.phrase, self.position, self.length, problem or self.problem,
-            () if phrases else self.expected, phrases, dates, self.is_sure,
-        )  # fmt: skip
+            self.phrase,
+            self.position,
+            self.length,
+            problem or self.problem,
+            () if phrases else self.expected,
+            phrases,
+            dates,
+            self.is_sure,
+        )
 
     def dated(self, dates_of: Callable[[str], str | None]) -> PeriodSyntaxError:
         """The same error with the dates of the phrases that it offers."""
@@ -82,9 +88,15 @@ class PeriodSyntaxError(UlnagerError):
         if not any(dates):
             return self
         return PeriodSyntaxError(
-            self.phrase, self.position, self.length, self.problem, self.expected,
-            self.suggestions, dates, self.is_sure,
-        )  # fmt: skip
+            self.phrase,
+            self.position,
+            self.length,
+            self.problem,
+            self.expected,
+            self.suggestions,
+            dates,
+            self.is_sure,
+        )
 
     def __str__(self) -> str:
         if "://" in self.phrase:

@@ -11,8 +11,16 @@ from collections.abc import Iterable
 from typing import Any
 
 READING, CLOCK, WEEK, HABIT, LATEST, CUT, HALF, TWIN, EMPTY = (
-    "reading", "clock", "week", "habit", "latest", "no-cut", "half-cut", "twin", "empty",
-)  # fmt: skip
+    "reading",
+    "clock",
+    "week",
+    "habit",
+    "latest",
+    "no-cut",
+    "half-cut",
+    "twin",
+    "empty",
+)
 """The codes of notes on a period: how it was read, that a point is the clock's, and so on."""
 NO_SUCH, NO_FILE, NO_KEY, OFF_TABLE = "no-such", "no-file", "missing-key", "off-table"
 """The codes of what is not there: a name, a file, a key of a book, a day in a calendar's table."""

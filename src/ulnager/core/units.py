@@ -17,8 +17,19 @@ EPOCH: Final = date(1970, 1, 1).toordinal()
 MICROSECOND_DAY: Final = 86_400_000_000
 WEEKDAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 MONTH_NAMES: Final = (
-    "Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec",
-)  # fmt: skip
+    "Jan",
+    "Feb",
+    "Mar",
+    "Apr",
+    "May",
+    "Jun",
+    "Jul",
+    "Aug",
+    "Sep",
+    "Oct",
+    "Nov",
+    "Dec",
+)
 
 
 class Unit:
@@ -88,9 +99,7 @@ class Unit:
     def __reduce__(self) -> tuple[Any, ...]:
         if UNIT_NAMES.get(self.name) is self:
             return Unit.named, (self.name,)
-        return Unit, (
-            self.name, self.plural, self.months, self.days, self.microseconds, self.epoch
-        )  # fmt: skip
+        return Unit, (self.name, self.plural, self.months, self.days, self.microseconds, self.epoch)
 
     def __repr__(self) -> str:
         if UNIT_NAMES.get(self.name) is self:

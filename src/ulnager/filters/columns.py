@@ -151,21 +151,47 @@ class ColumnType(NamedTuple):
 COLUMN_TYPES: Final[dict[str, ColumnType]] = {
     "date": ColumnType(_dates, lambda sql, day: str(day), "literal"),
     "timestamp": ColumnType(_timestamps, lambda sql, day: sql.time(day), "time", has_time=True),
-    "timestamptz": ColumnType(_instants, lambda sql, day: sql.instant(day), "instant",
-                              has_time=True, is_instant=True),
+    "timestamptz": ColumnType(
+        _instants, lambda sql, day: sql.instant(day), "instant", has_time=True, is_instant=True
+    ),
     "yyyymmdd": ColumnType(_day_keys, lambda sql, day: sql.key(day, 3), "whole", key="day_of_key"),
-    "yyyymm": ColumnType(_month_keys, lambda sql, day: sql.key(day, 2), "whole",
-                         grain=Grain(Unit.MONTH), key="day_of_month_key"),
-    "yyyyww": ColumnType(_week_keys, lambda sql, day: sql.week_key(day), "whole",
-                         grain=Grain(Unit.WEEK), key="day_of_week_key"),
-    "iso-week": ColumnType(_week_texts, lambda sql, day: sql.week_text(day), "text",
-                           grain=Grain(Unit.WEEK), key="day_of_week_text"),
-    "epoch-seconds": ColumnType(_epoch(1_000_000), lambda sql, day: sql.seconds(day), "whole",
-                                has_time=True, is_instant=True),
-    "epoch-milliseconds": ColumnType(_epoch(1_000), lambda sql, day: f"{sql.seconds(day)} * 1000",
-                                     "whole", has_time=True, is_instant=True),
+    "yyyymm": ColumnType(
+        _month_keys,
+        lambda sql, day: sql.key(day, 2),
+        "whole",
+        grain=Grain(Unit.MONTH),
+        key="day_of_month_key",
+    ),
+    "yyyyww": ColumnType(
+        _week_keys,
+        lambda sql, day: sql.week_key(day),
+        "whole",
+        grain=Grain(Unit.WEEK),
+        key="day_of_week_key",
+    ),
+    "iso-week": ColumnType(
+        _week_texts,
+        lambda sql, day: sql.week_text(day),
+        "text",
+        grain=Grain(Unit.WEEK),
+        key="day_of_week_text",
+    ),
+    "epoch-seconds": ColumnType(
+        _epoch(1_000_000),
+        lambda sql, day: sql.seconds(day),
+        "whole",
+        has_time=True,
+        is_instant=True,
+    ),
+    "epoch-milliseconds": ColumnType(
+        _epoch(1_000),
+        lambda sql, day: f"{sql.seconds(day)} * 1000",
+        "whole",
+        has_time=True,
+        is_instant=True,
+    ),
     "iso-text": ColumnType(_iso_text, lambda sql, day: sql.text(day), "text"),
-}  # fmt: skip
+}
 DAY_TYPES: Final = tuple(name for name, one in COLUMN_TYPES.items() if one.is_dated)
 """What a column may hold whose values are themselves taken for days."""
 KEY_TYPES: Final = tuple(name for name, one in COLUMN_TYPES.items() if one.key)

@@ -76,12 +76,25 @@ def live_where(
     """
     period = as_period(period, calendar)
     live = Live(
-        column_type=column_type, tz=tz, calendar=calendar, calendars=calendars,
-        defaults=defaults, latest=latest, latest_type=latest_type,
-        open_ended=open_ended, today=today, now=now, anchor=anchor,
-        anchor_type=anchor_type, running=running, date_table=date_table,
-        rounding=rounding, grain=grain, day_starts=day_starts, parameters=parameters,
-    )  # fmt: skip
+        column_type=column_type,
+        tz=tz,
+        calendar=calendar,
+        calendars=calendars,
+        defaults=defaults,
+        latest=latest,
+        latest_type=latest_type,
+        open_ended=open_ended,
+        today=today,
+        now=now,
+        anchor=anchor,
+        anchor_type=anchor_type,
+        running=running,
+        date_table=date_table,
+        rounding=rounding,
+        grain=grain,
+        day_starts=day_starts,
+        parameters=parameters,
+    )
     if isinstance(period, OpenPeriod):
         return open_where(live, period, on)
     return live.where(period.definition, on)
@@ -121,9 +134,13 @@ def where(
         result = resolved(result)
     if not isinstance(result, Resolution):
         return live_where(
-            as_period(result), named_column(on), column_type=column_type, tz=tz, rounding=rounding,
+            as_period(result),
+            named_column(on),
+            column_type=column_type,
+            tz=tz,
+            rounding=rounding,
             grain=grain,
-        )  # fmt: skip
+        )
     grain = grain_named(grain, calendar=result.calendar)
     return frozen_where(result, on, held_as(column_type, tz, rounding, grain))
 

@@ -217,8 +217,10 @@ class DateTable(SqlArithmetic):
         a calendar of weeks the same weekday of its last week. One row of the table is that day."""
         # The row of the day itself beside it: what the day is stands in the text once.
         index, place, end = (
-            self._column(unit, "index"), self._column(unit, "day"), self._column(unit, "end")
-        )  # fmt: skip
+            self._column(unit, "index"),
+            self._column(unit, "day"),
+            self._column(unit, "end"),
+        )
         date, weekday = self.quote("date"), self.quote("weekday")
         last = f"there.{date} = there.{end}"
         if not self._listed(unit):

@@ -142,11 +142,17 @@ def keep_each(
         target = "duckdb" if data.implementation.is_duckdb() else "spark"
         try:
             clause = live_where(
-                period, exact_column(column), column_type=dated.held.column_type,
+                period,
+                exact_column(column),
+                column_type=dated.held.column_type,
                 tz=dated.held.zone or measured.held.zone,
-                calendar=calendar, calendars=calendars, defaults=defaults,
-                anchor=exact_column(anchor), anchor_type=measured.held.column_type, running=running,
-            )  # fmt: skip
+                calendar=calendar,
+                calendars=calendars,
+                defaults=defaults,
+                anchor=exact_column(anchor),
+                anchor_type=measured.held.column_type,
+                running=running,
+            )
             text = sql_text(clause, target)
         except FilterError as error:
             raise FilterError(

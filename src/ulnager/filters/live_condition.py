@@ -187,11 +187,16 @@ class Live(NamedTuple):
         is_same = place is not None and place[1] == _name_of(on)
         stand_ins = as_days(self.open_ended, "open_ended")
         return _Ready(
-            held, zone, known,
+            held,
+            zone,
+            known,
             Latest(place, latest_type, stand_ins, held.stands_for if is_same else None),
-            self._clock(zone, after), _Anchored(self.anchor_type, self.running), self.date_table,
-            after, tuple(self.parameters or {}),
-        )  # fmt: skip
+            self._clock(zone, after),
+            _Anchored(self.anchor_type, self.running),
+            self.date_table,
+            after,
+            tuple(self.parameters or {}),
+        )
 
     def _clock(self, zone: str | None, after: timedelta) -> _FixedClock:
         if self.now is None:

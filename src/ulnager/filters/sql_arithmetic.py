@@ -258,9 +258,14 @@ class SqlInstant:
         name = unit.name
         is_long = abs(self.microseconds) >= MICROSECOND_DAY and self.engine.add_elapsed
         return filled(
-            self.engine, "add_elapsed" if is_long else "add_time", x=self.text, n=count, u=name,
-            U=name.upper(), q=unit.microseconds,
-        )  # fmt: skip
+            self.engine,
+            "add_elapsed" if is_long else "add_time",
+            x=self.text,
+            n=count,
+            u=name,
+            U=name.upper(),
+            q=unit.microseconds,
+        )
 
     def __lt__(self, other: Any) -> SqlTruth | bool:
         if other.text == self.text:
@@ -318,9 +323,13 @@ class SqlInstants(Narrows, InstantArithmetic):
             return self.instant_of(self.days.unit_start(self.day_of(instant), unit))
         check_zone(self.engine, self.name, f"the start of a {unit}")
         text = filled(
-            self.engine, "truncated_time", x=str(instant), tz=self.name, u=unit.name,
+            self.engine,
+            "truncated_time",
+            x=str(instant),
+            tz=self.name,
+            u=unit.name,
             q=unit.microseconds // 1_000_000,
-        )  # fmt: skip
+        )
         return SqlInstant(self.engine, text, 0, instant.may_be_null)
 
     def unit_stop(self, instant: Any, unit: Unit) -> Any:

@@ -95,10 +95,11 @@ class LocaleWords(Words):
 
     def _hours(self, start: datetime | None, stop: datetime | None) -> str:
         told = [
-            None if one is None
+            None
+            if one is None
             else format_datetime(one, "medium", tzinfo=one.tzinfo, locale=self._locale)
             for one in (start, stop)
-        ]  # fmt: skip
+        ]
         if told[0] is None:
             return self.say("up to {0}", told[1])
         return self.say("from {0}", told[0]) if told[1] is None else f"{told[0]} – {told[1]}"
@@ -230,8 +231,24 @@ def _parsed(name: str) -> Locale:
     try:
         return Locale.parse(name.replace("-", "_"))
     except (UnknownLocaleError, ValueError, TypeError):
-        known = ("de", "de-AT", "de-CH", "en", "en-CA", "en-GB", "en-US", "es", "fr", "fr-CA", "ja",
-                 "it", "nl", "pl", "pt", "sv")  # fmt: skip
+        known = (
+            "de",
+            "de-AT",
+            "de-CH",
+            "en",
+            "en-CA",
+            "en-GB",
+            "en-US",
+            "es",
+            "fr",
+            "fr-CA",
+            "ja",
+            "it",
+            "nl",
+            "pl",
+            "pt",
+            "sv",
+        )
         raise SettingError(no_such("locale", name[:40], known)) from None
 
 

@@ -103,11 +103,16 @@ class Ages:
     def to_dict(self) -> dict[str, Any]:
         """The ages as plain values, ready for JSON."""
         return {
-            "unit": self.unit.name, "anchor": self.anchor.isoformat(), "open": self.open,
-            "closed": self.closed, "later": self.later, "reversed": self.reversed,
-            "nulls": self.nulls, "median": self.median,
+            "unit": self.unit.name,
+            "anchor": self.anchor.isoformat(),
+            "open": self.open,
+            "closed": self.closed,
+            "later": self.later,
+            "reversed": self.reversed,
+            "nulls": self.nulls,
+            "median": self.median,
             "rows": [{"age": row.age, "open": row.open, "closed": row.closed} for row in self.rows],
-        }  # fmt: skip
+        }
 
 
 def age_in(calendar: Calendar, start: int, end: int, unit: Unit) -> int:
@@ -226,9 +231,13 @@ class _Dated:
         source = self.asked.source
         clauses = list(self.asked.where)
         if among is not None:
-            some = [and_(self.since == _day(start),
-                         self.until.is_(None) if stop is None else self.until == _day(stop))
-                    for start, stop in among]  # fmt: skip
+            some = [
+                and_(
+                    self.since == _day(start),
+                    self.until.is_(None) if stop is None else self.until == _day(stop),
+                )
+                for start, stop in among
+            ]
             clauses.append(or_(false(), *some))
         columns = [source.value(column.name) for column in source.columns]
         days = [self.since.label("ulnager_since"), self.until.label("ulnager_until")]
@@ -350,8 +359,9 @@ def _with_ages_in_sql(
             )
         days.append(cast(exact_column(column), Date()))
     target = "duckdb" if data.implementation.is_duckdb() else "spark"
-    found = sql_text(age(*days, unit=aging.unit, calendar=aging.calendar, as_of=aging.anchor),
-                     target)  # fmt: skip
+    found = sql_text(
+        age(*days, unit=aging.unit, calendar=aging.calendar, as_of=aging.anchor), target
+    )
     if target == "spark":
         from pyspark.sql.functions import expr
 

@@ -166,19 +166,26 @@ def joined(parts: Sequence[Cells]) -> Cells:
     def extreme(columns: list[Array], which: Callable[[Any], Any]) -> Array:
         every = np.concatenate(columns)[order].tolist()
         stops = [*edges.tolist()[1:], len(every)]
-        return _objects([
-            which([one for one in every[start:stop] if one is not None] or [None])
-            for start, stop in zip(edges.tolist(), stops, strict=True)
-        ])  # fmt: skip
+        return _objects(
+            [
+                which([one for one in every[start:stop] if one is not None] or [None])
+                for start, stop in zip(edges.tolist(), stops, strict=True)
+            ]
+        )
 
     valued: dict[str, Valued] = {}
     for name, first in (parts[0].valued if parts else {}).items():
-        held = {key: [getattr(part.valued[name], key) for part in parts]
-                for key in Valued._fields if getattr(first, key) is not None}  # fmt: skip
+        held = {
+            key: [getattr(part.valued[name], key) for part in parts]
+            for key in Valued._fields
+            if getattr(first, key) is not None
+        }
         put: dict[str, Callable[[list[Array]], Array]] = {
-            "values": summed, "total": summed, "nans": summed,
+            "values": summed,
+            "total": summed,
+            "nans": summed,
             "low": lambda columns: extreme(columns, min),
             "high": lambda columns: extreme(columns, max),
-        }  # fmt: skip
+        }
         valued[name] = Valued(**{key: put[key](columns) for key, columns in held.items()})
     return Cells(days.astype(np.int64), summed([part.rows for part in parts]), valued)

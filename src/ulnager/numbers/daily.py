@@ -22,18 +22,23 @@ def measured_steps(
     if how not in FROM_DAYS:
         value, how = None, "count"
     closed: list[tuple[tuple[int, int], ...]] = [
-        tuple((start, stop) for start, stop in step.ranges
-              if start is not None and stop is not None)
+        tuple(
+            (start, stop) for start, stop in step.ranges if start is not None and stop is not None
+        )
         for step in steps
-    ]  # fmt: skip
+    ]
     held = gathered(asked, [(value, how)], union(one for window in closed for one in window))
     answers = FromDays(held.cells, value, how, False)
-    every = sorted({day for window in closed for start, stop in window
-                    for day in range(start, stop)})  # fmt: skip
+    every = sorted(
+        {day for window in closed for start, stop in window for day in range(start, stop)}
+    )
     rows = answers.days_with_rows([None], [((day, day + 1),) for day in every])
     values = answers.of([None], [((day, day + 1),) for day in every])
-    by_day = {day: one for day, count, one in zip(every, rows, values, strict=True)
-              if count and one is not None}  # fmt: skip
+    by_day = {
+        day: one
+        for day, count, one in zip(every, rows, values, strict=True)
+        if count and one is not None
+    }
     totals = answers.of([None], closed)
     found = []
     for window, total in zip(closed, totals, strict=True):

@@ -104,9 +104,12 @@ Measure = tuple[str | None, str]
 """A column, None for rows, and how its values are put together."""
 
 _AGGREGATES: Final = {
-    "count": ("values",), "sum": ("total",), "mean": ("values", "total"), "min": ("low",),
+    "count": ("values",),
+    "sum": ("total",),
+    "mean": ("values", "total"),
+    "min": ("low",),
     "max": ("high",),
-}  # fmt: skip
+}
 _NEEDS_NUMBERS: Final = {"total"}
 _QUARTER: Final = 900 * 10**6
 """A quarter of an hour in microseconds."""
@@ -144,10 +147,12 @@ def gathered_by(
     slot = (number - (number % size + size) % size) / size
     on, kind = asked.source.value(asked.column.name), value_type(asked.column.column_type or "date")
     within = [
-        and_(on >= bindparam("start", start, kind, unique=True),
-             on < bindparam("stop", stop, kind, unique=True))
+        and_(
+            on >= bindparam("start", start, kind, unique=True),
+            on < bindparam("stop", stop, kind, unique=True),
+        )
         for start, stop in bounds
-    ]  # fmt: skip
+    ]
     return _gathered(asked, measures, slot, [*asked.where, or_(false(), *within)], round)
 
 
@@ -174,8 +179,10 @@ def _gathered(
     for value, how in measures:
         if value is not None:
             wanted.setdefault(value, {}).update(dict.fromkeys(_AGGREGATES[how]))
-    kinds = {value: kind_of(source, value, needed=_NEEDS_NUMBERS & keys.keys())
-             for value, keys in wanted.items()}  # fmt: skip
+    kinds = {
+        value: kind_of(source, value, needed=_NEEDS_NUMBERS & keys.keys())
+        for value, keys in wanted.items()
+    }
     for value, kind in kinds.items():
         if nans_of(source, value, kind) is not None:
             wanted[value]["nans"] = None
@@ -191,8 +198,10 @@ def _gathered(
     if is_by_quarter:
         inner = query.subquery("quarters")
         day = _day_of_quarter(inner.c.day, asked).label("day")
-        outer = [_joined(key, inner.c[f"of_{place}"], kinds[value])
-                 for place, (value, key) in enumerate(names)]  # fmt: skip
+        outer = [
+            _joined(key, inner.c[f"of_{place}"], kinds[value])
+            for place, (value, key) in enumerate(names)
+        ]
         query = select(day, inner.c.split, func.sum(inner.c.held), *outer)
         query = query.group_by(day, inner.c.split)
     by_split: dict[Any, list[tuple[Any, ...]]] = {} if asked.split else {None: []}

@@ -180,9 +180,13 @@ class _HourClock:
         return size if all(edge % (size * _SECOND) == 0 for edge in edges) else 1
 
     def buckets(
-        self, spans: list[tuple[int, int]], unit: Unit | None, result: Resolution, extent: Extent,
+        self,
+        spans: list[tuple[int, int]],
+        unit: Unit | None,
+        result: Resolution,
+        extent: Extent,
         most: int,
-    ) -> Iterator[TimeBucket]:  # fmt: skip
+    ) -> Iterator[TimeBucket]:
         if unit is None:
             if not spans:
                 raise SettingError(f"'{result.period}' is empty; there is nothing to measure")
@@ -265,6 +269,7 @@ def _partners(
         taken.add(moved)
         start = moved + clock.number(one.start) - begins
         pairs.append((start, start + clock.number(one.stop) - clock.number(one.start)))
-        partners.append(TimePartner(clock.moment(moved), clock.label(clock.moment(moved),
-                                                                     one.unit)))  # fmt: skip
+        partners.append(
+            TimePartner(clock.moment(moved), clock.label(clock.moment(moved), one.unit))
+        )
     return partners, pairs

@@ -69,8 +69,11 @@ def answered_together(
     for group in _groups(left, _by_rows).values():
         together = {key: plan for key, plan in group.items() if _is_of_days(plan)}
         alone = {key: plan for key, plan in group.items() if key not in together}
-        splits = list(dict.fromkeys(plan.asked.split for plan in together.values()
-                                    if plan.asked.split is not None))  # fmt: skip
+        splits = list(
+            dict.fromkeys(
+                plan.asked.split for plan in together.values() if plan.asked.split is not None
+            )
+        )
         for place, split in enumerate(splits or [None]):
             # What is not split is read off the first of those that are.
             some = {
@@ -116,10 +119,10 @@ def _batches(plans: Mapping[str, Plan]) -> list[list[tuple[str, Plan]]]:
         plan = plans[key]
         for batch in batches:
             has_all = any(
-                plan.asked.split in (None, other.asked.split) and plan.measure in (other.measure,
-                                                                                   (None, "count"))
+                plan.asked.split in (None, other.asked.split)
+                and plan.measure in (other.measure, (None, "count"))
                 for _, other in batch
-            )  # fmt: skip
+            )
             if has_all or days[key] >= _MUCH * days[batch[0][0]]:
                 batch.append((key, plan))
                 break
@@ -146,8 +149,9 @@ def _gathered(plans: Sequence[tuple[str, Plan]]) -> dict[str, Any]:
         return _gathered([pair for pair in plans if pair[1].asked.split is None]) | _gathered(
             [pair for pair in plans if pair[1].asked.split is not None]
         )
-    asked = next((plan.asked for _, plan in plans if plan.asked.split is not None),
-                 plans[0][1].asked)  # fmt: skip
+    asked = next(
+        (plan.asked for _, plan in plans if plan.asked.split is not None), plans[0][1].asked
+    )
     ranges = union(one for _, plan in plans for one in plan.ranges)
     try:
         held = gathered(asked, [plan.measure for _, plan in plans], ranges)

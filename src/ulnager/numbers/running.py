@@ -51,9 +51,14 @@ class RunningRow(NamedTuple):
     def to_dict(self) -> dict[str, Any]:
         """The row as plain values."""
         return {
-            "day": self.day, "split": self.split, "value": self.value, "start": self.window.start,
-            "end": self.window.end, "whole": self.whole, "reasons": list(self.reasons),
-        }  # fmt: skip
+            "day": self.day,
+            "split": self.split,
+            "value": self.value,
+            "start": self.window.start,
+            "end": self.window.end,
+            "whole": self.whole,
+            "reasons": list(self.reasons),
+        }
 
 
 @dataclass(frozen=True)
@@ -71,10 +76,14 @@ class Running:
         rows = []
         for row in self.rows:
             told = row.to_dict()
-            rows.append({key: str(one) if isinstance(one, date) else one
-                         for key, one in told.items()})  # fmt: skip
-        return {"period": str(self.period), "over": self.told_as or str(self.over.period),
-                "rows": rows}  # fmt: skip
+            rows.append(
+                {key: str(one) if isinstance(one, date) else one for key, one in told.items()}
+            )
+        return {
+            "period": str(self.period),
+            "over": self.told_as or str(self.over.period),
+            "rows": rows,
+        }
 
 
 @checked(**SORTS)
@@ -152,9 +161,13 @@ def running_plan(
     if days:
         anchors = (np.array(days) - _EPOCH).astype("datetime64[D]")
         found = period.resolve_each(
-            anchors, calendar=calendar, data=extent, calendars=when.get("calendars"),
-            defaults=when.get("defaults"), today=today,
-        )  # fmt: skip
+            anchors,
+            calendar=calendar,
+            data=extent,
+            calendars=when.get("calendars"),
+            defaults=when.get("defaults"),
+            today=today,
+        )
         starts, stops = (_EPOCH + one.astype("datetime64[D]").astype(np.int64) for one in found)
     windows = list(zip(starts.tolist(), stops.tolist(), strict=True))
     wanted: list[Ranges] = [((start, stop),) if start < stop else () for start, stop in windows]
@@ -222,9 +235,11 @@ def _reasons(
         (stops - 1 > last, "the window runs past the data"),
         (lost > 0, None),
         (late < np.minimum(stops, last + 1), "half loaded"),
-        (np.zeros(len(starts), bool) if today is None else (starts <= today) & (today < stops),
-         "still running"),
-    )  # fmt: skip
+        (
+            np.zeros(len(starts), bool) if today is None else (starts <= today) & (today < stops),
+            "still running",
+        ),
+    )
     found = []
     for place, count in enumerate(lost.tolist()):
         missing = f"{count} day{'s' * (count > 1)} missing"

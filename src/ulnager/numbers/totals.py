@@ -91,9 +91,18 @@ def totals(
     asked = asked_for(source, column, tz, value, split, where)
     held, extent = first_look(asked, (value, how), data, when, over, by)
     plan = totals_plan(
-        asked, over, (value, how), extent, when, by=by, partial=partial, beside=beside, top=top,
-        max_buckets=max_buckets, rounding=rounding,
-    )  # fmt: skip
+        asked,
+        over,
+        (value, how),
+        extent,
+        when,
+        by=by,
+        partial=partial,
+        beside=beside,
+        top=top,
+        max_buckets=max_buckets,
+        rounding=rounding,
+    )
     found: Totals = plan.answered(held)
     return found
 
@@ -117,8 +126,9 @@ def totals_plan(
     result = resolved_over(over, extent, asked.tz, when)
     unit = None if by is None else _unit(result, by)
     if (unit is not None and unit.microseconds) or isinstance(result, InstantResolution):
-        return hours_plan(asked, result, measure, extent, unit, partial, beside, top, max_buckets,
-                          when)  # fmt: skip
+        return hours_plan(
+            asked, result, measure, extent, unit, partial, beside, top, max_buckets, when
+        )
     check_day_starts(asked, result)
     result, closed = _closed(result, extent)
     result = in_grain(result, extent.grain, rounding, unit)
@@ -184,9 +194,12 @@ def first_look(
     calendar = calendars_of(when.get("calendar")).chosen
     is_by_time = by is not None and by in ("hour", "minute", "second")
     if (
-        asked.where or asked.split is not None or measure[1] not in FROM_DAYS or is_by_time
+        asked.where
+        or asked.split is not None
+        or measure[1] not in FROM_DAYS
+        or is_by_time
         or isinstance(over, InstantResolution)
-    ):  # fmt: skip
+    ):
         found = profile(asked.source, asked.column.name, tz=asked.tz, calendar=calendar)
         return None, found.extent
     held = gathered(asked, [measure])
@@ -327,9 +340,18 @@ def _as_one(result: Resolution) -> Bucket:
         raise SettingError(f"'{result.period}' has no dates in the data to count")
     days = result.days or 0
     return Bucket(
-        result.start, result.end, days, Unit.DAY, result.start, result.end, days, result.label,
-        result.label, (), result.spans,
-    )  # fmt: skip
+        result.start,
+        result.end,
+        days,
+        Unit.DAY,
+        result.start,
+        result.end,
+        days,
+        result.label,
+        result.label,
+        (),
+        result.spans,
+    )
 
 
 def _ranges(bucket: Bucket) -> list[tuple[int, int]]:

@@ -26,9 +26,22 @@ from ulnager.numbers.plan import Measures
 
 MOST_SERIES: Final = 50
 COLUMNS: Final = (
-    "start", "end", "label", "days", "whole", "reasons", "split", "other", "value", "beside",
-    "beside_start", "beside_end", "change", "relative", "share",
-)  # fmt: skip
+    "start",
+    "end",
+    "label",
+    "days",
+    "whole",
+    "reasons",
+    "split",
+    "other",
+    "value",
+    "beside",
+    "beside_start",
+    "beside_end",
+    "change",
+    "relative",
+    "share",
+)
 
 
 class TotalRow(NamedTuple):
@@ -48,11 +61,22 @@ class TotalRow(NamedTuple):
         """The row as plain values."""
         bucket, partner = self.bucket, self.beside_bucket
         held = (
-            bucket.start, bucket.end, bucket.label, bucket.days, bucket.is_whole,
-            list(bucket.reasons), self.split, self.other, self.value, self.beside,
-            None if partner is None else partner.start, None if partner is None else partner.end,
-            self.change, self.relative, self.share,
-        )  # fmt: skip
+            bucket.start,
+            bucket.end,
+            bucket.label,
+            bucket.days,
+            bucket.is_whole,
+            list(bucket.reasons),
+            self.split,
+            self.other,
+            self.value,
+            self.beside,
+            None if partner is None else partner.start,
+            None if partner is None else partner.end,
+            self.change,
+            self.relative,
+            self.share,
+        )
         return dict(zip(COLUMNS, held, strict=True))
 
 
@@ -97,18 +121,34 @@ class Totals(ShowsItself):
     def _table(self) -> Table:
         has_split = any(row.split is not None or row.other for row in self.rows)
         has_beside = any(row.beside_bucket is not None for row in self.rows)
-        head = ["unit", "start", "end", *["series"] * has_split, "value",
-                *["beside", "change"] * has_beside, "because"]  # fmt: skip
+        head = [
+            "unit",
+            "start",
+            "end",
+            *["series"] * has_split,
+            "value",
+            *["beside", "change"] * has_beside,
+            "because",
+        ]
         rows = []
         for row in self.rows:
             change = "" if row.relative is None else f"{row.relative:+.1%}"
             series = ["other" if row.other else row.split] * has_split
-            rows.append((row.bucket.label, row.bucket.start, row.bucket.end, *series,
-                         number_text(row.value), *[number_text(row.beside), change] * has_beside,
-                         ", ".join(row.bucket.reasons)))  # fmt: skip
+            rows.append(
+                (
+                    row.bucket.label,
+                    row.bucket.start,
+                    row.bucket.end,
+                    *series,
+                    number_text(row.value),
+                    *[number_text(row.beside), change] * has_beside,
+                    ", ".join(row.bucket.reasons),
+                )
+            )
         right = range(3 + has_split, len(head) - 1)
-        return table(f"{self.resolution.period}: {self.resolution.label}", head, rows, right,
-                     self.notes)  # fmt: skip
+        return table(
+            f"{self.resolution.period}: {self.resolution.label}", head, rows, right, self.notes
+        )
 
     def to_dict(self) -> dict[str, Any]:
         """The totals as plain values, ready for JSON."""
@@ -169,8 +209,9 @@ def rows_of(
                 change = value - side
                 relative = float(change / side) if side else None
             share = float(value / whole) if whole and value is not None else None
-            yield TotalRow(bucket, one.name, one.is_other, value, side, partner, change, relative,
-                           share)  # fmt: skip
+            yield TotalRow(
+                bucket, one.name, one.is_other, value, side, partner, change, relative, share
+            )
 
 
 class _Series(NamedTuple):

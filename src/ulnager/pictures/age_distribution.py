@@ -55,9 +55,13 @@ def draw_ages(
         axes.set_axisbelow(True)
         axes.set_xlim(-0.7, len(bins) - 0.3)
     sheet.figure.text(
-        0.5, 16 / sheet.height, words.say("age in {0}", Message(found.unit.plural)), ha="center",
-        fontsize=10.5, color=INK,
-    )  # fmt: skip
+        0.5,
+        16 / sheet.height,
+        words.say("age in {0}", Message(found.unit.plural)),
+        ha="center",
+        fontsize=10.5,
+        color=INK,
+    )
     sheet.write(target)
 
 
@@ -69,14 +73,23 @@ def _mark(axes: Any, bins: range, width: int, median: float | None, sheet: Sheet
     if median is not None:
         axes.axvline(median / width, color=FAINT, linewidth=1.2, linestyle="--", zorder=3)
         axes.annotate(
-            sheet.words.say("median"), (median / width, 1), (4, -4), fontsize=9, color=FAINT,
-            xycoords=("data", "axes fraction"), textcoords="offset points", va="top",
-        )  # fmt: skip
+            sheet.words.say("median"),
+            (median / width, 1),
+            (4, -4),
+            fontsize=9,
+            color=FAINT,
+            xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+            va="top",
+        )
 
 
 def _told(found: Ages, width: int, words: Words) -> str:
-    left = [(found.later, "{0} begin later"), (found.reversed, "{0} end before they begin"),
-            (found.nulls, "{0} have no date")]  # fmt: skip
+    left = [
+        (found.later, "{0} begin later"),
+        (found.reversed, "{0} end before they begin"),
+        (found.nulls, "{0} have no date"),
+    ]
     say, units = words.say, Message(found.unit.plural)
     parts = [say("as of {0}", words.day(found.anchor)), say("open rows are measured to that day")]
     if found.median is not None:

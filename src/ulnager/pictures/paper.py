@@ -41,9 +41,14 @@ SCALE: Final = ("#e4edf2", "#b4cfdf", "#7fa9c4", "#4a7fa5", "#1f4e70")
 
 # The same by night, for a page that is read in the dark.
 DARK: Final = {
-    "ink": "#e8e6e1", "faint": "#a0a7b1", "paper": "#15181c", "band": "#21262c",
-    "period": "#7fb3d9", "light": "#3d5f7a", "warn": "#eb9a63",
-}  # fmt: skip
+    "ink": "#e8e6e1",
+    "faint": "#a0a7b1",
+    "paper": "#15181c",
+    "band": "#21262c",
+    "period": "#7fb3d9",
+    "light": "#3d5f7a",
+    "warn": "#eb9a63",
+}
 
 SIZE: Final = (1280, 800)
 DPI: Final = 100
@@ -52,11 +57,19 @@ _LEAST, _MOST = 320, 8000
 _LETTER: Final = 8.7
 """How wide a letter of 11 points is, in pixels."""
 _FONTS: Final = {
-    "ja": ("Noto Sans CJK JP", "Noto Sans JP", "IPAexGothic", "IPAGothic", "Hiragino Sans",
-           "Yu Gothic", "MS Gothic", "Noto Serif CJK JP"),
+    "ja": (
+        "Noto Sans CJK JP",
+        "Noto Sans JP",
+        "IPAexGothic",
+        "IPAGothic",
+        "Hiragino Sans",
+        "Yu Gothic",
+        "MS Gothic",
+        "Noto Serif CJK JP",
+    ),
     "ko": ("Noto Sans CJK KR", "Noto Sans KR", "NanumGothic", "Malgun Gothic"),
     "zh": ("Noto Sans CJK SC", "Noto Sans SC", "WenQuanYi Zen Hei", "Microsoft YaHei", "SimHei"),
-}  # fmt: skip
+}
 """What has the signs that the usual font lacks."""
 _KEY: Final = 200
 """How much room a sign and what it means take, in pixels."""
@@ -113,8 +126,15 @@ class Sheet:
         self.top += 14
 
     def _line(self, text: str, size: float, colour: str, weight: str) -> None:
-        self.figure.text(self.left / self.width, 1 - self.top / self.height, text, fontsize=size,
-                         color=colour, weight=weight, va="top")  # fmt: skip
+        self.figure.text(
+            self.left / self.width,
+            1 - self.top / self.height,
+            text,
+            fontsize=size,
+            color=colour,
+            weight=weight,
+            va="top",
+        )
         self.top += size * DPI / 72 * 1.35
 
     def axes(self, left: float, bottom: float, right: float = 24, top: float | None = None) -> Any:
@@ -134,10 +154,16 @@ class Sheet:
         """What the signs mean, at the bottom."""
         room = narrow if self.is_narrow else min(columns, self.width // _KEY)
         self.figure.legend(
-            handles=handles, loc="lower left", bbox_to_anchor=(12 / self.width, 4 / self.height),
-            ncol=room, frameon=False, labelcolor=INK,
-            fontsize=8.5 if self.is_narrow else 10, handlelength=1.6, columnspacing=1.4,
-        )  # fmt: skip
+            handles=handles,
+            loc="lower left",
+            bbox_to_anchor=(12 / self.width, 4 / self.height),
+            ncol=room,
+            frameon=False,
+            labelcolor=INK,
+            fontsize=8.5 if self.is_narrow else 10,
+            handlelength=1.6,
+            columnspacing=1.4,
+        )
 
     def write(self, target: str | Path) -> None:
         """Write it to a file; SourceError when it cannot be written."""
@@ -283,8 +309,11 @@ def mark_units(
     axes: Any, calendar: Calendar, first: int, last: int, width: float, words: Words
 ) -> Unit:
     """Bands and labels of units that there is room for, on an axis of day numbers."""
-    known = [unit for unit in (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
-             if unit in calendar.units or unit in (Unit.DAY, Unit.WEEK)]  # fmt: skip
+    known = [
+        unit
+        for unit in (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.YEAR)
+        if unit in calendar.units or unit in (Unit.DAY, Unit.WEEK)
+    ]
     unit = known[-1]
     for one in known:
         try:

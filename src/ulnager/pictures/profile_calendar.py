@@ -33,12 +33,14 @@ def draw_profile(found: Profile, target: str | Path) -> None:
     cut = "" if years[0] == found.first.year else f", drawn from {years[0]}"
     figure.text(0.07, 0.94, f"Rows a day: {found.column}", fontsize=17, color=INK, weight="bold")
     figure.text(
-        0.07, 0.905,
+        0.07,
+        0.905,
         f"{found.rows:,} rows from {found.first} to {found.last}{cut}; {found.median:,.0f} rows on "
         f"a usual day, {sum(span.days or 0 for span in found.missing)} days missing; "
         f"last whole day {found.last_whole}",
-        fontsize=11, color=FAINT,
-    )  # fmt: skip
+        fontsize=11,
+        color=FAINT,
+    )
     _draw_key(figure, top)
     write_figure(figure, target)
 
@@ -61,8 +63,16 @@ def _draw_year(axes: Any, year: int, found: Profile, top: int) -> None:
             colour = SCALE[bisect_left(_edges(top), rows) - 1]
             axes.add_patch(Rectangle((week + 0.06, weekday + 0.06), 0.88, 0.88, color=colour, lw=0))
             if day > found.last_whole:
-                axes.add_patch(Rectangle((week + 0.02, weekday + 0.02), 0.96, 0.96, fill=False,
-                                         edgecolor=WARN, lw=2.2))  # fmt: skip
+                axes.add_patch(
+                    Rectangle(
+                        (week + 0.02, weekday + 0.02),
+                        0.96,
+                        0.96,
+                        fill=False,
+                        edgecolor=WARN,
+                        lw=2.2,
+                    )
+                )
         elif day in missing:
             axes.plot(
                 [week + 0.25, week + 0.75], [weekday + 0.25, weekday + 0.75], color=WARN, lw=1.3
@@ -105,5 +115,12 @@ def _draw_key(figure: Any, top: int) -> None:
     ]
     handles.append(Line2D([], [], color=WARN, marker="x", lw=0, label="no rows"))
     handles.append(Patch(fill=False, edgecolor=WARN, lw=2, label="after the last whole day"))
-    figure.legend(handles=handles, loc="lower left", bbox_to_anchor=(0.065, 0.015), ncol=8,
-                  frameon=False, fontsize=10, labelcolor=INK)  # fmt: skip
+    figure.legend(
+        handles=handles,
+        loc="lower left",
+        bbox_to_anchor=(0.065, 0.015),
+        ncol=8,
+        frameon=False,
+        fontsize=10,
+        labelcolor=INK,
+    )

@@ -73,8 +73,14 @@ def _prepared(axes: Any, first: int, last: int, room: int, label: str) -> None:
 
 def _draw_lengths(axes: Any, days: Any, sized: Any, others: list[tuple[str, Any]]) -> None:
     for place, (_, other) in enumerate(others):
-        axes.plot(days, other, color=FAINT, linewidth=1.3, linestyle=_LINES[place % 3],
-                  drawstyle="steps-mid")  # fmt: skip
+        axes.plot(
+            days,
+            other,
+            color=FAINT,
+            linewidth=1.3,
+            linestyle=_LINES[place % 3],
+            drawstyle="steps-mid",
+        )
     axes.plot(days, sized, color=PERIOD, linewidth=2.2, drawstyle="steps-mid")
     low = float(min(np.nanmin(sized), *(np.nanmin(one) for _, one in others), np.inf))
     high = float(max(np.nanmax(sized), *(np.nanmax(one) for _, one in others), 0))
@@ -91,8 +97,9 @@ def _draw_coverage(axes: Any, found: Rehearsal, count: int, room: int) -> None:
     axes.plot(days, counts, color=PERIOD, linewidth=1.2, drawstyle="steps-mid")
     for which, sign in ((counts == 0, "x"), (counts > 1, "s")):
         if which.any() and which.sum() < len(counts) / 2:
-            axes.plot(days[which], counts[which], sign, color=WARN, markersize=5,
-                      markerfacecolor="white")  # fmt: skip
+            axes.plot(
+                days[which], counts[which], sign, color=WARN, markersize=5, markerfacecolor="white"
+            )
     axes.set_ylim(-0.15, float(counts.max()) * 1.2 + 0.15)
 
 
@@ -105,8 +112,9 @@ def _told(found: Rehearsal, count: int) -> str:
     parts.append(f"always {days}" if is_same else f"{found.shortest:,} to {days}")
     parts += [f"'{one.phrase}' parts by up to {one.max_days} days" for one in found.readings[:3]]
     if found.runs:
-        never, twice = (sum((b - a).days + 1 for a, b in one)
-                        for one in (found.never, found.more_than_once))  # fmt: skip
+        never, twice = (
+            sum((b - a).days + 1 for a, b in one) for one in (found.never, found.more_than_once)
+        )
         parts.append(f"used {found.runs:,} times: {never:,} dates never, {twice:,} more than once")
     return "; ".join(parts)
 
@@ -157,12 +165,29 @@ def _key(
         for place, (phrase, _) in enumerate(others)
     ]
     handles += [
-        Line2D([], [], color="none", marker=sign, markerfacecolor="white", markeredgecolor=colour,
-               label=label)
-        for label, (sign, colour, odd) in marks.items() if len(odd)
-    ]  # fmt: skip
+        Line2D(
+            [],
+            [],
+            color="none",
+            marker=sign,
+            markerfacecolor="white",
+            markeredgecolor=colour,
+            label=label,
+        )
+        for label, (sign, colour, odd) in marks.items()
+        if len(odd)
+    ]
     if is_used:
-        handles += [Line2D([], [], color="none", marker=sign, markerfacecolor="white",
-                           markeredgecolor=WARN, label=label)
-                    for sign, label in (("x", "never"), ("s", "more than once"))]  # fmt: skip
+        handles += [
+            Line2D(
+                [],
+                [],
+                color="none",
+                marker=sign,
+                markerfacecolor="white",
+                markeredgecolor=WARN,
+                label=label,
+            )
+            for sign, label in (("x", "never"), ("s", "more than once"))
+        ]
     return handles

@@ -64,8 +64,13 @@ def draw_running(
     axes.grid(axis="y", color="#e6e2d8", linewidth=0.7)
     axes.set_axisbelow(True)
     if shown:
-        axes.bar([row.bucket.start.toordinal() for row in days],
-                 [float(row.value) for row in days], 0.8, color="#d5d8dc", zorder=1)  # fmt: skip
+        axes.bar(
+            [row.bucket.start.toordinal() for row in days],
+            [float(row.value) for row in days],
+            0.8,
+            color="#d5d8dc",
+            zorder=1,
+        )
     for place, rows in enumerate(lines.values()):
         colour = PERIOD if len(lines) == 1 else [PERIOD, WARN, SCALE[4], FAINT, INK, LIGHT][place]
         _draw(axes, rows, colour, _STYLES[place])
@@ -96,14 +101,26 @@ def _draw(axes: Any, rows: list[RunningRow], colour: str, style: Any) -> None:
     whole = [nan if short else value for short, value in zip(is_short, y, strict=True)]
     axes.plot(x, whole, color=colour, linewidth=2.2, linestyle=style, zorder=4)
     if any(is_short):
-        part = [value if short or (place and is_short[place - 1]) else nan
-                for place, (short, value) in enumerate(zip(is_short, y, strict=True))]  # fmt: skip
+        part = [
+            value if short or (place and is_short[place - 1]) else nan
+            for place, (short, value) in enumerate(zip(is_short, y, strict=True))
+        ]
         axes.plot(x, part, color=colour, linewidth=1.2, linestyle=(0, (2, 2)), zorder=4)
-    odd = [(one, value) for one, value, row, short in zip(x, y, rows, is_short, strict=True)
-           if row.reasons and not short and value == value]  # fmt: skip
+    odd = [
+        (one, value)
+        for one, value, row, short in zip(x, y, rows, is_short, strict=True)
+        if row.reasons and not short and value == value
+    ]
     if odd:
-        axes.plot([one for one, _ in odd], [value for _, value in odd], "o", zorder=5,
-                  markerfacecolor="white", markeredgecolor=WARN, markersize=5)  # fmt: skip
+        axes.plot(
+            [one for one, _ in odd],
+            [value for _, value in odd],
+            "o",
+            zorder=5,
+            markerfacecolor="white",
+            markeredgecolor=WARN,
+            markersize=5,
+        )
 
 
 def _key(
@@ -114,16 +131,32 @@ def _key(
 
     colours = [PERIOD, WARN, SCALE[4], FAINT, INK, LIGHT]
     handles: list[Any] = [
-        Line2D([], [], color=PERIOD if len(lines) == 1 else colours[place], lw=2.2,
-               linestyle=_STYLES[place], label=str(found.period) if name is None else str(name))
+        Line2D(
+            [],
+            [],
+            color=PERIOD if len(lines) == 1 else colours[place],
+            lw=2.2,
+            linestyle=_STYLES[place],
+            label=str(found.period) if name is None else str(name),
+        )
         for place, name in enumerate(lines)
-    ]  # fmt: skip
+    ]
     if is_daily:
         handles.append(Patch(color="#d5d8dc", label=say("the day itself")))
     if any(_SHORT in row.reasons for row in found.rows):
-        handles.append(Line2D([], [], color=PERIOD, lw=1.2, linestyle=(0, (2, 2)),
-                              label=say("short lead-in")))  # fmt: skip
+        handles.append(
+            Line2D([], [], color=PERIOD, lw=1.2, linestyle=(0, (2, 2)), label=say("short lead-in"))
+        )
     if any(row.reasons and _SHORT not in row.reasons for row in found.rows):
-        handles.append(Line2D([], [], color="none", marker="o", markerfacecolor="white",
-                              markeredgecolor=WARN, label=say("window not whole")))  # fmt: skip
+        handles.append(
+            Line2D(
+                [],
+                [],
+                color="none",
+                marker="o",
+                markerfacecolor="white",
+                markeredgecolor=WARN,
+                label=say("window not whole"),
+            )
+        )
     return handles

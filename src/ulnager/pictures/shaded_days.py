@@ -69,8 +69,10 @@ def _edges(values: Sequence[float]) -> list[float]:
     """The upper edge of each shade, so that each holds about as many days."""
     if not values:
         return []
-    marks = [values[min(len(values) - 1, len(values) * (n + 1) // len(SCALE) - (n == 4))]
-             for n in range(len(SCALE))]  # fmt: skip
+    marks = [
+        values[min(len(values) - 1, len(values) * (n + 1) // len(SCALE) - (n == 4))]
+        for n in range(len(SCALE))
+    ]
     return sorted({*marks[:-1], values[-1]})
 
 
@@ -80,9 +82,14 @@ def _shade(value: float, edges: Sequence[float]) -> str:
 
 
 def _draw_year(
-    axes: Any, calendar: Calendar, start: int, stop: int, by_day: dict[int, TotalRow],
-    edges: Sequence[float], sheet: Sheet,
-) -> None:  # fmt: skip
+    axes: Any,
+    calendar: Calendar,
+    start: int,
+    stop: int,
+    by_day: dict[int, TotalRow],
+    edges: Sequence[float],
+    sheet: Sheet,
+) -> None:
     from matplotlib.patches import Rectangle
 
     monday = calendar.unit_start(start, Unit.WEEK)
@@ -92,14 +99,18 @@ def _draw_year(
         if row is None:
             continue
         if not row.value:
-            axes.plot([week + 0.25, week + 0.75], [weekday + 0.25, weekday + 0.75], color=WARN,
-                      lw=1.1)  # fmt: skip
+            axes.plot(
+                [week + 0.25, week + 0.75], [weekday + 0.25, weekday + 0.75], color=WARN, lw=1.1
+            )
         else:
             colour = _shade(float(row.value), edges)
             axes.add_patch(Rectangle((week + 0.06, weekday + 0.06), 0.88, 0.88, color=colour, lw=0))
         if row.bucket.reasons:
-            axes.add_patch(Rectangle((week + 0.05, weekday + 0.05), 0.9, 0.9, fill=False,
-                                     edgecolor=WARN, lw=1.4))  # fmt: skip
+            axes.add_patch(
+                Rectangle(
+                    (week + 0.05, weekday + 0.05), 0.9, 0.9, fill=False, edgecolor=WARN, lw=1.4
+                )
+            )
     axes.set_xlim(-0.3, 54.3)
     axes.set_ylim(7.1, -0.1)
     months, names = [], []
@@ -116,8 +127,9 @@ def _draw_year(
     weekdays = [sheet.words.weekday((monday - 1 + n) % 7, short=True) for n in shown]
     axes.set_yticks([n + 0.5 for n in shown], weekdays)
     axes.tick_params(labelsize=8.5, labelcolor=FAINT, pad=2)
-    axes.set_ylabel(calendar.label(date_of(start), Unit.YEAR), fontsize=11, color=INK,
-                    weight="bold")  # fmt: skip
+    axes.set_ylabel(
+        calendar.label(date_of(start), Unit.YEAR), fontsize=11, color=INK, weight="bold"
+    )
     axes.spines["bottom"].set_visible(False)
     axes.set_facecolor("none")
 
@@ -147,7 +159,7 @@ def _key(edges: Sequence[float], rows: Sequence[TotalRow], words: Words) -> list
     handles: list[Any] = [
         Patch(color=_shade(edge, edges), label=words.say("to {0}", words.digits(_rounded(edge))))
         for edge in edges
-    ]  # fmt: skip
+    ]
     if any(not row.value for row in rows):
         handles.append(Line2D([], [], color=WARN, marker="", lw=1.1, label=words.say("nothing")))
     if any(row.bucket.reasons for row in rows):

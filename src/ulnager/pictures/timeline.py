@@ -56,8 +56,10 @@ def draw_timeline(
     """
     if not 1 <= len(results) <= MOST_PERIODS:
         raise SettingError(f"{len(results)} periods cannot be drawn; give 1 to {MOST_PERIODS}")
-    if any(result.spans and not result.days and result.end is None and not _is_open(result)
-           for result in results):  # fmt: skip
+    if any(
+        result.spans and not result.days and result.end is None and not _is_open(result)
+        for result in results
+    ):
         raise ResolveError("periods of hours cannot be drawn on a timeline of days")
     first, last = _range(results, data)
     figure = new_figure()
@@ -102,10 +104,12 @@ def _anchor_told(anchor: Anchor, unit: Unit, words: Words, is_seen: bool) -> str
         return words.say("the anchor, {0}, has no say in these dates and is not shown", day)
     source = Message("anchor" if anchor.source == str(anchor.day) else anchor.source)
     state = "running" if anchor.running else "over"
-    return "; ".join((
-        words.say(f"the line is {{0}}, {{1}}, whose day is {state}", source, day),
-        words.say("hatched is what is left of its {0}", Message(unit.name)),
-    ))  # fmt: skip
+    return "; ".join(
+        (
+            words.say(f"the line is {{0}}, {{1}}, whose day is {state}", source, day),
+            words.say("hatched is what is left of its {0}", Message(unit.name)),
+        )
+    )
 
 
 def _is_open(result: Resolution) -> bool:
@@ -177,8 +181,16 @@ def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, runnin
     stop = calendar.unit_stop(day.toordinal(), unit)
     begin = day.toordinal() + (not running)
     if begin < stop:
-        axes.axvspan(begin, stop, facecolor="none", edgecolor=FAINT, hatch="///", linewidth=0,
-                     alpha=0.45, zorder=1)  # fmt: skip
+        axes.axvspan(
+            begin,
+            stop,
+            facecolor="none",
+            edgecolor=FAINT,
+            hatch="///",
+            linewidth=0,
+            alpha=0.45,
+            zorder=1,
+        )
 
 
 # Words stand on a ground of their own, so that the anchor's line does not strike them through.
@@ -210,8 +222,14 @@ def _draw_period(
         axes.barh(row, stop - start, left=start, height=0.46, color=PERIOD, zorder=3)
         for is_open, edge, sign in ((span.start is None, start, -1), (span.stop is None, stop, 1)):
             if is_open:
-                axes.plot(edge - sign * 0.01 * (_place(last) - _place(first)), row, zorder=4,
-                          marker="<" if sign < 0 else ">", color="white", markersize=9)  # fmt: skip
+                axes.plot(
+                    edge - sign * 0.01 * (_place(last) - _place(first)),
+                    row,
+                    zorder=4,
+                    marker="<" if sign < 0 else ">",
+                    color="white",
+                    markersize=9,
+                )
     if result.spans:
         words, count = result.words, len(result.spans)
         text = result.label if count == 1 else words.say("{0} spans", count)
@@ -220,9 +238,16 @@ def _draw_period(
         left = max(_place(result.spans[0].start or first), _place(first))
         place, side = _clear_of(line, left, text, first, last)
         axes.text(
-            place, row - 0.29, text, va="bottom", ha=side, fontsize=9.5, color=INK, zorder=6,
+            place,
+            row - 0.29,
+            text,
+            va="bottom",
+            ha=side,
+            fontsize=9.5,
+            color=INK,
+            zorder=6,
             bbox=_GROUND,
-        )  # fmt: skip
+        )
 
 
 def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date, words: Words) -> None:
@@ -237,5 +262,14 @@ def _draw_data(axes: Any, row: int, data: Extent, first: date, last: date, words
         whole = _place(data.last_whole) + 1
         axes.barh(row, high - whole, left=whole, height=0.3, color=WARN, edgecolor=INK, zorder=4)
         text += ", " + words.say("whole to {0}", words.day(data.last_whole))
-    axes.text(low, row - 0.2, text, va="bottom", fontsize=9.5, color=INK, zorder=6, clip_on=True,
-              bbox=_GROUND)  # fmt: skip
+    axes.text(
+        low,
+        row - 0.2,
+        text,
+        va="bottom",
+        fontsize=9.5,
+        color=INK,
+        zorder=6,
+        clip_on=True,
+        bbox=_GROUND,
+    )

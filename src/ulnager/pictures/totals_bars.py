@@ -28,11 +28,7 @@ _MOST_VALUES: Final = 16
 
 
 def draw_totals(
-    found: Totals,
-    target: str | Path,
-    *,
-    title: str,
-    size: str | tuple[int, int] | None = None,
+    found: Totals, target: str | Path, *, title: str, size: str | tuple[int, int] | None = None
 ) -> None:
     """Draw totals into a PNG, SVG or PDF file; with a split a panel for each series.
 
@@ -63,8 +59,14 @@ def draw_totals(
         top = sheet.top + place * room
         heading = 22 if len(panels) > 1 else 4
         axes = sheet.axes(_margin(height), sheet.height - top - room + 8, top=top + heading)
-        _draw(axes, rows, sheet, is_last=place == len(panels) - 1, result=result,
-              label_values=len(panels) == 1)  # fmt: skip
+        _draw(
+            axes,
+            rows,
+            sheet,
+            is_last=place == len(panels) - 1,
+            result=result,
+            label_values=len(panels) == 1,
+        )
         pad = (height - low) * 0.1 or 1
         axes.set_ylim(low - (pad if low < 0 else 0), height + pad)
         if len(panels) > 1:
@@ -105,9 +107,14 @@ def _lowest(rows: list[TotalRow]) -> float:
 
 
 def _draw(
-    axes: Any, rows: list[TotalRow], sheet: Sheet, *, is_last: bool, result: Resolution,
+    axes: Any,
+    rows: list[TotalRow],
+    sheet: Sheet,
+    *,
+    is_last: bool,
+    result: Resolution,
     label_values: bool,
-) -> None:  # fmt: skip
+) -> None:
     has_beside = any(row.beside_bucket is not None for row in rows)
     width, shift = (0.5, 0.16) if has_beside else (0.72, 0.0)
     for place, row in enumerate(rows):
@@ -117,13 +124,28 @@ def _draw(
             axes.text(place + shift, 0, "–", ha="center", va="bottom", color=FAINT)
             continue
         is_whole = not is_unfinished(row)
-        axes.bar(place + shift, float(row.value), width, zorder=3, linewidth=1.2,
-                 color=PERIOD if is_whole else "white", edgecolor=PERIOD,
-                 hatch=None if is_whole else "////")  # fmt: skip
+        axes.bar(
+            place + shift,
+            float(row.value),
+            width,
+            zorder=3,
+            linewidth=1.2,
+            color=PERIOD if is_whole else "white",
+            edgecolor=PERIOD,
+            hatch=None if is_whole else "////",
+        )
         if has_gaps(row):
-            axes.annotate("×", (place + shift, 0), (0, 4), textcoords="offset points", ha="center",
-                          color="white" if is_whole else WARN, fontsize=11, weight="bold",
-                          zorder=5)  # fmt: skip
+            axes.annotate(
+                "×",
+                (place + shift, 0),
+                (0, 4),
+                textcoords="offset points",
+                ha="center",
+                color="white" if is_whole else WARN,
+                fontsize=11,
+                weight="bold",
+                zorder=5,
+            )
     room = sheet.width - 120
     if label_values and len(rows) <= _MOST_VALUES and room / len(rows) > 54:
         for place, row in enumerate(rows):
@@ -132,8 +154,15 @@ def _draw(
                 if row.relative is not None:
                     text += f"\n{row.relative:+.1%}"
                 text = result.words.digits(text)
-                axes.annotate(text, (place + shift, float(row.value)), (0, 3), ha="center",
-                              textcoords="offset points", fontsize=9, color=INK)  # fmt: skip
+                axes.annotate(
+                    text,
+                    (place + shift, float(row.value)),
+                    (0, 3),
+                    ha="center",
+                    textcoords="offset points",
+                    fontsize=9,
+                    color=INK,
+                )
     names = bucket_labels([row.bucket for row in rows], result.calendar, room) if is_last else []
     ticks = [(place, name) for place, name in enumerate(names) if name]
     axes.set_xticks([place for place, _ in ticks], [name for _, name in ticks])
@@ -170,8 +199,11 @@ def _key(found: Totals, say: Callable[..., str]) -> list[Any]:
             Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label=say("unfinished"))
         )
     if any(has_gaps(row) for row in found.rows):
-        handles.append(Line2D([], [], color="none", marker="x", markeredgecolor=WARN,
-                              label=say("days missing")))  # fmt: skip
+        handles.append(
+            Line2D(
+                [], [], color="none", marker="x", markeredgecolor=WARN, label=say("days missing")
+            )
+        )
     if any(row.beside_bucket is not None for row in found.rows):
         handles.append(Patch(color=LIGHT, label=say("beside: the units compared")))
     if found.notes:

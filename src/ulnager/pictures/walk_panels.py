@@ -81,9 +81,11 @@ def draw_walk(
         row, column = divmod(place, columns)
         above = sheet.top + row * height
         axes = sheet.axes(
-            18 + column * width + 6, sheet.height - above - height + 16,
-            sheet.width - 18 - (column + 1) * width + 6, above + 44,
-        )  # fmt: skip
+            18 + column * width + 6,
+            sheet.height - above - height + 16,
+            sheet.width - 18 - (column + 1) * width + 6,
+            above + 44,
+        )
         _draw_small(axes, step, top, width)
     sheet.write(target)
 
@@ -115,11 +117,16 @@ def _draw_small(axes: Any, step: Step, top: float, width: float) -> None:
     axes.set_xticks([])
     axes.set_yticks([])
     letters = max(8, int(width / 6.9))
-    axes.set_title(cut(step.label, letters), loc="left", fontsize=8.5,
-                   color=INK, pad=11)  # fmt: skip
+    axes.set_title(cut(step.label, letters), loc="left", fontsize=8.5, color=INK, pad=11)
     told = "; ".join(step.notes) or step.total
-    axes.text(0, 1.02, cut(told, max(8, int(width / 6.2))), fontsize=7.5,
-              transform=axes.transAxes, color=WARN if step.notes else FAINT)  # fmt: skip
+    axes.text(
+        0,
+        1.02,
+        cut(told, max(8, int(width / 6.2))),
+        fontsize=7.5,
+        transform=axes.transAxes,
+        color=WARN if step.notes else FAINT,
+    )
 
 
 def _animate(
@@ -139,8 +146,14 @@ def _animate(
         if step.days:
             mark_units(axes, calendar, step.days[0], step.days[-1], sheet.width - 110, sheet.words)
         axes.set_title(step.label, loc="left", fontsize=12, color=INK, pad=20)
-        axes.text(0, 1.02, "; ".join(step.notes) or step.total, fontsize=9.5,
-                  transform=axes.transAxes, color=WARN if step.notes else FAINT)  # fmt: skip
+        axes.text(
+            0,
+            1.02,
+            "; ".join(step.notes) or step.total,
+            fontsize=9.5,
+            transform=axes.transAxes,
+            color=WARN if step.notes else FAINT,
+        )
         set_fonts(sheet.figure, sheet.words)
         return []
 

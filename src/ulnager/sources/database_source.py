@@ -36,9 +36,15 @@ _LOOKED_AT: Final = 200
 
 # What drivers let through when a setting of the URL is of the wrong sort, or a value out of range.
 _OF_DRIVERS: Final = (
-    ArithmeticError, AttributeError, ImportError, LookupError, OSError, RuntimeError, TypeError,
+    ArithmeticError,
+    AttributeError,
+    ImportError,
+    LookupError,
+    OSError,
+    RuntimeError,
+    TypeError,
     ValueError,
-)  # fmt: skip
+)
 
 
 class _Held:
@@ -82,9 +88,12 @@ class TableSource(Source):
 
     def _made_engine(self) -> sa.Engine:
         pool: dict[str, Any] = {
-            "poolclass": sa.pool.QueuePool, "pool_size": 4, "max_overflow": 60,
-            "pool_pre_ping": True, "hide_parameters": True,
-        }  # fmt: skip
+            "poolclass": sa.pool.QueuePool,
+            "pool_size": 4,
+            "max_overflow": 60,
+            "pool_pre_ping": True,
+            "hide_parameters": True,
+        }
         if self.dialect_name == "sqlite":
             path = check_file(self._address.url.database, self._address.name, self._within)
             self._opener = Opener(path, self.timeout)

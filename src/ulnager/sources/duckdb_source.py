@@ -44,9 +44,7 @@ _COLUMN_TYPES: Final = {
 }
 
 # What the engine, and what makes values of Python out of its own, may raise.
-_OF_ENGINE: Final = (
-    duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError, MemoryError,
-)  # fmt: skip
+_OF_ENGINE: Final = (duckdb.Error, RuntimeError, TypeError, ValueError, OverflowError, MemoryError)
 _BATCH: Final = 10_000
 _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"

@@ -232,15 +232,19 @@ class FileSource(EmbeddedSource):
         point, comma = ("[.]", ",") if self._decimal == "," else (",", "[.]")
         number = rf"\s*[+-]?(\d{{1,3}}({point}\d{{3}})+|\d+)?({comma}\d*)?([eE][+-]?\d+)?\s*"
         names = [f"c{place}" for place in range(len(types))]
-        asked = [name for name, kind in zip(names, types, strict=True)
-                 if kind in ("VARCHAR", "DOUBLE", "BIGINT")]  # fmt: skip
+        asked = [
+            name
+            for name, kind in zip(names, types, strict=True)
+            if kind in ("VARCHAR", "DOUBLE", "BIGINT")
+        ]
         if not asked:
             return types
         listed = ", ".join(f"{text(name)}: 'VARCHAR'" for name in names)
         tests = ", ".join(
             f"coalesce(bool_and(regexp_full_match({name}, {text(number)})), false), "
-            f"coalesce(bool_or({name} LIKE '%{self._decimal}%'), false)" for name in asked
-        )  # fmt: skip
+            f"coalesce(bool_or({name} LIKE '%{self._decimal}%'), false)"
+            for name in asked
+        )
         found = self._connection.execute(
             f"SELECT {tests} FROM read_csv([{', '.join(map(text, escaped))}], auto_detect = false, "
             f"{said}, columns = {{{listed}}})"
@@ -249,11 +253,15 @@ class FileSource(EmbeddedSource):
         all_are = dict(zip(asked, found[::2], strict=True))
         has_sign = dict(zip(asked, found[1::2], strict=True))
         return [
-            kind if name not in all_are
-            else "VARCHAR" if not all_are[name]
-            else "DOUBLE" if has_sign[name] else kind
+            kind
+            if name not in all_are
+            else "VARCHAR"
+            if not all_are[name]
+            else "DOUBLE"
+            if has_sign[name]
+            else kind
             for name, kind in zip(names, types, strict=True)
-        ]  # fmt: skip
+        ]
 
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""

@@ -100,8 +100,10 @@ def limits_of_text(text: str) -> dict[str, int]:
     for part in text.split():
         name, _, value = part.partition("=")
         if not value.isdecimal():
-            raise SettingError(f"ULNAGER_LIMITS holds {part[:40]!r}; write name=number, such as "
-                               "unpacked=10000000000")  # fmt: skip
+            raise SettingError(
+                f"ULNAGER_LIMITS holds {part[:40]!r}; write name=number, such as "
+                "unpacked=10000000000"
+            )
         found[name] = int(value)
     return found
 

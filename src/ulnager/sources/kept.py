@@ -80,7 +80,8 @@ class Kept:
 def _alike(values: list[Any]) -> list[Any]:
     """Values of one sort, as a column of a Parquet file has; text where they are of several."""
     kinds = {type(value) for value in values if value is not None}
-    if len(kinds) <= 1 and (not kinds or kinds <= {bool, int, float, str} or
-                            issubclass(next(iter(kinds)), date)):  # fmt: skip
+    if len(kinds) <= 1 and (
+        not kinds or kinds <= {bool, int, float, str} or issubclass(next(iter(kinds)), date)
+    ):
         return values
     return [None if value is None else str(value) for value in values]

@@ -77,10 +77,20 @@ def open_source(
     Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
     """
     return opened_source(
-        source, table, timeout=timeout, password=password, delimiter=delimiter, header=header,
-        encoding=encoding, decimal=decimal, date_format=date_format, column_types=column_types,
-        grain=grain, stamps=stamps, open_ended=open_ended,
-    )  # fmt: skip
+        source,
+        table,
+        timeout=timeout,
+        password=password,
+        delimiter=delimiter,
+        header=header,
+        encoding=encoding,
+        decimal=decimal,
+        date_format=date_format,
+        column_types=column_types,
+        grain=grain,
+        stamps=stamps,
+        open_ended=open_ended,
+    )
 
 
 def opened_source(
@@ -108,9 +118,12 @@ def opened_source(
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
     timeout = seconds_for(timeout)
     form = {
-        "delimiter": delimiter, "header": header, "encoding": encoding, "decimal": decimal,
+        "delimiter": delimiter,
+        "header": header,
+        "encoding": encoding,
+        "decimal": decimal,
         "date_format": date_format,
-    }  # fmt: skip
+    }
     if isinstance(source, str) and "://" in source:
         for name, given in form.items():
             if given is not None:

@@ -67,18 +67,27 @@ class Preview(ShowsItself):
         """Write all rows that are kept, in the source's own order; see :meth:`Kept.write`."""
         assert self.kept_rows is not None
         return self.kept_rows.write(
-            str(target), name=name, password=password, replace=replace,
+            str(target),
+            name=name,
+            password=password,
+            replace=replace,
             for_spreadsheets=for_spreadsheets,
-        )  # fmt: skip
+        )
 
     def _table(self) -> Table:
-        told = [("before", self.before), ("between", self.between), ("after", self.after),
-                ("null", self.nulls), ("in all", self.total)]  # fmt: skip
+        told = [
+            ("before", self.before),
+            ("between", self.between),
+            ("after", self.after),
+            ("null", self.nulls),
+            ("in all", self.total),
+        ]
         rows = [("kept", f"{self.kept:,}", self.first, self.last)]
         rows += [(name, f"{count:,}", None, None) for name, count in told]
         title = f"{self.result.period}: {self.column} of {self.source}"
-        return table(title, ("rows", "count", "first", "last"), rows, (1,),
-                     (*self.warnings, *self.notes))  # fmt: skip
+        return table(
+            title, ("rows", "count", "first", "last"), rows, (1,), (*self.warnings, *self.notes)
+        )
 
     def to_dict(self) -> dict[str, Any]:
         """The preview as plain values, ready for JSON."""

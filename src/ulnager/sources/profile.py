@@ -104,9 +104,10 @@ class Profile(ShowsItself):
             ("rows", f"{self.rows:,}, {self.nulls:,} of them without a date"),
             ("dates", f"{self.first} to {self.last}, {len(self.counts):,} with rows"),
             ("rows a day", f"{self.median:,.0f} usually, {self.smallest:,} to {self.largest:,}"),
-            ("missing", f"{missing:,} days without rows"), ("last whole", self.last_whole),
+            ("missing", f"{missing:,} days without rows"),
+            ("last whole", self.last_whole),
             ("anchor", f"{self.anchor}: {self.because}"),
-        ]  # fmt: skip
+        ]
         return pairs(f"{self.column} of {self.source}", rows, self.evidence[:3])
 
     def to_dict(self) -> dict[str, Any]:

@@ -72,20 +72,30 @@ def _mysql_stopped(connection: Any) -> None:
     import pymysql
 
     with contextlib.suppress(Exception):
-        said = {"host": connection.host, "port": connection.port, "user": connection.user,
-                "password": connection.password, "unix_socket": connection.unix_socket}  # fmt: skip
-        with pymysql.connect(
-            **said, connect_timeout=_CANCEL_SECONDS, read_timeout=_CANCEL_SECONDS
-        ) as other, other.cursor() as cursor:  # fmt: skip
+        said = {
+            "host": connection.host,
+            "port": connection.port,
+            "user": connection.user,
+            "password": connection.password,
+            "unix_socket": connection.unix_socket,
+        }
+        with (
+            pymysql.connect(
+                **said, connect_timeout=_CANCEL_SECONDS, read_timeout=_CANCEL_SECONDS
+            ) as other,
+            other.cursor() as cursor,
+        ):
             cursor.execute(f"KILL QUERY {int(connection.thread_id())}")
     if connection._sock is not None:
         _hung_up(connection._sock.fileno())
 
 
 def _mysql_arguments(timeout: float | None) -> dict[str, Any]:
-    limit = {} if timeout is None else {
-        "read_timeout": int(timeout) + 5, "write_timeout": int(timeout) + 5,
-    }  # fmt: skip
+    limit = (
+        {}
+        if timeout is None
+        else {"read_timeout": int(timeout) + 5, "write_timeout": int(timeout) + 5}
+    )
     return {"connect_timeout": CONNECT_SECONDS, "local_infile": False, **limit}
 
 

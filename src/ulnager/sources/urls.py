@@ -15,9 +15,16 @@ from ulnager.core.text import MASK
 
 _TLS: Final = ("sslmode", "sslrootcert", "sslcert", "sslkey", "sslcrl", "sslpassword")
 _MYSQL_OPTIONS: Final = (
-    "charset", "connect_timeout", "password", "ssl_ca", "ssl_cert", "ssl_key", "ssl_check_hostname",
-    "unix_socket", "user",
-)  # fmt: skip
+    "charset",
+    "connect_timeout",
+    "password",
+    "ssl_ca",
+    "ssl_cert",
+    "ssl_key",
+    "ssl_check_hostname",
+    "unix_socket",
+    "user",
+)
 
 
 class Driver(NamedTuple):
@@ -38,12 +45,22 @@ DRIVERS: Final = {
     "postgresql": Driver(
         "postgresql",
         "postgresql+psycopg",
-        ("application_name", "channel_binding", "connect_timeout", "host", "hostaddr", "password",
-         "port", "target_session_attrs", "user", *_TLS),
+        (
+            "application_name",
+            "channel_binding",
+            "connect_timeout",
+            "host",
+            "hostaddr",
+            "password",
+            "port",
+            "target_session_attrs",
+            "user",
+            *_TLS,
+        ),
     ),
     "mysql": Driver("mysql", "mysql+pymysql", _MYSQL_OPTIONS),
     "mariadb": Driver("mariadb", "mariadb+pymysql", _MYSQL_OPTIONS),
-}  # fmt: skip
+}
 _SAME: Final = {"sqlite+pysqlite": "sqlite"}
 _SECRETS: Final = ("password", "sslpassword")
 

@@ -45,8 +45,14 @@ def write_table(
     held = {key: getattr(values, "tolist", lambda v=values: v)() for key, values in columns.items()}
     rows = len(next(iter(held.values())))
     if "://" in target:
-        write_rows(tuple(held), zip(*held.values(), strict=True), target, name=name,
-                   password=password, replace=replace)  # fmt: skip
+        write_rows(
+            tuple(held),
+            zip(*held.values(), strict=True),
+            target,
+            name=name,
+            password=password,
+            replace=replace,
+        )
         return rows
     with new_file(target, replace) as part:
         if part.suffix.lower() == ".csv":
@@ -131,9 +137,12 @@ def _cast(values: Any) -> str:
     sample = next((one for one in values if one is not None), None)
     if isinstance(values, list):
         kinds = (
-            (bool, "BOOLEAN"), (datetime, "TIMESTAMP"), (date, "DATE"), (int, "BIGINT"),
+            (bool, "BOOLEAN"),
+            (datetime, "TIMESTAMP"),
+            (date, "DATE"),
+            (int, "BIGINT"),
             (float, "DOUBLE"),
-        )  # fmt: skip
+        )
         return next((f"::{kind}" for sort, kind in kinds if isinstance(sample, sort)), "::VARCHAR")
     return "::DATE" if values.dtype.kind == "M" else ""
 
@@ -172,9 +181,12 @@ def _kinds(names: Sequence[str], rows: list[tuple[Any, ...]]) -> dict[str, Any]:
     import sqlalchemy as sa
 
     kinds: tuple[tuple[type, Any], ...] = (
-        (bool, sa.Boolean()), (int, sa.BigInteger()), (float, sa.Double()),
-        (datetime, sa.DateTime()), (date, sa.Date()),
-    )  # fmt: skip
+        (bool, sa.Boolean()),
+        (int, sa.BigInteger()),
+        (float, sa.Double()),
+        (datetime, sa.DateTime()),
+        (date, sa.Date()),
+    )
     found = {}
     for place, name in enumerate(names):
         sample = next((row[place] for row in rows if row[place] is not None), "")
@@ -254,10 +266,12 @@ def _to_server(
             try:
                 fill(connection, made)
                 if is_there and is_mysql:
-                    connection.execute(sa.text(
-                        f"RENAME TABLE {quote(table(own))} TO {quote(old)}, "
-                        f"{quote(made)} TO {quote(table(own))}"
-                    ))  # fmt: skip
+                    connection.execute(
+                        sa.text(
+                            f"RENAME TABLE {quote(table(own))} TO {quote(old)}, "
+                            f"{quote(made)} TO {quote(table(own))}"
+                        )
+                    )
                     old.drop(connection)
                 elif is_mysql:
                     connection.execute(
@@ -305,8 +319,9 @@ def _to_duckdb(
         with started(str(address.url.database)) as connection:
             there = connection.execute(
                 "SELECT count(*) FROM information_schema.tables WHERE table_schema = ? "
-                "AND table_name = ?", [schema or "main", own],
-            ).fetchall()[0][0]  # fmt: skip
+                "AND table_name = ?",
+                [schema or "main", own],
+            ).fetchall()[0][0]
             if there and not replace:
                 raise _there(name)
             connection.execute("BEGIN")

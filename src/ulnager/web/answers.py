@@ -32,13 +32,7 @@ from ulnager.sources.opening import within
 from ulnager.sources.source import GivenUp
 from ulnager.web.cache import Cache, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
-from ulnager.web.viewers import (
-    checked_instant,
-    discreet,
-    held_dates,
-    links_of,
-    periods_for_viewers,
-)
+from ulnager.web.viewers import checked_instant, discreet, held_dates, links_of, periods_for_viewers
 
 SECONDS: Final = 15.0
 """So long a question to a source may take."""
@@ -203,8 +197,13 @@ class BookAnswers:
                 raise SettingError(f"{target} has no clock; leave live out")
             period = self._period(phrase)
             entry = self._entry(phrase)
-            made = condition(period if entry is None else entry.anchored, column, target=target,
-                             literal=True, **held)  # fmt: skip
+            made = condition(
+                period if entry is None else entry.anchored,
+                column,
+                target=target,
+                literal=True,
+                **held,
+            )
             told = {"period": str(period), "text": made.text, "parameters": {}, "live": True}
             return Answer({"condition": told}, None, of_data=False)
         with within(SECONDS):
@@ -245,13 +244,18 @@ class BookAnswers:
                 except UlnagerError:
                     dates = None
             label, phrase = entry.label or entry.name, str(entry.period)
-            told_one = {"name": entry.name, "label": label, "short": entry.short or label,
-                        "phrase": phrase}  # fmt: skip
+            told_one = {
+                "name": entry.name,
+                "label": label,
+                "short": entry.short or label,
+                "phrase": phrase,
+            }
             periods.append({**told_one, "dates": dates, "inputs": slots})
         kinds: dict[str, Mapping[str, Any]] = {
-            "pickers": self.book.pickers, "pages": self.book.pages,
+            "pickers": self.book.pickers,
+            "pages": self.book.pages,
             "schedules": self.book.schedules,
-        }  # fmt: skip
+        }
         told: dict[str, Any] = {
             kind: [{"name": one.name, "label": one.label} for one in named.values()]
             for kind, named in kinds.items()
@@ -407,5 +411,7 @@ def _condition(
     if target in STANDARDS:
         return {"text": STANDARDS[target](result, column, **held), "parameters": {}}
     made = condition(result, column, target=target, **held)
-    return {"text": made.text,
-            "parameters": {name: str(one) for name, one in made.parameters.items()}}  # fmt: skip
+    return {
+        "text": made.text,
+        "parameters": {name: str(one) for name, one in made.parameters.items()},
+    }

@@ -26,11 +26,14 @@ from ulnager.web.responses import answered, fields_of, state_of, worked_out
 _WHY: Final = {
     400: "The request cannot be read, or sets the day where it may not.",
     404: "The book has nothing of that name.",
-    413: "The body is too large.", 414: "The path or the query is too long.",
-    415: "The body is not JSON.", 421: "The service does not answer to that host.",
-    422: "What is asked for is wrong; the detail says how.", 500: "Something went wrong inside.",
+    413: "The body is too large.",
+    414: "The path or the query is too long.",
+    415: "The body is not JSON.",
+    421: "The service does not answer to that host.",
+    422: "What is asked for is wrong; the detail says how.",
+    500: "Something went wrong inside.",
     503: "A source cannot be read, or the answer takes too long.",
-}  # fmt: skip
+}
 _PROBLEM: Final = {"schema": {"$ref": "#/components/schemas/ProblemTold"}}
 
 
@@ -47,45 +50,59 @@ def responses(model: type[Any], told: str, *but: int) -> dict[int | str, dict[st
 
 
 _FIELDS: Final = {
-    "parameters": [{
-        "name": "fields", "in": "query", "required": False, "style": "form", "explode": True,
-        "description": "The fields of a form, a link or a stored state by their names: "
-                       "`dates=recent&dates.recent.n=14`. Names that belong to no picker are "
-                       "passed over.",
-        "schema": {"type": "object", "additionalProperties": {"type": "string"}},
-    }],
-}  # fmt: skip
+    "parameters": [
+        {
+            "name": "fields",
+            "in": "query",
+            "required": False,
+            "style": "form",
+            "explode": True,
+            "description": "The fields of a form, a link or a stored state by their names: "
+            "`dates=recent&dates.recent.n=14`. Names that belong to no picker are "
+            "passed over.",
+            "schema": {"type": "object", "additionalProperties": {"type": "string"}},
+        }
+    ]
+}
 _BODY: Final = {
     "requestBody": {
-        "required": True, "description": "The fields as a form would send them.",
+        "required": True,
+        "description": "The fields as a form would send them.",
         "content": {"application/json": {"schema": StateSent.model_json_schema()}},
-    },
-}  # fmt: skip
+    }
+}
 
 Phrase = Annotated[
     str, Query(description="A phrase, or the name of a period of the book.", max_length=2_000)
 ]
 Today = Annotated[
     str | None,
-    Query(description="Another day as the clock's, in ISO 8601; only of a service that was started "
-                      "with --any-day.", max_length=40,
-          json_schema_extra={"format": "date"}),
-]  # fmt: skip
+    Query(
+        description="Another day as the clock's, in ISO 8601; only of a service that was started "
+        "with --any-day.",
+        max_length=40,
+        json_schema_extra={"format": "date"},
+    ),
+]
 Zone = Annotated[
-    str | None,
-    Query(description="The zone in which days begin: `America/Halifax`.", max_length=60),
+    str | None, Query(description="The zone in which days begin: `America/Halifax`.", max_length=60)
 ]
 Spoken = Annotated[
     str | None,
-    Query(description="The language of labels and messages: `de`, `fr-CA`; the book's by default.",
-          max_length=40),
-]  # fmt: skip
+    Query(
+        description="The language of labels and messages: `de`, `fr-CA`; the book's by default.",
+        max_length=40,
+    ),
+]
 Name = Annotated[str, Path(description="Its name in the book.", max_length=200)]
 Codes = Annotated[
     str | None,
-    Query(description="`true` for the codes of notes, problems and reasons beside them.",
-          max_length=2_000, json_schema_extra={"enum": ["true"]}),
-]  # fmt: skip
+    Query(
+        description="`true` for the codes of notes, problems and reasons beside them.",
+        max_length=2_000,
+        json_schema_extra={"enum": ["true"]},
+    ),
+]
 Values = Annotated[bool, Query(description="Whether the numbers of its charts are asked for.")]
 
 
@@ -131,30 +148,41 @@ def routes(answers: BookAnswers) -> APIRouter:
         phrase: Phrase,
         column: Annotated[str, Query(description="The column's name.", max_length=200)],
         target: Annotated[
-            str, Query(description="The engine or the standard that it is for.", max_length=40,
-                       json_schema_extra={"enum": [*TARGETS, *STANDARDS]})
+            str,
+            Query(
+                description="The engine or the standard that it is for.",
+                max_length=40,
+                json_schema_extra={"enum": [*TARGETS, *STANDARDS]},
+            ),
         ] = "ansi",
         column_type: Annotated[
-            str, Query(description="What the column holds: `date`, `timestamp`, `timestamptz`, …",
-                       max_length=40)
+            str,
+            Query(
+                description="What the column holds: `date`, `timestamp`, `timestamptz`, …",
+                max_length=40,
+            ),
         ] = "date",
         tz: Zone = None,
         live: Annotated[
             bool, Query(description="Whether the engine works the dates out itself.")
         ] = False,
         today: Today = None,
-    ) -> Response:  # fmt: skip
+    ) -> Response:
         """The condition that keeps the rows of a period, frozen or live."""
         day = answers.day(today)
 
         def make() -> Answer:
-            return answers.condition(phrase, column, target, column_type=column_type, tz=tz,
-                                     live=live, today=day)  # fmt: skip
+            return answers.condition(
+                phrase, column, target, column_type=column_type, tz=tz, live=live, today=day
+            )
 
         return answered(request, await worked_out(request, make))
 
-    @api.get("/pickers/{name}", openapi_extra=_FIELDS,
-             responses=responses(ViewAnswer, "The view.", *body))  # fmt: skip
+    @api.get(
+        "/pickers/{name}",
+        openapi_extra=_FIELDS,
+        responses=responses(ViewAnswer, "The view.", *body),
+    )
     async def picker(
         request: Request, name: Name, today: Today = None, locale: Spoken = None
     ) -> Response:
@@ -164,8 +192,7 @@ def routes(answers: BookAnswers) -> APIRouter:
             request, await worked_out(request, lambda: answers.view(name, fields, **own))
         )
 
-    @api.post("/pickers/{name}", openapi_extra=_BODY,
-              responses=responses(ViewAnswer, "The view."))  # fmt: skip
+    @api.post("/pickers/{name}", openapi_extra=_BODY, responses=responses(ViewAnswer, "The view."))
     async def picker_of_state(
         request: Request, name: Name, today: Today = None, locale: Spoken = None
     ) -> Response:
@@ -174,8 +201,9 @@ def routes(answers: BookAnswers) -> APIRouter:
         make = lambda: answers.view(name, fields, day, locale)  # noqa: E731
         return answered(request, await worked_out(request, make, await request.body()))
 
-    @api.get("/pages/{name}", openapi_extra=_FIELDS,
-             responses=responses(PageAnswer, "The page.", *body))  # fmt: skip
+    @api.get(
+        "/pages/{name}", openapi_extra=_FIELDS, responses=responses(PageAnswer, "The page.", *body)
+    )
     async def page(
         request: Request,
         name: Name,
@@ -189,8 +217,7 @@ def routes(answers: BookAnswers) -> APIRouter:
             request, await worked_out(request, lambda: answers.page(name, fields, **own))
         )
 
-    @api.post("/pages/{name}", openapi_extra=_BODY,
-              responses=responses(PageAnswer, "The page."))  # fmt: skip
+    @api.post("/pages/{name}", openapi_extra=_BODY, responses=responses(PageAnswer, "The page."))
     async def page_of_state(
         request: Request,
         name: Name,
@@ -208,11 +235,15 @@ def routes(answers: BookAnswers) -> APIRouter:
         request: Request,
         name: Name,
         now: Annotated[
-            str | None, Query(description="Another instant, in ISO 8601 with its offset; only of a "
-                                          "service that was started with --any-day.",
-                              max_length=60, json_schema_extra={"format": "date-time"})
+            str | None,
+            Query(
+                description="Another instant, in ISO 8601 with its offset; only of a "
+                "service that was started with --any-day.",
+                max_length=60,
+                json_schema_extra={"format": "date-time"},
+            ),
         ] = None,
-    ) -> Response:  # fmt: skip
+    ) -> Response:
         """The next moments of a schedule, and what goes out at each."""
         return answered(request, await worked_out(request, lambda: answers.schedule(name, now)))
 

@@ -111,9 +111,24 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     days = "" if result is None or not result.days else chart.counted(result.days, "day")
     by = say("by {0}", Message(chart.by)) if chart.by else ""
     found = Drawn(
-        chart.key, chart.label, chart.dates, days, chart.governed_for_viewers, by, measure, "",
-        "", (), (), (), tuple(problems), chart.notes, False, False, False,
-    )  # fmt: skip
+        chart.key,
+        chart.label,
+        chart.dates,
+        days,
+        chart.governed_for_viewers,
+        by,
+        measure,
+        "",
+        "",
+        (),
+        (),
+        (),
+        tuple(problems),
+        chart.notes,
+        False,
+        False,
+        False,
+    )
     if isinstance(values, str):
         told = () if values in found.problems else (values,)
         return found._replace(notes=(*found.notes, *told))
@@ -129,8 +144,14 @@ def _of_totals(found: Drawn, totals: Totals, say: Said, *, is_by: bool) -> Drawn
     has_beside = any(row.beside_bucket is not None for row in rows)
     has_split = any(row.split is not None or row.other for row in rows)
     notes = (*found.notes, *totals.notes)
-    head = ("unit", "dates", *(("series",) if has_split else ()), found.measure,
-            *(("beside", "change") if has_beside else ()), "why it is not whole")  # fmt: skip
+    head = (
+        "unit",
+        "dates",
+        *(("series",) if has_split else ()),
+        found.measure,
+        *(("beside", "change") if has_beside else ()),
+        "why it is not whole",
+    )
     table = tuple(_row(row, say, has_split=has_split, has_beside=has_beside) for row in rows)
     found = found._replace(
         columns=tuple(map(say, head)), rows=table, notes=notes, has_beside=has_beside
@@ -166,8 +187,14 @@ def _row(row: TotalRow, say: Said, *, has_split: bool, has_beside: bool) -> tupl
     series = ("other" if row.other else str(row.split),) if has_split else ()
     change = "" if row.relative is None else f"{row.relative:+.1%}"
     beside = (say.of(row.beside), change) if has_beside else ()
-    return (bucket.label, f"{bucket.start} to {bucket.end}", *series, say.of(row.value), *beside,
-            ", ".join(map(say, bucket.reasons)))  # fmt: skip
+    return (
+        bucket.label,
+        f"{bucket.start} to {bucket.end}",
+        *series,
+        say.of(row.value),
+        *beside,
+        ", ".join(map(say, bucket.reasons)),
+    )
 
 
 class _ValueAxis:
@@ -183,8 +210,10 @@ class _ValueAxis:
         self.low = math.floor(low / step) * step
         self.high = math.ceil((high or step) / step) * step
         count = round((self.high - self.low) / step)
-        self.lines = tuple((self.y(self.low + step * n), say.of(round(self.low + step * n, 9)))
-                           for n in range(count + 1))  # fmt: skip
+        self.lines = tuple(
+            (self.y(self.low + step * n), say.of(round(self.low + step * n, 9)))
+            for n in range(count + 1)
+        )
 
     def y(self, value: float) -> float:
         """Where a value is, from the top."""
@@ -201,13 +230,24 @@ def _bars(title: str, rows: Sequence[TotalRow], scale: _ValueAxis, say: Said) ->
         reasons = f" ({', '.join(map(say, row.bucket.reasons))})" if row.bucket.reasons else ""
         left = place * each
         if row.beside is not None:
-            bars.append(_bar(left + each * 0.06, each * 0.3, float(row.beside), scale, "beside",
-                             f"beside {told}: {say.of(row.beside)}"))  # fmt: skip
+            bars.append(
+                _bar(
+                    left + each * 0.06,
+                    each * 0.3,
+                    float(row.beside),
+                    scale,
+                    "beside",
+                    f"beside {told}: {say.of(row.beside)}",
+                )
+            )
         if row.value is not None:
             kind = "unfinished" if is_unfinished(row) else "gaps" if has_gaps(row) else "whole"
             indent, wide = (0.38, 0.52) if row.beside is not None else (0.12, 0.76)
-            bars.append(_bar(left + each * indent, each * wide, float(row.value), scale, kind,
-                             told + reasons))  # fmt: skip
+            bars.append(
+                _bar(
+                    left + each * indent, each * wide, float(row.value), scale, kind, told + reasons
+                )
+            )
     step = max(1, -(-len(rows) // _MOST_NAMES))
     for place in range(0, len(rows), step):
         at = round((place + 0.5) * each, 3)
@@ -236,15 +276,29 @@ def _of_running(found: Drawn, running: Running, say: Said) -> Drawn:
         for name, rows in list(series.items())[:_MOST_PANELS]
     )
     table = tuple(
-        (str(row.day), str(row.window), *(() if row.split is None else (str(row.split),)),
-         say.of(row.value), ", ".join(map(say, row.reasons)))
+        (
+            str(row.day),
+            str(row.window),
+            *(() if row.split is None else (str(row.split),)),
+            say.of(row.value),
+            ", ".join(map(say, row.reasons)),
+        )
         for row in running.rows[-_MOST_DOTS:]
-    )  # fmt: skip
+    )
     has_split = any(row.split is not None for row in running.rows)
-    head = ("day", "over", *(("series",) if has_split else ()), found.measure,
-            "why it is not whole")  # fmt: skip
-    return found._replace(panels=panels, columns=tuple(map(say, head)), rows=table,
-                          measure=f"{found.measure}, {running.period}")  # fmt: skip
+    head = (
+        "day",
+        "over",
+        *(("series",) if has_split else ()),
+        found.measure,
+        "why it is not whole",
+    )
+    return found._replace(
+        panels=panels,
+        columns=tuple(map(say, head)),
+        rows=table,
+        measure=f"{found.measure}, {running.period}",
+    )
 
 
 def _line(title: str, rows: Sequence[RunningRow], scale: _ValueAxis, say: Said) -> Panel:
@@ -255,15 +309,24 @@ def _line(title: str, rows: Sequence[RunningRow], scale: _ValueAxis, say: Said) 
     for place, (one, other) in enumerate(pairwise(some)):
         if one.value is None or other.value is None:
             continue
-        lines.append(Line(round((place + 0.5) * each, 3), scale.y(float(one.value)),
-                          round((place + 1.5) * each, 3), scale.y(float(other.value)),
-                          one.whole and other.whole))  # fmt: skip
+        lines.append(
+            Line(
+                round((place + 0.5) * each, 3),
+                scale.y(float(one.value)),
+                round((place + 1.5) * each, 3),
+                scale.y(float(other.value)),
+                one.whole and other.whole,
+            )
+        )
     every = max(1, -(-len(some) // _MOST_NAMES))
     names = tuple(
-        BarName(round((place + 0.5) * each, 3), f"{some[place].day.day} {some[place].day:%b}",
-             (place // every) % 2 == 1)
+        BarName(
+            round((place + 0.5) * each, 3),
+            f"{some[place].day.day} {some[place].day:%b}",
+            (place // every) % 2 == 1,
+        )
         for place in range(0, len(some), every)
-    )  # fmt: skip
+    )
     last = next((row for row in reversed(rows) if row.value is not None), None)
     told = f"a line over {len(rows)} days"
     if last is not None:

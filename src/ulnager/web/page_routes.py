@@ -29,9 +29,7 @@ from ulnager.web.viewers import discreet, links_of
 
 DO: Final = "_do"
 """The field of buttons that do more than show; no picker can have that name."""
-_TYPES: Final = {
-    "page.css": "text/css", "page.js": "text/javascript", "icon.svg": "image/svg+xml",
-}  # fmt: skip
+_TYPES: Final = {"page.css": "text/css", "page.js": "text/javascript", "icon.svg": "image/svg+xml"}
 
 
 _SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
@@ -75,9 +73,12 @@ def _environment() -> Environment:
     names = ("base.html", "book.html", "page.html", "problem.html", *_TYPES)
     texts = {name: _file(name) for name in names}
     return Environment(
-        loader=DictLoader(texts), autoescape=True, trim_blocks=True, lstrip_blocks=True,
+        loader=DictLoader(texts),
+        autoescape=True,
+        trim_blocks=True,
+        lstrip_blocks=True,
         undefined=StrictUndefined,
-    )  # fmt: skip
+    )
 
 
 def _file(name: str) -> str:
@@ -89,10 +90,15 @@ def problem_page(
 ) -> Response:
     """What went wrong, on a page with a way back."""
     template = _environment().get_template("problem.html")
-    text = template.render(title=told["title"], detail=told["detail"], lang="en",
-                           root="../" * (path.count("/") - 1))  # fmt: skip
-    return Response(text.encode(), told["status"], media_type="text/html",
-                    headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
+    text = template.render(
+        title=told["title"], detail=told["detail"], lang="en", root="../" * (path.count("/") - 1)
+    )
+    return Response(
+        text.encode(),
+        told["status"],
+        media_type="text/html",
+        headers={"cache-control": "no-store", **(headers or {})},
+    )
 
 
 def html_routes(answers: BookAnswers) -> APIRouter:
@@ -108,8 +114,11 @@ def html_routes(answers: BookAnswers) -> APIRouter:
 
     @html.get("/pages/{name}")
     async def page(request: Request, name: str) -> Response:
-        own = {one: request.query_params.get(one) for one in ("today", "locale")
-               if one not in answers.pickers}  # fmt: skip
+        own = {
+            one: request.query_params.get(one)
+            for one in ("today", "locale")
+            if one not in answers.pickers
+        }
         fields = fields_of(request, *own)
         own["locale"] = _known(own.get("locale"))
         answers.day(own.get("today"))
@@ -141,9 +150,14 @@ def _used(answers: BookAnswers) -> set[str]:
 @functools.cache
 def _static(name: str) -> bytes:
     light = {
-        "ink": paper.INK, "faint": paper.FAINT, "paper": paper.PAPER, "band": paper.BAND,
-        "period": paper.PERIOD, "light": paper.LIGHT, "warn": paper.WARN,
-    }  # fmt: skip
+        "ink": paper.INK,
+        "faint": paper.FAINT,
+        "paper": paper.PAPER,
+        "band": paper.BAND,
+        "period": paper.PERIOD,
+        "light": paper.LIGHT,
+        "warn": paper.WARN,
+    }
     return _environment().get_template(name).render(light=light, dark=paper.DARK).encode()
 
 
@@ -168,20 +182,28 @@ def _context(
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
-        "title": opened.labelled(opened.page.label), "pickers": offered, "charts": charts,
-        "height": HEIGHT, "link": _link(opened, frozen=False),
-        "frozen": _link(opened, frozen=True), "do": DO,
-        "today": words.day(opened.moment.today), "say": opened.said, "lang": words.locale,
+        "title": opened.labelled(opened.page.label),
+        "pickers": offered,
+        "charts": charts,
+        "height": HEIGHT,
+        "link": _link(opened, frozen=False),
+        "frozen": _link(opened, frozen=True),
+        "do": DO,
+        "today": words.day(opened.moment.today),
+        "say": opened.said,
+        "lang": words.locale,
         "dir": words.direction,
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
-        "until": until, "until_told": _moment(until),
+        "until": until,
+        "until_told": _moment(until),
         "stands": opened.said("the clock stands still here") if stands else "",
         "others": [
             (one.label, f"{one.name}{_carried(opened, one, today, locale)}")
-            for one in answers.pages.values() if one.name != name
+            for one in answers.pages.values()
+            if one.name != name
         ],
-    }  # fmt: skip
+    }
 
 
 def _carried(opened: OpenedPage, other: Page, today: str | None, locale: str | None) -> str:
@@ -239,18 +261,27 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
 def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     view = opened.views[name]
     told, links = view.to_dict(), links_of(view)
-    controls = [_control(told_one, given)
-                for told_one, given in zip(told["inputs"], view.inputs, strict=True)]  # fmt: skip
+    controls = [
+        _control(told_one, given)
+        for told_one, given in zip(told["inputs"], view.inputs, strict=True)
+    ]
     if told["by"] is not None and view.by is not None:
         controls.append(_unit(told["by"]))
     chosen = view.chosen
     steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
     return DrawnPicker(
-        view, told, tuple(controls), ruler_of(view), steps["earlier"], steps["later"],
-        tuple(view.in_words(discreet(one)) for one in view.problems), view.notes,
-        1 if chosen is None else view.range_count(chosen), 1 if chosen is None else chosen.ranges,
+        view,
+        told,
+        tuple(controls),
+        ruler_of(view),
+        steps["earlier"],
+        steps["later"],
+        tuple(view.in_words(discreet(one)) for one in view.problems),
+        view.notes,
+        1 if chosen is None else view.range_count(chosen),
+        1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
-    )  # fmt: skip
+    )
 
 
 def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
@@ -275,8 +306,19 @@ def _control(told: Mapping[str, Any], given: Given) -> Control:
         kind = "anchor or day"
     if kind == "day" and not _is_day(text):
         kind = "text"  # A native field would hide what was typed.
-    return Control(told["name"], told["id"], label, kind, text, tuple(told["options"]),
-                   told["several"], told["problem"], low, high, hint)  # fmt: skip
+    return Control(
+        told["name"],
+        told["id"],
+        label,
+        kind,
+        text,
+        tuple(told["options"]),
+        told["several"],
+        told["problem"],
+        low,
+        high,
+        hint,
+    )
 
 
 def _is_day(text: str) -> bool:
@@ -296,8 +338,9 @@ def _unit(by: Mapping[str, Any]) -> Control:
         }
         for one in by["options"]
     )
-    return Control(by["name"], by["id"], by["label"], "unit", by["key"] or "", options, False, None,
-                   "", "", "")  # fmt: skip
+    return Control(
+        by["name"], by["id"], by["label"], "unit", by["key"] or "", options, False, None, "", "", ""
+    )
 
 
 def _chart(opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:

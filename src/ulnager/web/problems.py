@@ -19,10 +19,13 @@ from ulnager.core.errors import (
 MEDIA_TYPE: Final = "application/problem+json"
 UNREADABLE: Final = "a source of the book cannot be read at the moment"
 _CODES: Final[dict[type[UlnagerError], tuple[int, str]]] = {
-    PeriodSyntaxError: (422, "phrase"), SettingError: (422, "setting"),
-    FilterError: (422, "condition"), ResolveError: (422, "dates"), SourceError: (503, "source"),
+    PeriodSyntaxError: (422, "phrase"),
+    SettingError: (422, "setting"),
+    FilterError: (422, "condition"),
+    ResolveError: (422, "dates"),
+    SourceError: (503, "source"),
     BookError: (404, "name"),
-}  # fmt: skip
+}
 
 
 class Refused(Exception):  # noqa: N818
@@ -39,8 +42,14 @@ class Refused(Exception):  # noqa: N818
 def problem(status: int, code: str, detail: str, **more: Any) -> dict[str, Any]:
     """Problem details as plain values."""
     title = HTTPStatus(status).phrase
-    return {"type": "about:blank", "title": title, "status": status, "code": code,
-            "detail": detail, **more}  # fmt: skip
+    return {
+        "type": "about:blank",
+        "title": title,
+        "status": status,
+        "code": code,
+        "detail": detail,
+        **more,
+    }
 
 
 def written(told: dict[str, Any]) -> bytes:
@@ -50,13 +59,20 @@ def written(told: dict[str, Any]) -> bytes:
 
 def of_error(error: UlnagerError) -> dict[str, Any]:
     """Problem details of one of our own errors; a source's error names no place."""
-    status, code = next((_CODES[kind] for kind in type(error).__mro__ if kind in _CODES),
-                        (422, "wrong"))  # fmt: skip
+    status, code = next(
+        (_CODES[kind] for kind in type(error).__mro__ if kind in _CODES), (422, "wrong")
+    )
     if isinstance(error, SourceError):
         return problem(status, code, UNREADABLE)
     if isinstance(error, BookError):
         return problem(status, code, error.problem)
     if isinstance(error, PeriodSyntaxError):
-        return problem(status, code, str(error).splitlines()[0], phrase=error.phrase[:200],
-                       position=error.position, instead=list(error.suggestions))  # fmt: skip
+        return problem(
+            status,
+            code,
+            str(error).splitlines()[0],
+            phrase=error.phrase[:200],
+            position=error.position,
+            instead=list(error.suggestions),
+        )
     return problem(status, code, str(error))

@@ -155,10 +155,17 @@ class _Sent:
         if self._has_begun:
             return
         body = written(problem(refused.status, refused.code, refused.detail))
-        headers = {"content-type": MEDIA_TYPE, "content-length": str(len(body)),
-                   "cache-control": "no-store", **refused.headers}  # fmt: skip
-        await self({
-            "type": "http.response.start", "status": refused.status,
-            "headers": [(name.encode(), text.encode()) for name, text in headers.items()],
-        })  # fmt: skip
+        headers = {
+            "content-type": MEDIA_TYPE,
+            "content-length": str(len(body)),
+            "cache-control": "no-store",
+            **refused.headers,
+        }
+        await self(
+            {
+                "type": "http.response.start",
+                "status": refused.status,
+                "headers": [(name.encode(), text.encode()) for name, text in headers.items()],
+            }
+        )
         await self({"type": "http.response.body", "body": body})

@@ -227,10 +227,13 @@ class Description:
         app = self._app
         if app.openapi_schema is None or not app.openapi_schema["paths"]:
             app.openapi_schema = get_openapi(
-                title=app.title, version=app.version, description=app.description,
-                routes=app.routes, servers=[{"url": "/", "description": "This service."}],
+                title=app.title,
+                version=app.version,
+                description=app.description,
+                routes=app.routes,
+                servers=[{"url": "/", "description": "This service."}],
                 tags=[{"name": "book", "description": "What a book answers."}],
-            )  # fmt: skip
+            )
             schemas = app.openapi_schema["components"]["schemas"]
             schemas["ProblemTold"] = ProblemTold.model_json_schema()
             for name in ("HTTPValidationError", "ValidationError"):
@@ -247,9 +250,10 @@ class Description:
 
 def _named(answers: BookAnswers) -> dict[str, str | None]:
     return {
-        "pickers": next(iter(answers.pickers), None), "pages": next(iter(answers.pages), None),
+        "pickers": next(iter(answers.pickers), None),
+        "pages": next(iter(answers.pages), None),
         "schedules": next(iter(answers.book.schedules), None),
-    }  # fmt: skip
+    }
 
 
 def _examples(answers: BookAnswers) -> dict[str, Any]:

@@ -54,8 +54,10 @@ def tagged(request: Request, body: bytes, media_type: str, kept: str) -> Respons
     """A body with a tag by which it is told from others; empty where that is known already."""
     tag = f'"{hashlib.sha256(body).hexdigest()[:24]}"'
     headers = {"etag": tag, "cache-control": kept}
-    known = [one.strip().removeprefix("W/")
-             for one in request.headers.get("if-none-match", "").split(",")]  # fmt: skip
+    known = [
+        one.strip().removeprefix("W/")
+        for one in request.headers.get("if-none-match", "").split(",")
+    ]
     if tag in known or "*" in known:
         return Response(status_code=304, headers=headers)
     return Response(body, media_type=media_type, headers=headers)

@@ -94,8 +94,11 @@ def ruler_of(view: View) -> Ruler | None:
             named["data"] = (data[1], view.in_words("anchor, data ends"))
             del named["anchor"]
     length = last - first + 1
-    near = [day for day, _ in named.values()
-            if first - _NEAR * length - 3 <= day <= last + _NEAR * length + 3]  # fmt: skip
+    near = [
+        day
+        for day, _ in named.values()
+        if first - _NEAR * length - 3 <= day <= last + _NEAR * length + 3
+    ]
     pad = max(2, round(length * 0.12))
     low = max(FIRST_DAY, min([first, *near]) - pad)
     high = min(LAST_DAY, max([last, *near]) + pad)
@@ -111,8 +114,14 @@ def ruler_of(view: View) -> Ruler | None:
     unit, ticks = _ticks(calendar, scale, view.words)
     told = f"{result.label}" + (f", {view.counted(result.days, 'day')}" if result.days else "")
     words = [told, *(f"{mark.name} {_said(named[mark.kind][0])}" for mark in marks), *beyond]
-    return Ruler(ticks, unit, tuple(_stretches(ranges, today, scale)), tuple(_apart(marks)),
-                 tuple(beyond), "; ".join(words))  # fmt: skip
+    return Ruler(
+        ticks,
+        unit,
+        tuple(_stretches(ranges, today, scale)),
+        tuple(_apart(marks)),
+        tuple(beyond),
+        "; ".join(words),
+    )
 
 
 def _said(day: int) -> str:
@@ -147,8 +156,9 @@ def _stretches(ranges: list[tuple[int, int]], today: int, scale: _DayAxis) -> li
     found = []
     for start, stop in ranges:
         for low, high, is_to_come in (
-            (start, min(stop, today + 1), False), (max(start, today + 1), stop, True),
-        ):  # fmt: skip
+            (start, min(stop, today + 1), False),
+            (max(start, today + 1), stop, True),
+        ):
             if low < high:
                 at = scale.at(low)
                 width = max(0.4, round(scale.at(high) - at, 3))

@@ -75,7 +75,13 @@ def run(
     shown = f"[{host}]" if ":" in host else host
     print(f"http://{shown}:{port}/  (Ctrl-C ends it)", flush=True)
     config = uvicorn.Config(
-        app, http=Hurried, log_level="warning", access_log=False, server_header=False,
-        timeout_keep_alive=10, h11_max_incomplete_event_size=65_536, timeout_graceful_shutdown=5,
-    )  # fmt: skip
+        app,
+        http=Hurried,
+        log_level="warning",
+        access_log=False,
+        server_header=False,
+        timeout_keep_alive=10,
+        h11_max_incomplete_event_size=65_536,
+        timeout_graceful_shutdown=5,
+    )
     uvicorn.Server(config).run(sockets=[listening])

@@ -55,12 +55,16 @@ def service(
     answers = BookAnswers(opened, today, any_day=any_day)
     workers = Workers()
     app = FastAPI(
-        title="Ulnager", version="1", docs_url=None, redoc_url=None, openapi_url=None,
+        title="Ulnager",
+        version="1",
+        docs_url=None,
+        redoc_url=None,
+        openapi_url=None,
         lifespan=_living,
         redirect_slashes=False,
         description="The periods, pickers and pages of a book, as JSON. Read-only; nothing of a "
         "viewer is kept between requests.",
-    )  # fmt: skip
+    )
     routers = routes(answers), html_routes(answers)
     for router in routers:
         app.include_router(router)
@@ -109,8 +113,12 @@ def _sent(
     path = request.scope["path"].removeprefix(request.scope.get("root_path", ""))
     if "text/html" in request.headers.get("accept", "") and not path.startswith("/api/"):
         return problem_page(told, path, headers)
-    return Response(written(told), told["status"], media_type=MEDIA_TYPE,
-                    headers={"cache-control": "no-store", **(headers or {})})  # fmt: skip
+    return Response(
+        written(told),
+        told["status"],
+        media_type=MEDIA_TYPE,
+        headers={"cache-control": "no-store", **(headers or {})},
+    )
 
 
 async def _ours(request: Request, error: Exception) -> Response:

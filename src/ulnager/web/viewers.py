@@ -25,9 +25,11 @@ def periods_for_viewers(book: Book, pickers: Mapping[str, Picker]) -> dict[str, 
     seen = {one.key for picker in pickers.values() for one in picker.choices}
     seen |= {c.pinned.key for page in book.pages.values() for c in page.charts if c.pinned}
     hidden = {
-        one.key for name, picker in book.pickers.items() if name not in pickers
+        one.key
+        for name, picker in book.pickers.items()
+        if name not in pickers
         for one in picker.choices
-    }  # fmt: skip
+    }
     return {name: one for name, one in book.periods.items() if name in seen or name not in hidden}
 
 
@@ -50,8 +52,14 @@ def held_dates(extent: Extent | None) -> Hashable:
     """What is known of dates, without what asks for more."""
     if extent is None:
         return None
-    return (extent.first, extent.last, extent.last_whole, extent.missing, extent.before_last,
-            extent.stand_ins)  # fmt: skip
+    return (
+        extent.first,
+        extent.last,
+        extent.last_whole,
+        extent.missing,
+        extent.before_last,
+        extent.stand_ins,
+    )
 
 
 def links_of(view: View) -> dict[str, str | None]:

@@ -10,12 +10,7 @@ from typing import TYPE_CHECKING, Any
 from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.zones import (
-    FIRST_DAY,
-    LAST_DAY,
-    civil_of,
-    number_of,
-)
+from ulnager.core.calendars.zones import FIRST_DAY, LAST_DAY, civil_of, number_of
 from ulnager.core.errors import SettingError
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
 

@@ -26,9 +26,19 @@ if TYPE_CHECKING:
     from numpy.typing import NDArray
 
 MONTHS: Final = (
-    "january", "february", "march", "april", "may", "june", "july", "august", "september",
-    "october", "november", "december",
-)  # fmt: skip
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+)
 
 LAYOUTS: Final[dict[str, tuple[int, ...]]] = {
     "4-4-5": (4, 4, 5) * 4,
@@ -64,8 +74,15 @@ class WeekCalendar(Calendar):
     """
 
     FIELDS = (
-        "layout", "last_day", "month", "ends", "long_period", "year_named_by", "business", "cycles"
-    )  # fmt: skip
+        "layout",
+        "last_day",
+        "month",
+        "ends",
+        "long_period",
+        "year_named_by",
+        "business",
+        "cycles",
+    )
     kind = "weeks"
 
     @property
@@ -93,12 +110,20 @@ class WeekCalendar(Calendar):
         business: BusinessDays | None = None,
         cycles: Iterable[Unit] = (),
     ) -> None:
-        given = {"layout": layout, "last_day": last_day, "month": month, "ends": ends,
-                 "year_named_by": year_named_by}  # fmt: skip
+        given = {
+            "layout": layout,
+            "last_day": last_day,
+            "month": month,
+            "ends": ends,
+            "year_named_by": year_named_by,
+        }
         known: dict[str, Iterable[str]] = {
-            "layout": LAYOUTS, "last_day": WEEKDAYS, "month": MONTHS, "ends": ("last", "nearest"),
+            "layout": LAYOUTS,
+            "last_day": WEEKDAYS,
+            "month": MONTHS,
+            "ends": ("last", "nearest"),
             "year_named_by": ("start", "end"),
-        }  # fmt: skip
+        }
         for name, value in given.items():
             if str(value).lower() not in known[name]:
                 raise SettingError(f"{name} is {value!r}; choose {', '.join(known[name])}")

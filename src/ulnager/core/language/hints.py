@@ -155,8 +155,13 @@ def _vague(match: re.Match[str]) -> Hint:
     return Hint(f"'{match['word']}' is no number", ways)
 
 
-_WHOLE = {"fortnight": (2, "weeks"), "decade": (10, "years"), "semester": (1, "half"),
-          "trimester": (1, "quarter"), "century": (100, "years")}  # fmt: skip
+_WHOLE = {
+    "fortnight": (2, "weeks"),
+    "decade": (10, "years"),
+    "semester": (1, "half"),
+    "trimester": (1, "quarter"),
+    "century": (100, "years"),
+}
 
 
 @_when(rf"\b(?P<way>this|current|{_BEFORE}|{_AFTER}) (?P<unit>{'|'.join(_WHOLE)})\b")
@@ -178,10 +183,12 @@ def _none_at_all(match: re.Match[str]) -> Hint:
 def _no_such_number(match: re.Match[str]) -> Hint:
     sort = match["unit"][0]
     most, told = {
-        "q": (4, "quarters, Q1 to Q4"), "h": (2, "halves, H1 and H2"),
-        "w": (53, "52 or 53 weeks"), "m": (12, "months, which go by their names"),
+        "q": (4, "quarters, Q1 to Q4"),
+        "h": (2, "halves, H1 and H2"),
+        "w": (53, "52 or 53 weeks"),
+        "m": (12, "months, which go by their names"),
         "p": (12, "months, which go by their names"),
-    }[sort]  # fmt: skip
+    }[sort]
     number = min(max(int(match["number"]), 1), most)
     name = f"{sort.upper()}{number}" if sort in "qh" else f"week {min(number, 52)}"
     if sort in "mp":
@@ -249,8 +256,14 @@ def _iso_date(match: re.Match[str]) -> Hint:
 # Comparisons are two periods, of which the second one is said by a shift.
 
 _COMPARED: Final = "a comparison is two periods; the second one is the first at another time"
-_OVER: Final = {"yoy": "year", "qoq": "quarter", "mom": "month", "wow": "week", "dod": "day",
-                "pop": "period"}  # fmt: skip
+_OVER: Final = {
+    "yoy": "year",
+    "qoq": "quarter",
+    "mom": "month",
+    "wow": "week",
+    "dod": "day",
+    "pop": "period",
+}
 
 
 @_when(r"^(?:the |a )?(?:same |)(?:previous|prior|last|preceding|next|following|past) periods?$")
@@ -264,7 +277,7 @@ def _period_of_nothing(match: re.Match[str]) -> Hint:
     r"^(?:the )?(?:same|corresponding|equivalent) (?P<what>period|day|week|month|quarter|half)"
     r"(?: of| in| the)* (?:last|previous|prior|a|one) (?P<unit>year|half|quarter|month|week)"
 )
-def _same(match: re.Match[str]) -> Hint:  # fmt: skip
+def _same(match: re.Match[str]) -> Hint:
     what = "month to date" if match["what"] == "period" else f"this {match['what']}"
     by_week = [f"{what}, 52 weeks earlier"] if match["what"] == "week" else []
     return Hint(_COMPARED, (*by_week, f"{what}, 1 {match['unit']} earlier"))
@@ -274,7 +287,7 @@ def _same(match: re.Match[str]) -> Hint:  # fmt: skip
     rf"\b(?:(?P<unit>year|quarter|month|week|day)[ -](?:over|on|by)[ -](?P=unit)"
     rf"|(?P<short>{'|'.join(_OVER)}))\b"
 )
-def _over(match: re.Match[str]) -> Hint:  # fmt: skip
+def _over(match: re.Match[str]) -> Hint:
     unit = match["unit"] or _OVER[match["short"]]
     rest = (match.string[: match.start()] + match.string[match.end() :]).strip(" ,")
     usual = {"year": "month", "day": "day", "period": "month"}.get(unit, unit)
@@ -293,7 +306,7 @@ def _versus(match: re.Match[str]) -> Hint:
     rf"^(?P<left>.+?),? (?:of |in |for )?(?:the |a )?(?:{_BEFORE}|one|1)? ?"
     r"(?P<unit>year|half|quarter|month|week)(?: ago| before| earlier)?$"
 )
-def _another_time(match: re.Match[str]) -> Hint:  # fmt: skip
+def _another_time(match: re.Match[str]) -> Hint:
     return Hint("", (f"{match['left']}, 1 {match['unit']} earlier",))
 
 
@@ -361,11 +374,23 @@ def _words() -> frozenset[str]:
 
 
 _FORMS: Final = (
-    "last {n} {units}", "next {n} {units}", "{n} {units} ago", "last {n} whole {units}",
-    "this {unit}", "last {unit}", "next {unit}", "{unit} to date", "rest of {unit}",
-    "last whole {unit}", "since start of {unit}", "today", "yesterday", "tomorrow", "latest",
+    "last {n} {units}",
+    "next {n} {units}",
+    "{n} {units} ago",
+    "last {n} whole {units}",
+    "this {unit}",
+    "last {unit}",
+    "next {unit}",
+    "{unit} to date",
+    "rest of {unit}",
+    "last whole {unit}",
+    "since start of {unit}",
+    "today",
+    "yesterday",
+    "tomorrow",
+    "latest",
     "all dates",
-)  # fmt: skip
+)
 
 
 def _nearest_forms(text: str) -> list[str]:

@@ -263,8 +263,9 @@ def open_period(
     words, options = _words_of(phrase, tokens, names, words, listed, settings, own_units)
     forms: dict[tuple[str, ...], Definition] = {}
     for chosen in _choices(options):
-        found = read_open(phrase, _worded(tokens, dict(zip(words, chosen, strict=True))), listed,
-                          own_units)  # fmt: skip
+        found = read_open(
+            phrase, _worded(tokens, dict(zip(words, chosen, strict=True))), listed, own_units
+        )
         if found is not None:
             forms[chosen] = found
     first, definition = next(iter(forms.items()))
@@ -291,8 +292,12 @@ def open_period(
             _cut(given["phrase"])
         inputs[name] = checked_input(name, kind, given)
     text = _canonical(str(definition), words, first)
-    if read_open(text, _worded(tokens_of(text), dict(zip(words, first, strict=True))), listed,
-                 own_units) != definition:  # fmt: skip
+    if (
+        read_open(
+            text, _worded(tokens_of(text), dict(zip(words, first, strict=True))), listed, own_units
+        )
+        != definition
+    ):
         text = " ".join(token.text for token in tokens)
     return OpenPeriod(text, forms, inputs)
 
@@ -360,9 +365,25 @@ def _candidates() -> list[str]:
 
 
 _FIRST_WORDS: Final = (
-    "rolling", "whole", "last", "next", "previous", "this", "first", "before", "after", "since",
-    "until", "from", "earlier", "later", "plus", "except", "only", "within",
-)  # fmt: skip
+    "rolling",
+    "whole",
+    "last",
+    "next",
+    "previous",
+    "this",
+    "first",
+    "before",
+    "after",
+    "since",
+    "until",
+    "from",
+    "earlier",
+    "later",
+    "plus",
+    "except",
+    "only",
+    "within",
+)
 
 
 def _choices(options: list[list[str]]) -> Iterator[tuple[str, ...]]:

@@ -130,10 +130,17 @@ class Period:
         cannot be used.
         """
         if (
-            type(today) is date and as_of is None and now is None and calendar is None
-            and data is None and tz is None and defaults is None and calendars is None
-            and locale is None and day_starts == "00:00"
-        ):  # fmt: skip
+            type(today) is date
+            and as_of is None
+            and now is None
+            and calendar is None
+            and data is None
+            and tz is None
+            and defaults is None
+            and calendars is None
+            and locale is None
+            and day_starts == "00:00"
+        ):
             # A page asks for many plain periods of one day: nothing has to be found out for them.
             definition = self.definition
             if definition.is_plain_span:

@@ -38,11 +38,7 @@ WEEKDAY_WORDS: Final = {
     **{name[:3]: number for number, name in enumerate(WEEKDAYS)},
     **{"tues": 1, "thur": 3, "thurs": 3},
 }
-UNIT_WORDS: Final[dict[str, Unit]] = {
-    **UNIT_NAMES,
-    "half year": Unit.HALF,
-    "half years": Unit.HALF,
-}
+UNIT_WORDS: Final[dict[str, Unit]] = {**UNIT_NAMES, "half year": Unit.HALF, "half years": Unit.HALF}
 _NUMBERED_UNIT: Final = pattern(r"q[1-4]|h[12]|w(?:0?[1-9]|[1-4]\d|5[0-3])")
 _NUMBERED: Final = {"q": Unit.QUARTER, "h": Unit.HALF, "w": Unit.WEEK}
 _MOST: Final = {"week": (Unit.WEEK, 53), "quarter": (Unit.QUARTER, 4), "half": (Unit.HALF, 2)}

@@ -189,8 +189,13 @@ def _short_form(tokens: list[Token], place: int) -> tuple[list[Token], int] | No
 
 
 _READERS: Final[tuple[Read, ...]] = (
-    _fiscal_label, _named_date, _named_month, _named_part, _short_form, _one,
-)  # fmt: skip
+    _fiscal_label,
+    _named_date,
+    _named_month,
+    _named_part,
+    _short_form,
+    _one,
+)
 
 
 MOST_CHARACTERS: Final = 2_000
@@ -246,12 +251,22 @@ NUMBER_WORDS: Final = {
     word: str(number)
     for number, word in enumerate(
         (
-            "one", "two", "three", "four", "five", "six",
-            "seven", "eight", "nine", "ten", "eleven", "twelve",
+            "one",
+            "two",
+            "three",
+            "four",
+            "five",
+            "six",
+            "seven",
+            "eight",
+            "nine",
+            "ten",
+            "eleven",
+            "twelve",
         ),
         1,
     )
-}  # fmt: skip
+}
 
 
 def tokens_of(phrase: str) -> list[Token]:

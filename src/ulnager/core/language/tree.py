@@ -21,13 +21,22 @@ _ANY_KIND: Final = frozenset(
     {"word", "sign", "number", "date", "timestamp", "iso", "interval", "name", "ordinal", "slot"}
 )
 _KINDS: Final = {
-    "count": frozenset({"number", "slot"}), "date": frozenset({"date", "slot"}),
-    "timestamp": frozenset({"timestamp"}), "iso": frozenset({"iso", "interval", "number"}),
-    "label": frozenset({"name", "word"}), "calendar": frozenset({"name", "word"}),
-    "ordinal": frozenset({"ordinal", "word"}), "unit": _OF_WORDS, "units": _OF_WORDS,
-    "steps": _OF_WORDS, "dayname": _OF_WORDS, "weekday": _OF_WORDS, "monthname": _OF_WORDS,
-    "unitname": _OF_WORDS, "days": _OF_WORDS,
-}  # fmt: skip
+    "count": frozenset({"number", "slot"}),
+    "date": frozenset({"date", "slot"}),
+    "timestamp": frozenset({"timestamp"}),
+    "iso": frozenset({"iso", "interval", "number"}),
+    "label": frozenset({"name", "word"}),
+    "calendar": frozenset({"name", "word"}),
+    "ordinal": frozenset({"ordinal", "word"}),
+    "unit": _OF_WORDS,
+    "units": _OF_WORDS,
+    "steps": _OF_WORDS,
+    "dayname": _OF_WORDS,
+    "weekday": _OF_WORDS,
+    "monthname": _OF_WORDS,
+    "unitname": _OF_WORDS,
+    "days": _OF_WORDS,
+}
 
 
 class Branch:

@@ -73,11 +73,7 @@ def _day(period: Any, point: object, when: dict[str, Any]) -> int:
 
 
 def _steps(
-    period: Any,
-    step: tuple[int, Unit],
-    ends: tuple[int, int],
-    calendar: Any,
-    when: dict[str, Any],
+    period: Any, step: tuple[int, Unit], ends: tuple[int, int], calendar: Any, when: dict[str, Any]
 ) -> Iterator[Resolution]:
     (count, unit), (begin, end) = step, ends
     data = None if when.get("data") is None else extent_of(when["data"])

@@ -105,8 +105,10 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
         )
 
     def _table(self) -> Table:
-        rows = [(one.label, one.start, one.end, one.days, one.unit_days,
-                 ", ".join(one.reasons)) for one in self]  # fmt: skip
+        rows = [
+            (one.label, one.start, one.end, one.days, one.unit_days, ", ".join(one.reasons))
+            for one in self
+        ]
         title = f"by {self[0].unit}" if self else "no buckets"
         return table(title, ("unit", "start", "end", "days", "of", "because"), rows, (3, 4))
 

@@ -169,8 +169,9 @@ def extent_of(data: object) -> Extent:
 
 def _is_place(one: object) -> bool:
     """Whether this looks like the path of a file or the URL of a database."""
-    return not isinstance(one, (str, date)) or ("." in one or "/" in one if isinstance(one, str)
-                                                else False)  # fmt: skip
+    return not isinstance(one, (str, date)) or (
+        "." in one or "/" in one if isinstance(one, str) else False
+    )
 
 
 class Calendars(NamedTuple):

@@ -36,8 +36,10 @@ class SortOfDay(NamedTuple):
             return
         # Day number 1 was a Monday. A run begins on a day behind one that is not in.
         begins = [day for day in self.weekdays if (day - 1) % 7 not in self.weekdays]
-        runs = [(day, next(n for n in range(1, 8) if (day + n) % 7 not in self.weekdays))
-                for day in sorted(begins)]  # fmt: skip
+        runs = [
+            (day, next(n for n in range(1, 8) if (day + n) % 7 not in self.weekdays))
+            for day in sorted(begins)
+        ]
         week = start - (start - 1) % 7 - 7
         while runs and week < stop:
             for day, length in runs:
@@ -69,9 +71,11 @@ DAY_SETS: Final[dict[str, Callable[[BusinessDays], SortOfDay]]] = {
         _working(business), business.working_days, business.holidays
     ),
     "holidays": lambda business: SortOfDay(frozenset(), business.holidays),
-    **{f"{name}s": lambda _, place=place: SortOfDay(frozenset({place}))  # type: ignore[misc]
-       for place, name in enumerate(WEEKDAYS)},
-}  # fmt: skip
+    **{
+        f"{name}s": lambda _, place=place: SortOfDay(frozenset({place}))  # type: ignore[misc]
+        for place, name in enumerate(WEEKDAYS)
+    },
+}
 
 
 def nth_day(ranges: tuple[Range, ...], number: int) -> int | None:

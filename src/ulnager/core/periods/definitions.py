@@ -30,9 +30,16 @@ class Definition:
     """
 
     __slots__ = (
-        "_hash", "args", "asks_data", "counts_business_days", "depth", "is_plain_span",
-        "is_sub_day", "rule", "unit",
-    )  # fmt: skip
+        "_hash",
+        "args",
+        "asks_data",
+        "counts_business_days",
+        "depth",
+        "is_plain_span",
+        "is_sub_day",
+        "rule",
+        "unit",
+    )
 
     rule: Rule
     args: tuple[Any, ...]

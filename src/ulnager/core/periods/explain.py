@@ -50,8 +50,11 @@ def neighbours(definition: Definition) -> Iterator[str]:
             continue
         count, unit = part.args
         if unit is Unit.DAY:
-            others = [(count // _TAKEN_FOR[other], other) for other in _TAKEN_FOR
-                      if count % _TAKEN_FOR[other] == 0][:1]  # fmt: skip
+            others = [
+                (count // _TAKEN_FOR[other], other)
+                for other in _TAKEN_FOR
+                if count % _TAKEN_FOR[other] == 0
+            ][:1]
         elif unit in _TAKEN_FOR:
             others = [(count * _TAKEN_FOR[unit], Unit.DAY)]
         else:

@@ -104,10 +104,13 @@ class Grain(NamedTuple):
             if rounding != "outward"
             else tuple(self._range(one, inward=False) for one in given)
         )
-        return union([
-            (start, stop) for start, stop in rounded
-            if start is None or stop is None or start < stop
-        ])  # fmt: skip
+        return union(
+            [
+                (start, stop)
+                for start, stop in rounded
+                if start is None or stop is None or start < stop
+            ]
+        )
 
     def _range(self, one: Range, *, inward: bool) -> Range:
         start, stop = one

@@ -85,8 +85,9 @@ def _limits(
     start, end = result.start, result.end
     ends = (("first", start, first), ("last", end, last))
     for side, edge, limit in ends:
-        beyond = edge is None or (limit is not None and (edge < limit if side == "first"
-                                                         else edge > limit))  # fmt: skip
+        beyond = edge is None or (
+            limit is not None and (edge < limit if side == "first" else edge > limit)
+        )
         if limit is not None and beyond and not clip:
             shown = result.label
             raise ResolveError(
@@ -124,10 +125,15 @@ def bounds_table(resolutions: Iterable[Named], zone: tzinfo | None = None) -> di
         bounds = [(span.start or FIRST_DATE, span.stop or LAST_DATE) for span in result.spans]
         told = (name, label, _short(result, short), order)
         days: list[tuple[Any, Any]] = list(bounds) or [(result.anchor.day,) * 2]
-        instants: list[tuple[Any, ...]] = [()] * len(days) if zone is None else [
-            (_instant(start, datetime.min), _instant(stop, datetime.max.replace(microsecond=0)))
-            for start, stop in result.instants(zone)
-        ] or [(datetime.combine(result.anchor.day, datetime.min.time()),) * 2]  # fmt: skip
+        instants: list[tuple[Any, ...]] = (
+            [()] * len(days)
+            if zone is None
+            else [
+                (_instant(start, datetime.min), _instant(stop, datetime.max.replace(microsecond=0)))
+                for start, stop in result.instants(zone)
+            ]
+            or [(datetime.combine(result.anchor.day, datetime.min.time()),) * 2]
+        )
         rows += [
             (*told, *ends, result.is_empty, *moments)
             for ends, moments in zip(days, instants, strict=True)

@@ -10,9 +10,19 @@ from ulnager.core.text import pattern
 from ulnager.core.units import WEEKDAYS, Unit
 
 ORDINAL_WORDS: Final = (
-    "first", "second", "third", "fourth", "fifth", "sixth",
-    "seventh", "eighth", "ninth", "tenth", "eleventh", "twelfth",
-)  # fmt: skip
+    "first",
+    "second",
+    "third",
+    "fourth",
+    "fifth",
+    "sixth",
+    "seventh",
+    "eighth",
+    "ninth",
+    "tenth",
+    "eleventh",
+    "twelfth",
+)
 
 
 NUMBERED_WEEK: Final = pattern(r"week \d{1,2} of \d{4}")
@@ -86,9 +96,19 @@ class Name(NamedTuple):
 
 
 LONG_MONTHS: Final = (
-    "january", "february", "march", "april", "may", "june", "july", "august", "september",
-    "october", "november", "december",
-)  # fmt: skip
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
+)
 _LETTERS: Final = {Unit.QUARTER: "Q", Unit.HALF: "H"}
 
 

@@ -350,9 +350,13 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
         else:
             stop = calendar.move_start(stop, unit, count)
     after = found._replace(
-        start=start, stop=stop, start_unit=start_unit, stop_unit=stop_unit, as_day=as_day,
+        start=start,
+        stop=stop,
+        start_unit=start_unit,
+        stop_unit=stop_unit,
+        as_day=as_day,
         lengths=None,
-    )  # fmt: skip
+    )
     uneven = unit.months and calendar.plain.has_periods
     if start is None or stop is None or not uneven:
         return after

@@ -221,8 +221,13 @@ def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> st
     """The instant at which a date begins in a zone, as SQL."""
     check_zone(engine, zone, "the start of a day")
     if not engine.has_zones:
-        return _moved(engine, filled(engine, "midnight_utc", x=day) if engine.midnight_utc else
-                      filled(engine, "time_of", x=day), minutes)  # fmt: skip
+        return _moved(
+            engine,
+            filled(engine, "midnight_utc", x=day)
+            if engine.midnight_utc
+            else filled(engine, "time_of", x=day),
+            minutes,
+        )
     after = f" + {_interval(minutes)}" if minutes else ""
     clock = f"{minutes // 60:02}:{minutes % 60:02}:00"
     found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=clock)

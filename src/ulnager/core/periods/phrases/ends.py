@@ -126,9 +126,14 @@ def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
     return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
 
 
-@row(Kind.SPAN, "all dates", "Nothing is cut off on either side.",
-     also=("all time", "everything"), opens=(True, True), from_anchor=False,
-)  # fmt: skip
+@row(
+    Kind.SPAN,
+    "all dates",
+    "Nothing is cut off on either side.",
+    also=("all time", "everything"),
+    opens=(True, True),
+    from_anchor=False,
+)
 def all_dates(c: Basis) -> Pair:
     return None, None
 

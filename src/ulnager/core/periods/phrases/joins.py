@@ -13,8 +13,13 @@ from ulnager.core.periods.spans import Range, complement, intersection, union
 # Whole phrases joined, cut and measured from elsewhere; read from left to right.
 
 
-@row(Kind.RANGES, "{period} plus {period_2}", "The days of '{period_2}' are joined to them.",
-     also=("{period} and {period_2}",), join="plus")  # fmt: skip
+@row(
+    Kind.RANGES,
+    "{period} plus {period_2}",
+    "The days of '{period_2}' are joined to them.",
+    also=("{period} and {period_2}",),
+    join="plus",
+)
 def plus(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return period.ranges(c) + period_2.ranges(c)
 
@@ -43,8 +48,12 @@ def except_days(c: Basis, period: Definition, days: DaySet) -> tuple[Range, ...]
     return intersection(ranges, complement(_within_days(c, ranges, days, period)))
 
 
-@row(Kind.RANGES, "{period} except {period_2}", "The days of '{period_2}' are taken out of them.",
-     join="except")  # fmt: skip
+@row(
+    Kind.RANGES,
+    "{period} except {period_2}",
+    "The days of '{period_2}' are taken out of them.",
+    join="except",
+)
 def except_(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, ...]:
     return intersection(period.ranges(c), complement(union(period_2.ranges(c))))
 

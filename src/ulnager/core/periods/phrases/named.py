@@ -46,8 +46,7 @@ def next_weekday(c: Basis, weekday: Weekday) -> Any:
     return days.calendar.on_weekday(days.anchor + 1, weekday.number)
 
 
-@row(Kind.POINT, "this {weekday}", also=("current {weekday}",), asks="anchor",
-     from_anchor=False)  # fmt: skip
+@row(Kind.POINT, "this {weekday}", also=("current {weekday}",), asks="anchor", from_anchor=False)
 def this_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
     start = days.calendar.unit_start(days.anchor, Unit.WEEK)
@@ -75,20 +74,32 @@ def _days_off(c: Basis) -> tuple[int, int]:
     return firsts[0], len(off)
 
 
-@row(Kind.SPAN, "this weekend", "It is the run of weekly days off around {anchor}, or else the "
-     "next to begin, from {start}.", also=("current weekend",))  # fmt: skip
+@row(
+    Kind.SPAN,
+    "this weekend",
+    "It is the run of weekly days off around {anchor}, or else the next to begin, from {start}.",
+    also=("current weekend",),
+)
 def this_weekend(c: Basis) -> Pair:
     return _weekend(c, 0)
 
 
-@row(Kind.SPAN, "previous weekend", "It is the weekend before this one, from {start}.",
-     also=("last weekend",))  # fmt: skip
+@row(
+    Kind.SPAN,
+    "previous weekend",
+    "It is the weekend before this one, from {start}.",
+    also=("last weekend",),
+)
 def previous_weekend(c: Basis) -> Pair:
     return _weekend(c, -1)
 
 
-@row(Kind.SPAN, "next weekend", "It is the weekend after this one, from {start}.",
-     also=("following weekend",))  # fmt: skip
+@row(
+    Kind.SPAN,
+    "next weekend",
+    "It is the weekend after this one, from {start}.",
+    also=("following weekend",),
+)
 def next_weekend(c: Basis) -> Pair:
     return _weekend(c, 1)
 
@@ -232,8 +243,12 @@ def _like(slot: str, reading: str = "", other_word: str = "") -> dict[str, Any]:
     if other_word:
         more["also"] = (f"{other_word} {{{slot}}}",)
     # Those that are read of one name alone are its readings.
-    return {**more, "reading": reading, "family": slot if reading else "",
-            "from_anchor": bool(reading)}  # fmt: skip
+    return {
+        **more,
+        "reading": reading,
+        "family": slot if reading else "",
+        "from_anchor": bool(reading),
+    }
 
 
 @row(

@@ -36,14 +36,17 @@ def _back(c: Basis, stop: Any, unit: Unit, count: int) -> Any:
     Kind.SPAN,
     "{count} {units} from {point}",
     "It begins on {start}, and {counted} later it ends, {ends}.",
-    also=("{count} {units} starting {point}", "{count} {units} beginning {point}",
-          "next {count} {units} starting {point}"),
+    also=(
+        "{count} {units} starting {point}",
+        "{count} {units} beginning {point}",
+        "next {count} {units} starting {point}",
+    ),
     ends=("begin", "counted"),
     from_anchor=False,
     in_brackets=True,
     # ``2 hours from now`` is a moment.
     refuses=lambda count, unit, point: point.rule is now,
-)  # fmt: skip
+)
 def starting(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     start = c.begin(point)
     return start, _forward(c, start, unit, count)
@@ -53,13 +56,16 @@ def starting(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     Kind.SPAN,
     "{count} {units} to {point}",
     "It ends {ends}; {counted} back from there is the day before it begins, on {start}.",
-    also=("{count} {units} ending {point}", "last {count} {units} to {point}",
-          "last {count} {units} ending {point}"),
+    also=(
+        "{count} {units} ending {point}",
+        "last {count} {units} to {point}",
+        "last {count} {units} ending {point}",
+    ),
     ends=("day", "finish"),
     from_anchor=False,
     in_brackets=True,
     last_days=(True,),
-)  # fmt: skip
+)
 def ending(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     stop = c.finish(point)
     if unit is Unit.BUSINESS_DAY or c.in_instants:
@@ -148,8 +154,7 @@ def nth_unit(c: Basis, ordinal: Ordinal, unit: Unit, period: Definition) -> Pair
     else:
         start = calendar.unit_start(stop - tick, unit)
     c.require(
-        (first <= start) & (start < stop),
-        lambda: f"no {ordinal} {unit} starts in '{period}'",
+        (first <= start) & (start < stop), lambda: f"no {ordinal} {unit} starts in '{period}'"
     )
     return start, calendar.move_start(start, unit, 1)
 

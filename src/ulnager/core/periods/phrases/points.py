@@ -152,10 +152,12 @@ def closed(ranges: tuple[Range, ...], number: int) -> tuple[Range, ...]:
     """Ranges whose open end is put so far away that the Nth day of any sort comes before it."""
     far = 10 * abs(number) + 800
     return tuple(
-        (stop - far if start is None and stop is not None else start,
-         start + far if stop is None and start is not None else stop)
+        (
+            stop - far if start is None and stop is not None else start,
+            start + far if stop is None and start is not None else stop,
+        )
         for start, stop in ranges
-    )  # fmt: skip
+    )
 
 
 def edge(c: Basis, period: Definition, side: int) -> Any:

@@ -130,9 +130,12 @@ def next_from_start(c: Basis, count: int, unit: Unit) -> Pair:
 
 
 @row(
-    Kind.READING, "last {count} {units}", also=("previous {count} {units}",), family="last",
+    Kind.READING,
+    "last {count} {units}",
+    also=("previous {count} {units}",),
+    family="last",
     goes_on=True,
-)  # fmt: skip
+)
 def last_ambiguous(c: Basis, count: int, unit: Unit) -> Definition:
     return _chosen("last", c.defaults.last, count, unit)
 
