@@ -22,7 +22,10 @@ them. `ulnager.schema("book")` is the same as JSON Schema, for editors; what eac
 """
 TABLES = (
     ("At the top", "", shapes.BookFile),
-    ("A calendar", "[calendars.NAME]", shapes.CalendarEntry),
+    *(
+        (f"A calendar of kind {kind}", "[calendars.NAME]", one)
+        for kind, one in shapes.CALENDARS.items()
+    ),
     ("A unit of its own", "[calendars.NAME.cycles.NAME]", shapes.CycleEntry),
     ("A source", "[sources.NAME]", shapes.SourceEntry),
     ("An anchor", "[anchors.NAME]", shapes.AnchorEntry),

@@ -14,18 +14,22 @@ from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
 from ulnager.book.file_schema import (
+    CALENDARS,
     AnchorEntry,
     BookFile,
     ByEntry,
-    CalendarEntry,
     ChartEntry,
     CycleEntry,
+    MonthsEntry,
     PageEntry,
     PeriodEntry,
     PickerEntry,
     ReadingsEntry,
     ScheduleEntry,
+    SharedByCalendars,
     SourceEntry,
+    TableEntry,
+    WeeksEntry,
 )
 from ulnager.book.file_text import House, whole_book
 from ulnager.book.labels_by_language import language_of, one_language
@@ -158,7 +162,7 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
                 f"more than {limits_now().bases} calendars build on each other",
                 "Let it build on one of the first.",
             )
-        base = entry.base
+        base = entry.base if isinstance(entry, TableEntry) else None
         if base is not None and base not in found:
             entry_named(file, f"{key}.base", "calendar", base, entries.calendars)
             if base in (*waiting, name):
@@ -189,15 +193,10 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
     return {name: found[name] for name in entries.calendars}
 
 
-def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) -> Calendar:
-    kind = _KINDS[entry.kind]
-    given = entry.model_dump(exclude_none=True)
-    for name in _KIND_KEYS:
-        if name in given and name not in kind:
-            raise SettingError(
-                f"{name} is not for a calendar of {entry.kind}; it takes {', '.join(kind)}"
-            )
-    settings = {name: given[name] for name in kind if name in given}
+def _calendar(
+    house: House, entry: MonthsEntry | WeeksEntry | TableEntry, known: dict[str, Calendar]
+) -> Calendar:
+    settings = entry.model_dump(exclude_none=True, include=set(own_keys(type(entry))))
     holidays = list(entry.holidays)
     if entry.holiday_file is not None:
         holidays += holidays_from_file(house.path(entry.holiday_file), within=house.within)
@@ -208,9 +207,9 @@ def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) ->
         "business": BusinessDays(days_off, holidays, entry.working_days),
         "cycles": [own_unit(name, unit.days, unit.starts) for name, unit in entry.cycles.items()],
     }
-    if entry.kind == "weeks":
+    if isinstance(entry, WeeksEntry):
         return WeekCalendar(year_named_by=entry.year_named_by, **settings, **shared)
-    if entry.kind == "months":
+    if isinstance(entry, MonthsEntry):
         return MonthCalendar(year_named_by=entry.year_named_by, **settings, **shared)
     if entry.file is None:
         raise SettingError("a calendar of kind table needs the file that lists its units")
@@ -218,12 +217,10 @@ def _calendar(house: House, entry: CalendarEntry, known: dict[str, Calendar]) ->
     return calendar_from_file(house.path(entry.file), base, within=house.within)
 
 
-_KINDS = {
-    "months": ("year_starts", "week_starts"),
-    "weeks": ("layout", "last_day", "month", "ends", "long_period"),
-    "table": ("file", "base"),
-}
-_KIND_KEYS = [name for names in _KINDS.values() for name in names]
+def own_keys(kind: type[SharedByCalendars]) -> list[str]:
+    """The keys of calendars of one kind that no other has."""
+    shared = {*SharedByCalendars.model_fields, "kind"}
+    return [name for name in kind.model_fields if name not in shared]
 
 
 def _anchor(
@@ -293,9 +290,20 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     """The first thing that is wrong with the shape of the file, in plain words."""
     first = error.errors()[0]
     path = [str(part) for part in first["loc"] if part != "[key]"]
+    # Within a calendar the place tells its kind, which is no part of the key.
+    kind = path.pop(2) if path[0] == "calendars" and len(path) > 2 else ""
     key = ".".join(path)
+    if first["type"] == "calendar_kind":
+        return BookError(file, f"{key}.kind", _CALENDAR_KIND, f"It is {first['input']['kind']!r}.")
     if first["type"] == "extra_forbidden":
-        known = _known_keys(path[:-1])
+        if kind and len(path) == 3 and any(path[-1] in own_keys(one) for one in CALENDARS.values()):
+            return BookError(
+                file,
+                ".".join(path[:2]),
+                f"{path[-1]} is not for a calendar of {kind}; it takes "
+                + ", ".join(own_keys(CALENDARS[kind])),
+            )
+        known = _known_keys(path[:-1], kind)
         near = nearest(path[-1], known)
         fix = f"Did you mean '{near}'? " if near else ""
         return BookError(
@@ -321,10 +329,13 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     )
 
 
-def _known_keys(path: list[str]) -> list[str]:
-    """The keys that may stand at a path of the file."""
+_CALENDAR_KIND = "input should be 'months', 'weeks' or 'table'"
+
+
+def _known_keys(path: list[str], kind: str) -> list[str]:
+    """The keys that may stand at a path of the file; ``kind`` is that of a calendar."""
     entries: dict[str, type[BaseModel]] = {
-        "calendars": CycleEntry if "cycles" in path else CalendarEntry,
+        "calendars": CycleEntry if "cycles" in path else CALENDARS.get(kind, MonthsEntry),
         "sources": SourceEntry,
         "anchors": AnchorEntry,
         "readings": ReadingsEntry,

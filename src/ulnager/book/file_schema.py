@@ -8,7 +8,7 @@ from __future__ import annotations
 from datetime import date
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 
@@ -216,24 +216,10 @@ class CycleEntry(BookTable):
     starts: date
 
 
-class CalendarEntry(Accepting):
-    """A named calendar of one of three kinds, its business days and its own units."""
+class SharedByCalendars(Accepting):
+    """What calendars of all kinds have: business days, and units of their own."""
 
-    kind: Literal["months", "weeks", "table"] = "months"
     year_named_by: Literal["start", "end"] = "end"
-    # months
-    year_starts: str | None = None
-    week_starts: str | None = None
-    # weeks
-    layout: str | None = None
-    last_day: str | None = None
-    month: str | None = None
-    ends: str | None = None
-    long_period: int | None = None
-    # table
-    file: str | None = None
-    base: str | None = None
-    # business days
     days_off: list[str] | None = None
     holidays: list[date] = []
     holiday_file: str | None = None
@@ -241,6 +227,58 @@ class CalendarEntry(Accepting):
     holiday_region: str | None = None
     working_days: list[date] = []
     cycles: dict[str, CycleEntry] = {}
+
+
+class MonthsEntry(SharedByCalendars):
+    """A calendar of months, which is the usual kind."""
+
+    kind: Literal["months"] = "months"
+    year_starts: str | None = None
+    week_starts: str | None = None
+
+
+class WeeksEntry(SharedByCalendars):
+    """A calendar of whole weeks."""
+
+    kind: Literal["weeks"]
+    layout: str | None = None
+    last_day: str | None = None
+    month: str | None = None
+    ends: str | None = None
+    long_period: int | None = None
+
+
+class TableEntry(SharedByCalendars):
+    """A calendar whose units a file lists; a base has those that it does not list."""
+
+    kind: Literal["table"]
+    file: str | None = None
+    base: str | None = None
+
+
+CALENDARS: dict[str, type[SharedByCalendars]] = {
+    "months": MonthsEntry,
+    "weeks": WeeksEntry,
+    "table": TableEntry,
+}
+
+
+def _kind_of(value: Any) -> Any:
+    kind = value.get("kind", "months") if isinstance(value, dict) else "months"
+    return kind if isinstance(kind, str) else ""
+
+
+CalendarEntry = Annotated[
+    Annotated[MonthsEntry, Tag("months")]
+    | Annotated[WeeksEntry, Tag("weeks")]
+    | Annotated[TableEntry, Tag("table")],
+    Discriminator(
+        _kind_of,
+        custom_error_type="calendar_kind",
+        custom_error_message="Input should be 'months', 'weeks' or 'table'",
+    ),
+]
+"""A named calendar of one of three kinds."""
 
 
 class SourceEntry(Accepting):
