@@ -8,11 +8,11 @@ from pathlib import Path
 from ulnager.core.language.tokens import NUMBER_WORDS, SYNONYMS
 from ulnager.core.language.tree import WORDING
 from ulnager.core.periods.day_sorts import DAY_SETS
-from ulnager.core.periods.names import LONG_MONTHS, ORDINAL_WORDS
+from ulnager.core.periods.names import ORDINAL_WORDS
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
-from ulnager.core.units import UNITS, WEEKDAYS
+from ulnager.core.units import LONG_MONTHS, UNITS, WEEKDAYS
 
 PAGE = Path(__file__).parent / "grammar.md"
 

@@ -8,9 +8,9 @@ from hypothesis import settings
 from hypothesis import strategies as st
 
 from ulnager import MonthCalendar, WeekCalendar
-from ulnager.core.calendars.week_calendar import MONTHS
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind
+from ulnager.core.units import LONG_MONTHS as MONTHS
 from ulnager.core.units import UNITS
 
 from oracle import Days, Weeks

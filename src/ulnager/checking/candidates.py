@@ -18,7 +18,7 @@ from ulnager.core.periods.names import NamedUnit, Ordinal
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.table import LATER, OTHER
 from ulnager.core.periods.rule import Kind, Rule
-from ulnager.core.units import Unit
+from ulnager.core.units import WEEKDAYS, Unit
 
 WIDE: Final = 4_200
 """So far from the clock's day bounds are looked for."""
@@ -311,7 +311,7 @@ def _weekdays(counts: list[int]) -> Iterator[Period]:
         for word in ("weekdays", "weekends"):
             yield from _if_read(f"last {n} rolling days only {word}")
             yield from _if_read(f"last {n} whole days only {word}")
-    for day in ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"):
+    for day in WEEKDAYS:
         for form in _WEEKDAY_FORMS:
             yield from _if_read(form.format(day))
 

@@ -16,20 +16,21 @@ EPOCH: Final = date(1970, 1, 1).toordinal()
 """The day number of 1970-01-01."""
 MICROSECOND_DAY: Final = 86_400_000_000
 WEEKDAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-MONTH_NAMES: Final = (
-    "Jan",
-    "Feb",
-    "Mar",
-    "Apr",
-    "May",
-    "Jun",
-    "Jul",
-    "Aug",
-    "Sep",
-    "Oct",
-    "Nov",
-    "Dec",
+LONG_MONTHS: Final = (
+    "january",
+    "february",
+    "march",
+    "april",
+    "may",
+    "june",
+    "july",
+    "august",
+    "september",
+    "october",
+    "november",
+    "december",
 )
+MONTH_NAMES: Final = tuple(name[:3].title() for name in LONG_MONTHS)
 
 
 class Unit:

@@ -28,12 +28,11 @@ from babel.units import format_unit
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
 from ulnager.core.suggest import no_such
-from ulnager.core.units import MONTH_NAMES, UNIT_NAMES
+from ulnager.core.units import MONTH_NAMES, UNIT_NAMES, WEEKDAYS
 from ulnager.core.words import Words
 
 LANGUAGES: Final = ("de", "en", "fr", "ja")
 """Those with messages of their own."""
-_DAYS: Final = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
 _MONTHS: Final = "|".join(MONTH_NAMES)
 _MONTH: Final = re.compile(rf"({_MONTHS})(?: (\d{{4}}))?")
 _QUARTER: Final = re.compile(r"Q([1-4])(?: (\d{4}))?")
@@ -66,7 +65,7 @@ class LocaleWords(Words):
         """The weekday on which weeks start there, as a suggestion."""
         likely = get_global("likely_subtags").get(str(self._locale))
         there = self._locale if likely is None else Locale.parse(likely)
-        return _DAYS[there.first_week_day]
+        return WEEKDAYS[there.first_week_day]
 
     def day(self, day: date) -> str:
         """A day, by the CLDR or as the book says."""

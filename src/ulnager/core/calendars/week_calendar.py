@@ -19,26 +19,11 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import checked_cycles
 from ulnager.core.calendars.zones import civil_of, days_in_month, number_of
 from ulnager.core.errors import SettingError
-from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.units import LONG_MONTHS, WEEKDAYS, Unit
 
 if TYPE_CHECKING:
     import numpy as np
     from numpy.typing import NDArray
-
-MONTHS: Final = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-)
 
 LAYOUTS: Final[dict[str, tuple[int, ...]]] = {
     "4-4-5": (4, 4, 5) * 4,
@@ -120,7 +105,7 @@ class WeekCalendar(Calendar):
         known: dict[str, Iterable[str]] = {
             "layout": LAYOUTS,
             "last_day": WEEKDAYS,
-            "month": MONTHS,
+            "month": LONG_MONTHS,
             "ends": ("last", "nearest"),
             "year_named_by": ("start", "end"),
         }
@@ -142,7 +127,7 @@ class WeekCalendar(Calendar):
             year_named_by=year_named_by,
             business=business or BusinessDays(),
             cycles=checked_cycles(cycles),
-            _month=MONTHS.index(month.lower()) + 1,
+            _month=LONG_MONTHS.index(month.lower()) + 1,
             _weekday=WEEKDAYS.index(last_day.lower()),
             _starts={},
             # Days before each unit of a year, by unit, for years of 52 and of 53 weeks.

@@ -8,9 +8,8 @@ from typing import Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.reader import may_follow
-from ulnager.core.periods.names import LONG_MONTHS
 from ulnager.core.text import pattern
-from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.units import LONG_MONTHS, WEEKDAYS, Unit
 
 # What the reader expects in words of its own, and what stands for it; a number, a date or a label
 # is the typist's.

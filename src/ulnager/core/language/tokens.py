@@ -11,9 +11,8 @@ from datetime import date
 from typing import Final, NamedTuple
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.periods.names import LONG_MONTHS
 from ulnager.core.text import pattern
-from ulnager.core.units import MONTH_NAMES, UNIT_NAMES
+from ulnager.core.units import LONG_MONTHS, MONTH_NAMES, UNIT_NAMES
 
 
 class Token(NamedTuple):

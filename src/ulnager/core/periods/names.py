@@ -7,7 +7,7 @@ from typing import Final, NamedTuple
 
 from ulnager.core.calendars.instants import instant_number
 from ulnager.core.text import pattern
-from ulnager.core.units import WEEKDAYS, Unit
+from ulnager.core.units import LONG_MONTHS, WEEKDAYS, Unit
 
 ORDINAL_WORDS: Final = (
     "first",
@@ -95,20 +95,6 @@ class Name(NamedTuple):
         return self.text if self.text.isidentifier() else in_quotes(self.text)
 
 
-LONG_MONTHS: Final = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-)
 _LETTERS: Final = {Unit.QUARTER: "Q", Unit.HALF: "H"}
 
 
