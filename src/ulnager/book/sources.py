@@ -71,9 +71,9 @@ class BookSource:
         if self.tz is None:
             return {}
         if not self.has_own_tz:
-            kind = self._raw(None, moment_from()).column(column).column_type
-            if kind != "timestamptz":
-                return {} if kind is None else {"column_type": kind}
+            found = self._raw(None, moment_from()).column(column)
+            if not found.held.is_instant:
+                return {"column_type": found.column_type} if found.column_type else {}
         return {"column_type": "timestamptz", "tz": self.tz}
 
     def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source:

@@ -323,7 +323,8 @@ class _Condition:
                 break
 
     def _zone(self) -> Iterator[Finding]:
-        if self.held != "timestamptz" and not self.column.lower().endswith("utc"):
+        is_instant = COLUMN_TYPES[self.held].is_instant
+        if not is_instant and not self.column.lower().endswith("utc"):
             return
         for part in self.parts:
             if part.find(exp.AtTimeZone) is None and isinstance(part, _COMPARED):

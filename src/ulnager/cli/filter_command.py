@@ -259,7 +259,7 @@ def _grain(request: Request, source: Source | None, column: str) -> Grain | None
     if source is None or column not in {known.name for known in source.date_columns}:
         return None
     known = source.column(column)
-    if known.column_type == "timestamptz" and request.tz is None:
+    if known.held.is_instant and request.tz is None:
         return None
     return source.grain(known, request.tz, request.chosen_calendar)
 

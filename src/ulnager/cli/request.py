@@ -178,7 +178,10 @@ class Request:
 
     def zone_of(self, column_type: str | None) -> str | None:
         """The zone for a column: as the option says, or for instants as the book does."""
-        if self.tz is None and column_type == "timestamptz" and self.open_book is not None:
+        from ulnager.filters.columns import COLUMN_TYPES
+
+        is_instant = column_type is not None and COLUMN_TYPES[column_type].is_instant
+        if self.tz is None and is_instant and self.open_book is not None:
             return self.open_book.tz
         return self.tz
 

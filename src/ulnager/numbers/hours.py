@@ -32,7 +32,6 @@ from ulnager.numbers.totals_rows import Totals, rows_of
 if TYPE_CHECKING:
     from ulnager.core.language.period import Period
 
-_TIMES: Final = ("timestamp", "timestamptz")
 _SECOND: Final = 1_000_000
 _FAR: Final = 10**13
 """So far behind the slots of a period lie those of what stands beside it."""
@@ -82,8 +81,7 @@ def hours_plan(
     when: Mapping[str, Any],
 ) -> Plan:
     """What totals of times need; without a unit there is one row for the whole period."""
-    kind = asked.column.column_type
-    if kind not in _TIMES:
+    if not asked.column.held.has_time:
         raise SettingError(
             f"column {asked.column.name!r} holds dates, and hours are of times; group by day"
         )
