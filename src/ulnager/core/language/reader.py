@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.inputs import POINT_PLACES, with_edges
+from ulnager.core.language.edges import POINT_PLACES, with_edges
 from ulnager.core.language.slots import Alternatives, Qualified, Slots
 from ulnager.core.language.tokens import Token
 from ulnager.core.language.tree import FOLLOWS, PHRASES, POINTS, Branch, tree
