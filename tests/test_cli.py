@@ -292,3 +292,15 @@ def test_another_file_answers_for_latest(cli, tmp_path):
                          "--run", "demo:sailings")  # fmt: skip
     assert (code, 'max("d") FROM "loads"' in out) == (0, True)
     assert "it keeps 63 of 8,419 rows" in err
+
+
+@pytest.mark.parametrize("asked", [
+    ("preview", "today", "demo:sailings", "--replace"),
+    ("preview", "today", "demo:sailings", "--against-table", "t"),
+    ("calendar", "2026-01-01", "2026-01-05", "--for-spreadsheets"),
+    ("ages", "demo:work_orders", "--since", "raised_on", "--replace"),
+])  # fmt: skip
+def test_an_option_about_another_one_needs_it(cli, asked):
+    code, out, told = cli(*asked)
+    assert (code, out) == (2, "")
+    assert re.fullmatch(r"Error: --[a-z-]+ is about --[a-z]+; name that too\n", told)

@@ -2,6 +2,7 @@
 
 import json
 import os
+import re
 from collections import Counter
 from datetime import UTC, date, datetime, time, timedelta
 from decimal import Decimal
@@ -15,6 +16,7 @@ import pytest
 import sqlalchemy as sa
 from hypothesis import given
 from hypothesis import strategies as st
+from sqlalchemy.dialects import mysql, postgresql
 
 import ulnager
 from ulnager import (
@@ -572,3 +574,12 @@ def test_open_dates_are_counted_as_far_as_the_data_goes(phrase, by):
     assert totals(FRAME, "after 2031-01-01", **{**asked, "by": "month"}).rows == ()
     with pytest.raises(SettingError, match="no dates in the data"):
         totals(FRAME, "after 2031-01-01", **{**asked, "by": None})
+
+
+@pytest.mark.parametrize("dialect", [postgresql.psycopg.dialect(), mysql.pymysql.dialect()])
+def test_a_percent_sign_of_a_name_is_written_twice_once(dialect):
+    for clause in (
+        ulnager.age("a%b", as_of="2026-05-20"),
+        ulnager.live_where("last 3 days", "a%b", column_type="yyyymmdd"),
+    ):
+        assert set(re.findall("a(%+)b", str(clause.compile(dialect=dialect)))) == {"%%"}

@@ -18,6 +18,7 @@ from ulnager.filters.engines.engine import (
     check_zone,
     day_of_time,
     filled,
+    is_marked,
     midnight,
     time_of_day,
 )
@@ -51,8 +52,7 @@ class EngineSql:
         self.engine: Engine = engine_named(dialect.name)
         self.zone = zone
         self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
-        # A driver that marks parameters with a percent sign takes two for one.
-        self.percent = "%%" if dialect.paramstyle in ("format", "pyformat") else "%"
+        self.percent = "%%" if is_marked(dialect) else "%"
 
     def table(self, name: str) -> str:
         return ".".join(map(self.quote, name.split(".")))

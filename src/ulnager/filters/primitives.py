@@ -25,7 +25,7 @@ from sqlalchemy.types import TypeDecorator, TypeEngine
 
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named, engine_of
-from ulnager.filters.engines.engine import Engine, day_of_time, filled, local_day
+from ulnager.filters.engines.engine import Engine, day_of_time, filled, is_marked, local_day
 
 
 class Literal(TypeDecorator[Any]):
@@ -110,8 +110,8 @@ class Primitive(FunctionElement[Any]):
 def _primitive(element: Primitive, compiler: SQLCompiler, **options: Any) -> str:
     engine = _engine(compiler)
     text = compiler.process(next(iter(element.clauses)), **options)
-    is_marked = compiler.dialect.paramstyle in ("format", "pyformat")
-    return filled(engine, element.primitive, is_marked=is_marked, x=text, **element.said)
+    marked = is_marked(compiler.dialect)
+    return filled(engine, element.primitive, marked=marked, x=text, **element.said)
 
 
 class DayOf(FunctionElement[Any]):
@@ -137,8 +137,7 @@ def _engine(compiler: SQLCompiler) -> Engine:
 def _day_of(element: DayOf, compiler: SQLCompiler, **options: Any) -> str:
     engine = _engine(compiler)
     text = compiler.process(next(iter(element.clauses)), **options)
-    is_marked = compiler.dialect.paramstyle in ("format", "pyformat")
-    return day_of(engine, text, *element.said, is_marked=is_marked)
+    return day_of(engine, text, *element.said, marked=is_marked(compiler.dialect))
 
 
 def day_of(
@@ -148,15 +147,15 @@ def day_of(
     zone: str | None = None,
     minutes: int = 0,
     *,
-    is_marked: bool = False,
+    marked: bool = False,
 ) -> str:
     """The date of a value of a column, as SQL; each engine's null for what is no key.
 
-    ``is_marked`` says that parameters are marked with a percent sign, of which two stand for one.
+    ``marked`` says that parameters are marked with a percent sign, of which two stand for one.
     """
     held = COLUMN_TYPES[column_type]
     if held.key:
-        return filled(engine, held.key, is_marked=is_marked, x=f"({value})")
+        return filled(engine, held.key, marked=marked, x=f"({value})")
     if held.is_moment:
         return local_day(engine, value, zone, minutes)
     return day_of_time(engine, value, minutes) if held.has_time else value

@@ -128,9 +128,7 @@ def _age_of(element: AgeOf, compiler: SQLCompiler, **options: Any) -> str:
         counted = _business_days(element, start, stop, to, quote)
     else:
         counted = _counted(engine, element.unit, start, end)
-    found = f"CASE WHEN {is_there} THEN {counted} END"
-    is_marked = compiler.dialect.paramstyle in ("format", "pyformat")
-    return found.replace("%", "%%") if is_marked else found
+    return f"CASE WHEN {is_there} THEN {counted} END"
 
 
 def _business_days(

@@ -14,6 +14,7 @@ from datetime import date, datetime, time
 from types import MappingProxyType
 from typing import Final, NamedTuple
 
+from sqlalchemy import Dialect
 from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.core.calendars.zones import skips_days, zone_named
@@ -172,13 +173,13 @@ TRUNCATES: Final = {name: name for name in ("week", "month", "quarter", "year")}
 STRFTIME: Final = ("%Y", "%m", "%d")
 
 
-def filled(engine: Engine, primitive: str, *, is_marked: bool = False, **values: object) -> str:
+def filled(engine: Engine, primitive: str, *, marked: bool = False, **values: object) -> str:
     """A primitive with its values; a whole number ``n`` is there with its sign apart, too.
 
-    With ``is_marked`` its own percent signs are written twice.
+    With ``marked`` its own percent signs are written twice.
     """
     template: str = getattr(engine, primitive)
-    if is_marked:
+    if marked:
         template = template.replace("%", "%%")
     values = {"before": "", "after": "", "clock": "00:00:00", "integer": engine.integer, **values}
     inner = str(values.get("x", ""))
@@ -197,6 +198,11 @@ def filled(engine: Engine, primitive: str, *, is_marked: bool = False, **values:
     if is_cut and inner.startswith("CAST(date_trunc("):
         values["x"] = inner.removeprefix("CAST(").removesuffix(" AS DATE)")
     return template.format(**values)
+
+
+def is_marked(dialect: Dialect) -> bool:
+    """Whether a driver marks parameters with a percent sign, so that it takes two for one."""
+    return dialect.paramstyle in ("format", "pyformat")
 
 
 def check_zone(engine: Engine, zone: str | None, what: str) -> None:
