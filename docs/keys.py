@@ -27,7 +27,7 @@ TABLES = (
         for kind, one in shapes.CALENDARS.items()
     ),
     ("A unit of its own", "[calendars.NAME.cycles.NAME]", shapes.CycleEntry),
-    ("A source", "[sources.NAME]", shapes.SourceEntry),
+    *((f"A source with a {kind}", "[sources.NAME]", one) for kind, one in shapes.SOURCES.items()),
     ("An anchor", "[anchors.NAME]", shapes.AnchorEntry),
     ("Readings", "[readings]", shapes.ReadingsEntry),
     ("A period", "[periods.NAME]", shapes.PeriodEntry),

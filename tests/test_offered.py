@@ -1,5 +1,6 @@
 """What a book offers: usual choices, signed links, pins, units, names, files that it includes."""
 
+from dataclasses import replace
 from datetime import date, timedelta
 from pathlib import Path
 from urllib.parse import parse_qs
@@ -164,12 +165,12 @@ def test_a_unit_stands_by_itself_where_the_coarser_one_has_no_rows():
     gap = (date(2026, 4, 1).toordinal(), date(2026, 5, 1).toordinal())
     extent = Extent(date(2026, 3, 2), date(2026, 5, 20), missing=(gap,))
     for order in ("newest", "oldest"):
-        options = listed(made._replace(order=order), ulnager.GREGORIAN, extent)
+        options = listed(replace(made, order=order), ulnager.GREGORIAN, extent)
         told = [(one.key, len(one.options)) for one in options]
         wanted = [("2026-05", 3), ("2026-W18", 0), ("2026-03", 5)]
         assert told == (wanted if order == "newest" else wanted[::-1])
         assert len(flat(options)) == 11
-    some = offered(made._replace(limit=4), listed(made, ulnager.GREGORIAN, extent), frozenset())
+    some = offered(replace(made, limit=4), listed(made, ulnager.GREGORIAN, extent), frozenset())
     assert [one.key for one in some] == ["2026-05", "2026-W18"]
 
 

@@ -8,13 +8,14 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Final
 
 from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
 from ulnager.book.file_schema import (
     CALENDARS,
+    SOURCES,
     AnchorEntry,
     BookFile,
     ByEntry,
@@ -217,9 +218,9 @@ def _calendar(
     return calendar_from_file(house.path(entry.file), base, within=house.within)
 
 
-def own_keys(kind: type[SharedByCalendars]) -> list[str]:
-    """The keys of calendars of one kind that no other has."""
-    shared = {*SharedByCalendars.model_fields, "kind"}
+def own_keys(kind: type[SharedByCalendars | SourceEntry]) -> list[str]:
+    """The keys of calendars or sources of one kind that no other has."""
+    shared = {*SharedByCalendars.model_fields, *SourceEntry.model_fields, "kind"}
     return [name for name in kind.model_fields if name not in shared]
 
 
@@ -290,18 +291,20 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     """The first thing that is wrong with the shape of the file, in plain words."""
     first = error.errors()[0]
     path = [str(part) for part in first["loc"] if part != "[key]"]
-    # Within a calendar the place tells its kind, which is no part of the key.
-    kind = path.pop(2) if path[0] == "calendars" and len(path) > 2 else ""
+    # Within a calendar or a source the place tells its kind, which is no part of the key.
+    kind = path.pop(2) if path[0] in ("calendars", "sources") and len(path) > 2 else ""
     key = ".".join(path)
     if first["type"] == "calendar_kind":
         return BookError(file, f"{key}.kind", _CALENDAR_KIND, f"It is {first['input']['kind']!r}.")
+    if first["type"] == "source_kind":
+        return BookError(file, key, first["msg"])
     if first["type"] == "extra_forbidden":
-        if kind and len(path) == 3 and any(path[-1] in own_keys(one) for one in CALENDARS.values()):
+        kinds = _KINDS.get(path[0], {})
+        if kind and len(path) == 3 and any(path[-1] in own_keys(one) for one in kinds.values()):
+            told = f"a calendar of {kind}" if path[0] == "calendars" else f"a source with a {kind}"
+            takes = ", ".join(own_keys(kinds[kind]))
             return BookError(
-                file,
-                ".".join(path[:2]),
-                f"{path[-1]} is not for a calendar of {kind}; it takes "
-                + ", ".join(own_keys(CALENDARS[kind])),
+                file, ".".join(path[:2]), f"{path[-1]} is not for {told}; it takes {takes}"
             )
         known = _known_keys(path[:-1], kind)
         near = nearest(path[-1], known)
@@ -329,14 +332,15 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     )
 
 
-_CALENDAR_KIND = "input should be 'months', 'weeks' or 'table'"
+_KINDS: Final[dict[str, Any]] = {"calendars": CALENDARS, "sources": SOURCES}
+_CALENDAR_KIND: Final = "input should be 'months', 'weeks' or 'table'"
 
 
 def _known_keys(path: list[str], kind: str) -> list[str]:
     """The keys that may stand at a path of the file; ``kind`` is that of a calendar."""
     entries: dict[str, type[BaseModel]] = {
         "calendars": CycleEntry if "cycles" in path else CALENDARS.get(kind, MonthsEntry),
-        "sources": SourceEntry,
+        "sources": SOURCES.get(kind, SourceEntry),
         "anchors": AnchorEntry,
         "readings": ReadingsEntry,
         "periods": PeriodEntry,

@@ -5,10 +5,13 @@ Only the shape is checked here; what the phrases mean is checked by ``book.readi
 
 from __future__ import annotations
 
+from dataclasses import fields
 from datetime import date
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, Union, get_type_hints
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, create_model
+
+from ulnager.core.language.inputs import KINDS, Input
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 
@@ -33,93 +36,25 @@ class Accepting(BookTable):
     accept: dict[str, str] = {}
 
 
-class _InputEntry(BookTable):
-    label: Label = ""
-    source: str | None = None
+def _table_of(kind: type[Input]) -> type[BookTable]:
+    hints = get_type_hints(kind)
+    keys: dict[str, Any] = {
+        one.name: (hints[one.name], ... if one.default == "" else one.default)
+        for one in fields(kind)
+        if one.name != "name"
+    }
+    if not kind.needs_opening:
+        keys["kind"] = (hints["kind"], ...)
+    keys["label"] = (Label, "")
+    return create_model(kind.__name__, __base__=BookTable, __doc__=kind.__doc__, **keys)
 
 
-class CountInput(_InputEntry):
-    """How many: a whole number."""
+INPUTS = tuple(map(_table_of, KINDS.values()))
+"""The tables of inputs, with the fields of their classes; a slot without a kind says by its place
+which it is."""
 
-    kind: Literal["count"] = "count"
-    min: int = 1
-    max: int | None = None
-    step: int | None = None
-    opens: int | None = None
-
-
-class DayInput(_InputEntry):
-    """A day that is typed or picked; its bounds and what it opens with may be points."""
-
-    kind: Literal["day"] = "day"
-    min: date | str | None = None
-    max: date | str | None = None
-    step: str | None = None
-    opens: date | str | None = None
-    only: Literal["business days"] | None = None
-
-
-class UnitInput(_InputEntry):
-    """A unit, of those that are offered."""
-
-    kind: Literal["unit"] = "unit"
-    of: list[str] = []
-    opens: str | None = None
-
-
-class WordInput(_InputEntry):
-    """A word of the phrase, of those that are offered."""
-
-    kind: Literal["word"] = "word"
-    of: list[str] = []
-    opens: str | None = None
-
-
-class SwitchInput(_InputEntry):
-    """On or off: with it on, the phrase is cut by another one."""
-
-    kind: Literal["switch"]
-    phrase: str
-    opens: bool = False
-
-
-class ListedInput(_InputEntry):
-    """Units that the data holds, picked from a list, under bigger ones if need be."""
-
-    kind: Literal["listed"]
-    unit: str | None = None
-    under: str | None = None
-    order: Literal["newest", "oldest"] = "newest"
-    several: bool = False
-    limit: int | None = None
-    opens: str | None = None
-
-
-class AnchorInput(_InputEntry):
-    """What it is measured from: anchors of the book by name, or ``day``."""
-
-    kind: Literal["anchor"]
-    of: list[str] = []
-    opens: date | str | None = None
-
-
-INPUTS = (CountInput, DayInput, UnitInput, WordInput, SwitchInput, ListedInput, AnchorInput)
-"""The shapes of inputs, by their kinds; a slot without a kind says by its place which it is."""
-
-
-Settings = Annotated[
-    dict[str, Any],
-    BeforeValidator(
-        _as_said,
-        json_schema_input_type=CountInput
-        | DayInput
-        | UnitInput
-        | WordInput
-        | SwitchInput
-        | ListedInput
-        | AnchorInput,
-    ),
-]
+_AnyInput: Any = Union[INPUTS]  # noqa: UP007
+Settings = Annotated[dict[str, Any], BeforeValidator(_as_said, json_schema_input_type=_AnyInput)]
 """The settings of an input, which depend on its kind; what is wrong with them is told once its slot
 is known."""
 
@@ -282,24 +217,13 @@ CalendarEntry = Annotated[
 
 
 class SourceEntry(Accepting):
-    """Data, its date column, where its days are, and whose days off it is not missed on.
+    """What sources of all kinds have: a date column, where its days are, and whose days off it is
+    not missed on.
 
-    The data is a ``file`` (with how a CSV file is written), or the ``url`` of a database with a
-    ``table``; ``password_env`` names the environment variable that holds its password.
     ``column_type`` says that the column is a key, ``grain`` and ``stamps`` what one row stands for,
     ``loaded`` how long after their day its rows come: ``3 days later``.
     """
 
-    file: str | list[str] | None = None
-    url: str | None = None
-    query: str | None = None
-    table: str | None = None
-    password_env: str | None = None
-    delimiter: str | None = None
-    header: bool | None = None
-    encoding: str | None = None
-    decimal: Literal[",", "."] | None = None
-    date_format: str | None = None
     column: str | None = None
     column_type: Literal["yyyymmdd", "yyyymm", "yyyyww", "iso-week"] | None = None
     grain: str | None = None
@@ -312,6 +236,58 @@ class SourceEntry(Accepting):
     loaded: str | None = None
     period: str | None = None
     where: dict[str, str | int | float | list[str | int | float]] = {}
+
+
+class FileSource(SourceEntry):
+    """A file, or several, with how a CSV file is written."""
+
+    file: str | list[str]
+    delimiter: str | None = None
+    header: bool | None = None
+    encoding: str | None = None
+    decimal: Literal[",", "."] | None = None
+    date_format: str | None = None
+
+
+class DatabaseSource(SourceEntry):
+    """A table of a database; ``password_env`` names the environment variable that holds its
+    password."""
+
+    url: str
+    table: str
+    password_env: str | None = None
+
+
+class QuerySource(SourceEntry):
+    """A query over the book's other sources."""
+
+    query: str
+
+
+SOURCES: dict[str, type[SourceEntry]] = {
+    "file": FileSource,
+    "url": DatabaseSource,
+    "query": QuerySource,
+}
+
+
+def _place_of(value: Any) -> str:
+    said = [kind for kind in SOURCES if isinstance(value, dict) and kind in value]
+    return said[0] if len(said) == 1 else ""
+
+
+AnySource = Annotated[
+    Annotated[FileSource, Tag("file")]
+    | Annotated[DatabaseSource, Tag("url")]
+    | Annotated[QuerySource, Tag("query")],
+    Discriminator(
+        _place_of,
+        custom_error_type="source_kind",
+        custom_error_message="a source is a file, the url of a database, or a query over others; "
+        "give one of them",
+    ),
+]
+"""Data of one of three kinds."""
 
 
 class AnchorEntry(Accepting):
@@ -368,20 +344,10 @@ class BookFile(Accepting):
     calendar: str | None = None
     tz: str | None = None
     calendars: dict[Name, CalendarEntry] = {}
-    sources: dict[Name, SourceEntry] = {}
-    anchors: dict[
-        Name,
-        Annotated[
-            AnchorEntry, BeforeValidator(_short_anchor, json_schema_input_type=str | AnchorEntry)
-        ],
-    ] = {}
+    sources: dict[Name, AnySource] = {}
+    anchors: dict[Name, _Anchor] = {}
     readings: ReadingsEntry = ReadingsEntry()
-    periods: dict[
-        Name,
-        Annotated[
-            PeriodEntry, BeforeValidator(_short_period, json_schema_input_type=str | PeriodEntry)
-        ],
-    ] = {}
+    periods: dict[Name, _Period] = {}
     anchor: str | None = None
     picker: str | None = None
     link_key: str | None = None

@@ -8,7 +8,7 @@ from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
-from ulnager.book.picker_builder import OPENING, Offers, choice_of
+from ulnager.book.picker_builder import Offers, choice_of
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
 from ulnager.choices.charts import Chart
 from ulnager.choices.form_reading import state_problem
@@ -142,7 +142,7 @@ class Pages:
         assert entry is not None
         self._check_data(key, entry.period, entry)
         for slot, made in entry.period.inputs.items():
-            if made.kind in OPENING and made.opens is None:
+            if made.needs_opening and made.opens is None:
                 raise self.offers.wrong(
                     key,
                     f"a pin shows what {name} opens with, and its slot {{{slot}}} has nothing "

@@ -20,7 +20,16 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import BookError, ResolveError, UlnagerError
-from ulnager.core.language.inputs import Input, checked_input, fixed_day
+from ulnager.core.language.inputs import (
+    AnchorInput,
+    DayInput,
+    Input,
+    ListedInput,
+    SwitchInput,
+    UnitInput,
+    WordInput,
+    checked_input,
+)
 from ulnager.core.language.open_period import cut_by
 from ulnager.core.language.phrase import period
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
@@ -116,9 +125,6 @@ def choice_from(
     phrase = period(offer.phrase, calendar, offer.inputs)
     label = offer.label or key.replace("_", " ").capitalize()
     return Choice(key, phrase, label, offer.short or label, heading, phrase.inputs, anchor)
-
-
-OPENING: Final = ("count", "day", "unit", "word")
 
 
 def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
@@ -297,12 +303,12 @@ class Offers:
                     f"no choice has a slot {{{name}}}",
                     "Say its kind: kind = 'switch' or 'anchor' is for every choice.",
                 )
-            if slots and slots[0].kind in ("unit", "word") and "of" not in given:
+            if slots and isinstance(slots[0], UnitInput | WordInput) and "of" not in given:
                 given = {**given, "of": list(slots[0].of)}
             try:
                 made = checked_input(name, kind, given)
-                if made.kind == "switch":
-                    cut_by(choices[0].period.definition, made.phrase or "")
+                if isinstance(made, SwitchInput):
+                    cut_by(choices[0].period.definition, made.phrase)
             except UlnagerError as error:
                 raise self.wrong(f"{key}.inputs.{name}", str(error)) from None
             found[name] = made
@@ -350,7 +356,7 @@ class Offers:
         opening = picker.choice(picker.opens)
         assert opening is not None
         for name, made in {**opening.inputs, **picker.inputs}.items():
-            needs = made.kind in OPENING and (name in opening.inputs or name in picker.inputs)
+            needs = made.needs_opening and (name in opening.inputs or name in picker.inputs)
             if needs and made.opens is None:
                 where = (
                     f"{key}.inputs" if name in picker.inputs else f"periods.{opening.key}.inputs"
@@ -373,36 +379,32 @@ class Offers:
 
     def _check_input(self, key: str, picker: Picker, choice: Choice, made: Input) -> None:
         calendar = choice.calendar or picker.calendar or GREGORIAN
+        points = made.points if isinstance(made, DayInput) else []
         try:
-            for unit in (made.unit, made.under, made.step if made.kind == "day" else None):
-                if unit is not None:
-                    calendar.unit_named(unit)
-            if made.kind == "day":
-                for setting in (made.min, made.max, made.opens):
-                    if isinstance(setting, str):
-                        period(setting)
+            for unit in made.units():
+                calendar.unit_named(unit)
+            for point in points:
+                period(point)
         except UlnagerError as error:
             raise self.wrong(key, str(error)) from None
-        if made.only is not None and made.only != "business days":
+        if isinstance(made, DayInput) and made.only not in (None, "business days"):
             raise self.wrong(key, f"only is {made.only!r}", "Write only = 'business days'.")
         if made.source is not None:
             self.known(f"{key}.source", "source", made.source, self.book.sources)
-        if made.kind == "anchor":
+        if isinstance(made, AnchorInput):
             if not made.of:
                 raise self.wrong(key, "there is nothing to measure from", "Add of = ['…', 'day'].")
-            for name in made.of:
-                if name != "day":
-                    self.known(f"{key}.of", "anchor", name, self.anchors)
-        if made.kind == "day" and not picker.sources_of(choice, made):
-            for setting in (made.min, made.max, made.opens):
-                is_point = isinstance(setting, str) and fixed_day(setting) is None
-                if is_point and period(str(setting)).definition.asks_data:
-                    raise self.wrong(
-                        key,
-                        f"'{setting}' speaks of the data, and nobody says which",
-                        "Add source = '…', or give the book an anchor with sources.",
-                    )
-        if made.kind == "listed" and not picker.sources_of(choice, made):
+            for name in made.named:
+                self.known(f"{key}.of", "anchor", name, self.anchors)
+        for point in points:
+            asks = period(point).definition.asks_data and not picker.sources_of(choice, made)
+            if asks:
+                raise self.wrong(
+                    key,
+                    f"'{point}' speaks of the data, and nobody says which",
+                    "Add source = '…', or give the book an anchor with sources.",
+                )
+        if isinstance(made, ListedInput) and not picker.sources_of(choice, made):
             raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
 
     def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:

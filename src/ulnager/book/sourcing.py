@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ulnager.book.file_schema import BookFile, SourceEntry
+from ulnager.book.file_schema import BookFile, DatabaseSource, FileSource, QuerySource, SourceEntry
 from ulnager.book.file_text import House
 from ulnager.book.named_entries import entry_named, phrase_at
 from ulnager.book.sources import BookSource, lag_of
@@ -34,12 +34,12 @@ def sources_of(
             entry.tz or entries.tz,
             entry_named(file, f"{key}.calendar", "calendar", entry.calendar, calendars) or calendar,
             SHARE if entry.share is None else entry.share,
-            entry.table,
-            entry.password_env,
+            entry.table if isinstance(entry, DatabaseSource) else None,
+            entry.password_env if isinstance(entry, DatabaseSource) else None,
             tuple(
                 (setting, given)
                 for setting in _READ_AS
-                if (given := getattr(entry, setting)) is not None
+                if (given := getattr(entry, setting, None)) is not None
             )
             + _key_types(file, key, entry),
             None
@@ -55,17 +55,14 @@ def sources_of(
             has_own_tz=entry.tz is not None,
         )
     for name, entry in entries.sources.items():
-        if entry.query is not None:
-            found[name] = replace(found[name], **_asked(file, name, entry, found))
+        if isinstance(entry, QuerySource):
+            found[name] = replace(found[name], **_asked(file, name, entry.query, found))
     return found
 
 
-def _asked(
-    file: str, name: str, entry: SourceEntry, found: dict[str, BookSource]
-) -> dict[str, Any]:
+def _asked(file: str, name: str, query: str, found: dict[str, BookSource]) -> dict[str, Any]:
     """The query of a source, and the others that it may speak of, which are no queries."""
     others = tuple(one for key, one in found.items() if key != name and one.place)
-    query = str(entry.query)
     try:
         checked_query(query, "duckdb", [one.name for one in others])
     except (SourceError, SettingError) as error:
@@ -97,21 +94,10 @@ def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any]
 
 def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
     """Where a source of a book is."""
-    said = [one for one in (entry.file, entry.url, entry.query) if one is not None]
-    if len(said) != 1:
-        raise SettingError(
-            "a source is a file, the url of a database, or a query over others; give one of them"
-        )
-    if entry.query is not None:
-        if entry.table is not None or entry.password_env is not None:
-            raise SettingError("table and password_env are for the url of a database")
-        return ()
-    if entry.url is not None:
-        if entry.table is None:
-            raise SettingError("the url of a database needs a table")
+    if isinstance(entry, DatabaseSource):
         return house.url(entry.url)
-    if entry.table is not None or entry.password_env is not None:
-        raise SettingError("table and password_env are for the url of a database, not for a file")
+    if not isinstance(entry, FileSource):
+        return ()
     if isinstance(entry.file, list):
         return tuple(house.path(name) for name in entry.file)
-    return house.path(str(entry.file))
+    return house.path(entry.file)

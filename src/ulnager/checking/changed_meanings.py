@@ -8,7 +8,7 @@ from ulnager.book.picker_builder import is_by_clock
 from ulnager.checking.inspection import Checking
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.core.errors import SettingError, UlnagerError
-from ulnager.core.language.inputs import Input, fixed_day
+from ulnager.core.language.inputs import DayInput, Input, fixed_day
 from ulnager.core.language.phrase import period
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 
@@ -100,7 +100,11 @@ def _usual(checking: Checking, name: str, picker: PickerBase) -> None:
 def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input) -> None:
     """Points that an input opens with or is bounded by, which the clock measured."""
     anchor = picker.anchor_for(choice)
-    if made.kind != "day" or is_by_clock(anchor) or choice.key not in checking.book.periods:
+    if (
+        not isinstance(made, DayInput)
+        or is_by_clock(anchor)
+        or choice.key not in checking.book.periods
+    ):
         return
     assert anchor is not None
     for key, point in (("opens", made.opens), ("min", made.min), ("max", made.max)):

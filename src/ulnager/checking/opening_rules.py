@@ -7,7 +7,7 @@ from typing import Any
 
 from sqlalchemy import and_
 
-from ulnager.book.picker_builder import OPENING, USUAL, usual_offers
+from ulnager.book.picker_builder import USUAL, usual_offers
 from ulnager.checking.inspection import Checking, Key
 from ulnager.choices.chart_values import values_of
 from ulnager.choices.charts import OpenedChart
@@ -124,7 +124,7 @@ def _closed_choices(checking: Checking, view: View) -> None:
     """Choices that have no dates until a viewer types some."""
     for one in view.picker.choices:
         waiting = [
-            name for name, made in one.inputs.items() if made.kind in OPENING and made.opens is None
+            name for name, made in one.inputs.items() if made.needs_opening and made.opens is None
         ]
         if waiting and one.key != view.opening_key and one.key in checking.book.periods:
             told = ", ".join(f"{{{name}}}" for name in waiting)

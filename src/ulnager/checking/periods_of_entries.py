@@ -12,6 +12,7 @@ from ulnager.choices.picker_base import Choice
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import UlnagerError
+from ulnager.core.language.inputs import ListedInput
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.periods import phrases
@@ -95,7 +96,7 @@ def _filled(
         for name, made in choice.inputs.items():
             said = state.get(f"{picker.name}.{choice.key}.{name}") if picker else None
             values[name] = said if said is not None else made.opens
-            if made.kind == "listed" and values[name] in (None, "latest"):
+            if isinstance(made, ListedInput) and values[name] in (None, "latest"):
                 values[name] = f"latest {made.unit or 'week'}"
         try:
             period = period.filled(**values)

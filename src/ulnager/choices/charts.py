@@ -12,6 +12,7 @@ from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import Moment, Resolver
 from ulnager.choices.view import View
+from ulnager.choices.view_shape import DatesTold
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
@@ -182,7 +183,7 @@ class OpenedChart:
         """The same without the name and the choices of a hidden picker."""
         return self.said("its dates are set here") if self.is_hidden else self.governed_by
 
-    def _dates_dict(self) -> dict[str, Any] | None:
+    def _dates_dict(self) -> DatesTold | None:
         found = dates_dict(self.resolution, self.moment.words)
         if found is not None and self.is_hidden and self.resolution is not None:
             bounds = bounds_of(self.resolution)

@@ -17,14 +17,15 @@ from ulnager.core.language.inputs import (
     STEP,
     UNREAD,
     WANTED,
+    AnchorInput,
+    CountInput,
+    DayInput,
     Input,
     InputProblem,
-    count_of,
-    day_of,
+    ListedInput,
+    SwitchInput,
     either,
     fixed_day,
-    one_of,
-    switch_of,
 )
 from ulnager.core.language.open_period import joined, last_slots
 from ulnager.core.messages import Message, message_of
@@ -34,7 +35,7 @@ from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Label
 from ulnager.core.periods.open_slots import OpenDay
 from ulnager.core.periods.spans import FixedDates
-from ulnager.core.units import UNIT_NAMES, Unit
+from ulnager.core.units import Unit
 
 
 class Listed(NamedTuple):
@@ -66,7 +67,7 @@ class Listed(NamedTuple):
 _UNITS = {4: Unit.YEAR, 7: Unit.MONTH, 18: Unit.WEEK}
 
 
-def listed(made: Input, calendar: Calendar, extent: Extent) -> tuple[Listed, ...]:
+def listed(made: ListedInput, calendar: Calendar, extent: Extent) -> tuple[Listed, ...]:
     """All the units from the first to the last date of the data, less those without rows."""
     unit = calendar.unit_named(made.unit or "week")
     finest = _units(calendar, unit, extent)
@@ -136,7 +137,9 @@ def flat(options: tuple[Listed, ...]) -> dict[str, Listed]:
     return found
 
 
-def offered(made: Input, options: tuple[Listed, ...], chosen: frozenset[str]) -> tuple[Listed, ...]:
+def offered(
+    made: ListedInput, options: tuple[Listed, ...], chosen: frozenset[str]
+) -> tuple[Listed, ...]:
     """The first ones up to the limit, and those that are chosen."""
     if made.limit is None:
         return options
@@ -203,12 +206,10 @@ class Given(NamedTuple):
     @property
     def fills(self) -> Any:
         """Its value as it fills a slot."""
-        if self.made.kind == "unit" and self.value is not None:
-            return UNIT_NAMES[self.value]
-        if self.made.kind == "listed" and self.value is not None:
+        if isinstance(self.made, ListedInput) and self.value is not None:
             known = flat(self.options)
             return joined([known[key].definition for key in self.value])
-        return self.value
+        return None if self.value is None else self.made.fill(self.value)
 
 
 def value_text(value: Any) -> str:
@@ -241,13 +242,13 @@ class Inputs:
         typed = text if text is not None else start
         if typed is None:
             value = self._opening(base)
-            problem = None if value is not None else Message(_WANTED[made.kind], code=WANTED)
+            problem = None if value is not None else Message(made.wanted, code=WANTED)
             return base._replace(value=value, problem=problem)
         try:
             return base._replace(value=self._read(base, typed))
         except InputProblem as problem:
             # A switch that cannot be read keeps what it opens with.
-            value = bool(made.opens) if made.kind == "switch" else None
+            value = made.opens if isinstance(made, SwitchInput) else None
             return base._replace(value=value, problem=message_of(problem))
 
     def extent(self, made: Input | None = None) -> Extent | None:
@@ -255,16 +256,14 @@ class Inputs:
         return self.moment.extent(self.picker.sources_of(self.choice, made))
 
     def _bounds(self, made: Input) -> tuple[Any, Any]:
-        if made.kind == "count":
+        if isinstance(made, CountInput):
             return made.min, made.max
-        if made.kind not in ("day", "anchor"):
+        if not isinstance(made, DayInput | AnchorInput):
             return None, None
-        if made.min is not None and made.max is not None:
-            usual = _EVER
-        else:
-            extent = self.extent(made)
-            usual = _EVER if extent is None else (extent.first, extent.last)
-        return self._day(made, made.min, usual[0]), self._day(made, made.max, usual[1], last=True)
+        low, high = (made.min, made.max) if isinstance(made, DayInput) else (None, None)
+        extent = None if low is not None and high is not None else self.extent(made)
+        usual = _EVER if extent is None else (extent.first, extent.last)
+        return self._day(made, low, usual[0]), self._day(made, high, usual[1], last=True)
 
     def _day(self, made: Input, setting: Any, usual: date, *, last: bool = False) -> date:
         if setting is None:
@@ -281,26 +280,17 @@ class Inputs:
 
     def _opening(self, base: Given) -> Any:
         made = base.made
-        if made.kind == "switch":
-            return bool(made.opens)
-        if made.kind == "listed":
-            return self._opening_units(base)
-        if made.kind == "anchor":
-            return self._opening_anchor(made)
-        if made.kind == "day":
-            if made.opens is None:
-                return None
+        if isinstance(made, ListedInput):
+            return self._opening_units(base, made)
+        if isinstance(made, AnchorInput):
+            opens = made.opens if made.opens is not None else next(iter(made.named), None)
+            return fixed_day(opens) or opens
+        if isinstance(made, DayInput) and made.opens is not None:
             day = self._day(made, made.opens, base.low)
-            return self._within(base, min(max(day, base.low), base.high))
+            return self._within(base, made, min(max(day, base.low), base.high))
         return made.opens
 
-    def _opening_anchor(self, made: Input) -> Any:
-        named = [name for name in made.of if name != "day"]
-        opens = made.opens if made.opens is not None else next(iter(named), None)
-        return fixed_day(opens) or opens
-
-    def _opening_units(self, base: Given) -> Any:
-        made = base.made
+    def _opening_units(self, base: Given, made: ListedInput) -> Any:
         known = flat(base.options)
         if made.opens not in (None, "latest"):
             return [made.opens] if made.opens in known else None
@@ -308,15 +298,15 @@ class Inputs:
         latest = max(finest, key=lambda one: one.start, default=None)
         return None if latest is None else [latest.key]
 
-    def _within(self, base: Given, day: date) -> date:
+    def _within(self, base: Given, made: DayInput, day: date) -> date:
         """The nearest day that may be chosen, for one that an input opens with."""
-        if self._fits(base.made, day):
+        if self._fits(made, day):
             return day
-        near = [one for one in self._neighbours(base.made, day) if base.low <= one <= base.high]
+        near = [one for one in self._neighbours(made, day) if base.low <= one <= base.high]
         return near[0] if near else day
 
     def _options(self, made: Input) -> tuple[Listed, ...]:
-        if made.kind != "listed":
+        if not isinstance(made, ListedInput):
             return ()
         extent = self.extent(made)
         if extent is None:
@@ -343,42 +333,38 @@ class Inputs:
     def _read(self, base: Given, text: str) -> Any:
         """What was typed as a value of the input's kind; InputProblem where it cannot be."""
         made = base.made
-        if made.kind == "count":
-            return count_of(made, text)
-        if made.kind in ("unit", "word"):
-            return one_of(made, text)
-        if made.kind == "switch":
-            return switch_of(text)
-        if made.kind == "listed":
-            return self._read_units(base, text)
-        if made.kind == "anchor":
+        if isinstance(made, ListedInput):
+            return self._read_units(base, made, text)
+        if isinstance(made, AnchorInput):
             name = text.strip()
-            if name in made.of and name != "day":
+            if name in made.named:
                 return name
             if "day" not in made.of:
                 raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
-        return self._read_day(base, text)
+        value = made.read(text)
+        if isinstance(made, DayInput | AnchorInput):
+            self._check_day(base, made, value)
+        return value
 
-    def _read_units(self, base: Given, text: str) -> list[str]:
+    def _read_units(self, base: Given, made: ListedInput, text: str) -> list[str]:
         keys = list(dict.fromkeys(part.strip().lower() for part in text.split(",") if part.strip()))
         known = {key.lower(): key for key in flat(base.options)}
         if not keys:
-            raise InputProblem(Message(_WANTED["listed"], code=WANTED))
+            raise InputProblem(Message(made.wanted, code=WANTED))
         for key in keys:
             if key not in known:
                 key = repr(key[:40])
                 raise InputProblem(Message("the data does not hold {0}", key, code=BOUNDS))
-        if len(keys) > 1 and not base.made.several:
+        if len(keys) > 1 and not made.several:
             raise InputProblem(Message("only one can be chosen", code=BOUNDS))
         return [known[key] for key in keys]
 
-    def _read_day(self, base: Given, text: str) -> date:
-        day, made = day_of(text), base.made
+    def _check_day(self, base: Given, made: DayInput | AnchorInput, day: date) -> None:
         if not base.low <= day <= base.high:
             low, high = (None if day in _EVER else day for day in (base.low, base.high))
             key = "{0} is out of bounds; give a date from {1} to {2}"
             raise InputProblem(Message(key, day, low or "…", high or "…", code=BOUNDS))
-        if not self._fits(made, day):
+        if isinstance(made, DayInput) and not self._fits(made, day):
             near = [str(n) for n in self._neighbours(made, day) if base.low <= n <= base.high]
             told = either(near) if near else Message("another")
             if made.only:
@@ -387,9 +373,8 @@ class Inputs:
             edge = "end" if self._is_last(made) else "start"
             key, unit = f"{{0}} is no {edge} of a {{1}}; give {{2}}", Message(made.step or "")
             raise InputProblem(Message(key, day, unit, told, code=STEP))
-        return day
 
-    def _fits(self, made: Input, day: date) -> bool:
+    def _fits(self, made: DayInput, day: date) -> bool:
         number = day.toordinal()
         if made.only is not None and not self.calendar.business.contains(day):
             return False
@@ -400,7 +385,7 @@ class Inputs:
             return self.calendar.unit_stop(number, unit) == number + 1
         return self.calendar.unit_start(number, unit) == number
 
-    def _neighbours(self, made: Input, day: date) -> list[date]:
+    def _neighbours(self, made: DayInput, day: date) -> list[date]:
         """The nearest days that fit, the one before first."""
         number = day.toordinal()
         if made.step is None:
@@ -417,17 +402,6 @@ class Inputs:
 
     def _is_last(self, made: Input) -> bool:
         return made.name in last_slots(self.choice.period.definition)
-
-
-_WANTED: Final = {
-    "count": "give a whole number",
-    "day": "give a date",
-    "unit": "choose a unit",
-    "word": "choose one",
-    "switch": "on or off is wanted",
-    "listed": "choose at least one",
-    "anchor": "choose what it is measured from",
-}
 
 
 def day_pairs(definition: Definition) -> list[tuple[str, str]]:

@@ -8,6 +8,8 @@ from datetime import date
 from typing import Any, Final
 
 from ulnager.choices.input_values import Given, Listed
+from ulnager.choices.view_shape import DatesTold
+from ulnager.core.language.inputs import ListedInput, SwitchInput
 from ulnager.core.messages import EMPTY, of_code
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.text import pattern
@@ -40,13 +42,13 @@ def value_label(given: Given, words: Words = ENGLISH) -> str:
     """What was given for an input, for a person to read."""
     if given.value is None:
         return "…"
-    if given.made.kind == "listed":
+    if isinstance(given.made, ListedInput):
         known = {one.key: words.unit(one.label) for one in _all(given.options)}
         return ", ".join(known[key] for key in given.value)
     if isinstance(given.value, date):
         return words.day(given.value)
     text = str(given.value)
-    if given.made.kind == "switch":
+    if isinstance(given.made, SwitchInput):
         text = "on" if given.value else "off"
     return words.say(text)
 
@@ -55,7 +57,7 @@ def _all(options: tuple[Listed, ...]) -> list[Listed]:
     return [one for outer in options for one in (outer, *outer.options)]
 
 
-def dates_dict(result: Resolution | None, words: Words = ENGLISH) -> dict[str, Any] | None:
+def dates_dict(result: Resolution | None, words: Words = ENGLISH) -> DatesTold | None:
     """The dates of a resolution as plain values; None without one."""
     if result is None:
         return None

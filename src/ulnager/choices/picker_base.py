@@ -13,7 +13,7 @@ from ulnager.choices.resolver import AnchorPoint, Look, Moment, Resolver, moment
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import date_of, zone_named
-from ulnager.core.language.inputs import Input
+from ulnager.core.language.inputs import AnchorInput, Input, SwitchInput
 from ulnager.core.language.open_period import OpenPeriod, cut_by, joined
 from ulnager.core.language.period import Period
 from ulnager.core.periods import phrases
@@ -220,9 +220,9 @@ class PickerBase:
         definition, said = choice.definition(each), None
         for name, made in self.inputs.items():
             value = each[0].get(name)
-            if made.kind == "switch" and value:
-                definition = cut_by(definition, made.phrase or "")
-            elif made.kind == "anchor" and value is not None and name not in choice.inputs:
+            if isinstance(made, SwitchInput) and value:
+                definition = cut_by(definition, made.phrase)
+            elif isinstance(made, AnchorInput) and value is not None and name not in choice.inputs:
                 said = self.anchor_of(value)
         found = self.resolver.resolved(
             definition, moment, choice.anchor, choice.calendar, said=said

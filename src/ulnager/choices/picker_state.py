@@ -15,7 +15,7 @@ from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.resolver import Moment
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import UlnagerError
-from ulnager.core.language.inputs import Input
+from ulnager.core.language.inputs import AnchorInput, Input
 from ulnager.core.messages import CUT, EMPTY, Message, code_of, message_of, of_code
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
@@ -179,7 +179,11 @@ class PickerState:
             for key in [self.key_of(None, name)]
         }
         for name, one in own.items():
-            if one.kind == "anchor" and one.value is not None and name not in choice.inputs:
+            if (
+                isinstance(one.made, AnchorInput)
+                and one.value is not None
+                and name not in choice.inputs
+            ):
                 reader.said = self.picker.anchor_of(one.value)
         found = []
         others = self.picker.own_inputs(choice)

@@ -14,7 +14,7 @@ from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.arguments import Wanted, check_arguments, checked
 from ulnager.core.errors import FilterError, ResolveError
-from ulnager.core.language.inputs import Input
+from ulnager.core.language.inputs import AnchorInput, Input, ListedInput, SwitchInput
 from ulnager.core.language.open_period import cut_by
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
@@ -73,7 +73,7 @@ def _choice_where(
     said = {
         name: _anchor_ways(picker, made)
         for name, made in picker.inputs.items()
-        if made.kind == "anchor" and name not in choice.inputs
+        if isinstance(made, AnchorInput) and name not in choice.inputs
     }
     for anchors, chosen, given in combined(said):
         # Where several say it, the last one does.
@@ -102,13 +102,13 @@ def _measured_ways(
             )
         )
         for made in _inputs(picker, choice)
-        if made.kind != "anchor" or made.name in choice.inputs
+        if not isinstance(made, AnchorInput) or made.name in choice.inputs
     }
     for values, when, extra in combined(ways):
         definition = _opening_pair(choice.definition([values]))
         for name, made in picker.inputs.items():
-            if made.kind == "switch" and values.get(name):
-                definition = cut_by(definition, made.phrase or "")
+            if isinstance(made, SwitchInput) and values.get(name):
+                definition = cut_by(definition, made.phrase)
         found, more = measured(definition)
         yield found, when, {**extra, **more}
 
@@ -118,7 +118,7 @@ def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:
     own = [
         made
         for name, made in picker.inputs.items()
-        if name in choice.inputs or made.kind in ("switch", "anchor")
+        if name in choice.inputs or isinstance(made, SwitchInput | AnchorInput)
     ]
     return [*own, *picker.own_inputs(choice).values()]
 
@@ -131,9 +131,9 @@ def parameter_name(picker: PickerBase, choice: Choice, made: Input) -> str:
 
 
 def _opens(made: Input) -> Any:
-    if made.kind == "switch":
+    if isinstance(made, SwitchInput):
         return "on" if made.opens else "off"
-    return "latest" if made.kind == "listed" and made.opens is None else made.opens
+    return "latest" if isinstance(made, ListedInput) and made.opens is None else made.opens
 
 
 def _opening_pair(definition: Definition) -> Definition:
@@ -153,9 +153,9 @@ def _opening_pair(definition: Definition) -> Definition:
 _OPENINGS: Final = (phrases.later_of, phrases.earlier_of, phrases.day)
 
 
-def _anchor_ways(picker: PickerBase, made: Input) -> list[Way]:
+def _anchor_ways(picker: PickerBase, made: AnchorInput) -> list[Way]:
     name = f"{picker.name}_{made.name}"
-    named = [one for one in made.of if one != "day"]
+    named = made.named
     opens = made.opens if isinstance(made.opens, str) else (named or [""])[0]
     value = func.coalesce(bindparam(name, type_=String), constant(opens))
     ways = [Way(picker.anchors[one], (value == constant(one),)) for one in named]
@@ -201,14 +201,14 @@ def parameters_of(view: PickerState) -> dict[str, Any]:
         each = view.given(choice)[0]
         for made in _inputs(picker, choice):
             given, name = each[made.name], parameter_name(picker, choice, made)
-            if made.kind == "listed":
+            if isinstance(made, ListedInput):
                 found |= _listed_values(name, given)
-            elif made.kind == "anchor":
+            elif isinstance(made, AnchorInput):
                 is_name = isinstance(given.value, str)
                 found[name] = given.value if is_name else "day"
                 if "day" in made.of:
                     found[f"{name}_day"] = None if is_name else given.value
-            elif made.kind == "switch":
+            elif isinstance(made, SwitchInput):
                 found[name] = "on" if given.value else "off"
             else:
                 found[name] = given.value
@@ -221,8 +221,8 @@ def parameters_of(view: PickerState) -> dict[str, Any]:
 def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
     found = [one for one in (picker.anchor_for(choice),) if one is not None]
     for made in picker.inputs.values():
-        if made.kind == "anchor":
-            found += [picker.anchors[name] for name in made.of if name != "day"]
+        if isinstance(made, AnchorInput):
+            found += [picker.anchors[name] for name in made.named]
     return found
 
 

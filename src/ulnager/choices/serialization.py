@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, cast
 from urllib.parse import urlencode
 
 from ulnager.choices.input_values import Given, Listed, offered
 from ulnager.choices.labels import dates_dict, iso
 from ulnager.choices.picker_state import PickerState, ShownChoice
+from ulnager.choices.view_shape import (
+    ByTold,
+    ChoiceTold,
+    InputTold,
+    ListedTold,
+    OptionTold,
+    ViewTold,
+)
+from ulnager.core.language.inputs import (
+    AnchorInput,
+    CountInput,
+    ListedInput,
+    SwitchInput,
+    UnitInput,
+    WordInput,
+)
 from ulnager.core.words import Words
 
 
@@ -41,7 +57,7 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
     found = [Field(view.picker.name, told["label"], "choice", text, choices)]
     for given, one in zip(view.inputs, told["inputs"], strict=True):
         options = tuple(_flat(one["options"]))
-        if given.made.kind == "switch":
+        if isinstance(given.made, SwitchInput):
             options = tuple((one, view.in_words(one)) for one in ("on", "off"))
         label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
         found.append(
@@ -64,19 +80,20 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
     return tuple(found)
 
 
-def _flat(options: list[dict[str, Any]]) -> Iterator[tuple[str, str]]:
+def _flat(options: Sequence[ListedTold | OptionTold]) -> Iterator[tuple[str, str]]:
     for one in options:
         yield one["key"], one["label"]
-        yield from _flat(one.get("options", []))
+        yield from _flat(cast("ListedTold", one).get("options", ()))
 
 
-def view_dict(view: PickerState) -> dict[str, Any]:
+def view_dict(view: PickerState) -> ViewTold:
     """A view as plain values: see docs/choices.md."""
     picker = view.picker
+    viewers = picker.viewers if picker.viewers != "choose" or not view.locked else "see"
     return {
         "picker": picker.name,
         "label": view.labelled(picker.label),
-        "viewers": picker.viewers if picker.viewers != "choose" or not view.locked else "see",
+        "viewers": cast("Any", viewers),
         "today": view.moment.today.isoformat(),
         "choice": view.choice,
         "opening": view.opening,
@@ -91,7 +108,7 @@ def view_dict(view: PickerState) -> dict[str, Any]:
     }
 
 
-def _choice(one: ShownChoice, words: Words) -> dict[str, Any]:
+def _choice(one: ShownChoice, words: Words) -> ChoiceTold:
     return {
         "key": one.key,
         "label": one.label,
@@ -102,12 +119,12 @@ def _choice(one: ShownChoice, words: Words) -> dict[str, Any]:
     }
 
 
-def _input(view: PickerState, given: Given) -> dict[str, Any]:
+def _input(view: PickerState, given: Given) -> InputTold:
     made = given.made
     value = given.value
     if isinstance(value, date):
         value = value.isoformat()
-    elif made.kind == "listed" and value is not None and not made.several:
+    elif isinstance(made, ListedInput) and value is not None and not made.several:
         value = value[0]
     bounds = [iso(one) if isinstance(one, date) else one for one in (given.low, given.high)]
     return {
@@ -115,7 +132,7 @@ def _input(view: PickerState, given: Given) -> dict[str, Any]:
         "name": given.name,
         "id": given.name.replace(".", "-"),
         "label": view.labelled(made.label),
-        "kind": made.kind,
+        "kind": cast("Any", made.kind),
         "value": value,
         "typed": given.text if given.problem else None,
         "problem": given.problem and view.in_words(given.problem),
@@ -123,18 +140,18 @@ def _input(view: PickerState, given: Given) -> dict[str, Any]:
         "range": given.range,
         "min": bounds[0],
         "max": bounds[1],
-        "step": made.step if made.step is not None else 1 if made.kind == "count" else None,
-        "several": made.several,
+        "step": (made.step or 1) if isinstance(made, CountInput) else getattr(made, "step", None),
+        "several": isinstance(made, ListedInput) and made.several,
         "options": _options(view, given),
     }
 
 
-def _options(view: PickerState, given: Given) -> list[dict[str, Any]]:
+def _options(view: PickerState, given: Given) -> list[ListedTold | OptionTold]:
     made, value = given.made, given.value
-    if made.kind == "listed":
+    if isinstance(made, ListedInput):
         chosen = frozenset(value or ())
         return [_listed(one, chosen, view.words) for one in offered(made, given.options, chosen)]
-    if made.kind not in ("unit", "word", "anchor"):
+    if not isinstance(made, UnitInput | WordInput | AnchorInput):
         return []
     key = "day" if isinstance(value, date) else value
     return [
@@ -147,7 +164,7 @@ def _options(view: PickerState, given: Given) -> list[dict[str, Any]]:
     ]
 
 
-def _listed(one: Listed, chosen: frozenset[str], words: Words) -> dict[str, Any]:
+def _listed(one: Listed, chosen: frozenset[str], words: Words) -> ListedTold:
     return {
         "key": one.key,
         "label": words.unit(one.label),
@@ -159,7 +176,7 @@ def _listed(one: Listed, chosen: frozenset[str], words: Words) -> dict[str, Any]
     }
 
 
-def _by(view: PickerState) -> dict[str, Any] | None:
+def _by(view: PickerState) -> ByTold | None:
     if view.picker.by is None:
         return None
     name = f"{view.picker.name}.by"

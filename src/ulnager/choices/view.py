@@ -19,6 +19,7 @@ from ulnager.choices.links import link_of
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import moment_from
 from ulnager.choices.serialization import Field, fields_of, view_dict
+from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.messages import Message, message_of
 from ulnager.core.notebook_tables import ShowsItself, Table, table
@@ -239,6 +240,6 @@ class View(PickerState, ShowsItself):
         notes = (*self.problems, *self.notes)
         return table(told, ("", self.picker.label, "dates", "key"), rows, notes=notes)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> ViewTold:
         """The view as plain values, ready for JSON; every key is always there."""
         return view_dict(self)

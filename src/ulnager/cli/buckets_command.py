@@ -14,7 +14,6 @@ from ulnager.cli.options import (
     locale_option,
     measure_options,
     measured_title,
-    number_text,
     percent_text,
     period_argument,
     picture_options,
@@ -24,6 +23,7 @@ from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
+from ulnager.core.text import decimals_of, number_text
 
 
 @click.command("buckets", cls=Command)
@@ -177,6 +177,7 @@ def _show_totals(found: Any, result: Any, unit: str, beside: bool, split: bool) 
     headers = [unit, "start", "end", *(["split"] if split else []), "value"]
     headers += [*(["beside", "from", "change", "relative"] if beside else []), "because"]
     rows = []
+    decimals = decimals_of(one for row in found.rows for one in (row.value, row.beside))
     for row in found.rows:
         name = "other" if row.other else "" if row.split is None else str(row.split)
         bucket = row.bucket
@@ -187,13 +188,13 @@ def _show_totals(found: Any, result: Any, unit: str, beside: bool, split: bool) 
             bucket.end if is_day else f"{bucket.stop:%H:%M:%S}",
         ]
         cells += [name] if split else []
-        cells.append(number_text(row.value))
+        cells.append(number_text(row.value, decimals))
         if beside:
             partner = row.beside_bucket
             cells += [
-                number_text(row.beside),
+                number_text(row.beside, decimals),
                 "" if partner is None else partner.label,
-                number_text(row.change),
+                number_text(row.change, decimals),
                 percent_text(row.relative),
             ]
         rows.append((*cells, ", ".join(row.bucket.reasons)))

@@ -12,7 +12,6 @@ from ulnager.cli.options import (
     data_options,
     locale_option,
     measured_title,
-    number_text,
     period_argument,
     values_where,
 )
@@ -21,6 +20,7 @@ from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.language.walks import OUTSIDE
 from ulnager.core.messages import of_code
+from ulnager.core.text import number_text
 
 MOST_STEPS = 400
 

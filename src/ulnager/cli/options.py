@@ -12,7 +12,6 @@ from ulnager.core.errors import UlnagerError
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem
 import functools
-from decimal import Decimal
 
 from ulnager.cli.output import CODES
 from ulnager.cli.request import Request
@@ -275,15 +274,6 @@ def values_where(where: tuple[str, ...]) -> dict[str, list[str]]:
             raise SettingError(f"--where {text}: write COLUMN=VALUE")
         found.setdefault(name.strip(), []).append(value.strip())
     return found
-
-
-def number_text(value: Any) -> str:
-    """A measure for a table."""
-    if value is None:
-        return ""
-    if isinstance(value, float | Decimal) and value != int(value):
-        return f"{value:,.2f}"
-    return f"{int(value):,}" if isinstance(value, int | float | Decimal) else str(value)
 
 
 def percent_text(value: float | None) -> str:

@@ -14,7 +14,6 @@ from ulnager.cli.options import (
     locale_option,
     measure_options,
     measured_title,
-    number_text,
     period_argument,
     picture_options,
     values_where,
@@ -22,6 +21,7 @@ from ulnager.cli.options import (
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
+from ulnager.core.text import decimals_of, number_text
 
 
 @click.command("running", cls=Command)
@@ -89,14 +89,14 @@ def command(
         show_json(found.to_dict())
         return
     split = ["split"] if measure["split"] else []
-    rows = []
+    rows, decimals = [], decimals_of(row.value for row in found.rows)
     for row in found.rows:
         name = [str(row.split)] if split else []
         rows.append(
             (
                 row.day,
                 *name,
-                number_text(row.value),
+                number_text(row.value, decimals),
                 row.window.start,
                 row.window.end,
                 ", ".join(row.reasons),

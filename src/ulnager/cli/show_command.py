@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from typing import TYPE_CHECKING, Any
 
 from ulnager.core.errors import UlnagerError
+from ulnager.core.text import number_text
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book, BookAnchor, BookPeriod
@@ -16,7 +17,7 @@ from urllib.parse import parse_qs
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, json_option, locale_option, number_text
+from ulnager.cli.options import basis_options, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError

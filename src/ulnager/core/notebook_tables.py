@@ -6,7 +6,7 @@ Nothing is coloured: borders take the colour of the text, which the notebook cho
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from typing import Any, Final, NamedTuple
+from typing import Final, NamedTuple
 
 from ulnager.core.text import visible
 
@@ -110,12 +110,3 @@ def _plain(text: str) -> str:
     for sign in "\\`*_[]|~$!":
         found = found.replace(sign, f"&#{ord(sign)};")
     return found
-
-
-def number_text(value: Any) -> str:
-    """A number for a person to read; nothing for none."""
-    if value is None:
-        return ""
-    if isinstance(value, bool) or not isinstance(value, (int, float)):
-        return str(value)
-    return f"{value:,}" if isinstance(value, int) else f"{value:,.10g}"

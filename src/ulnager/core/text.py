@@ -1,11 +1,14 @@
-"""Text that is safe to show: no control characters, no passwords.
+"""Text that is safe to show: no control characters, no passwords; and numbers as text.
 
 Data, names and files may hold anything. What a person reads of them goes through here.
 """
 
 from __future__ import annotations
 
+import math
 import re
+from collections.abc import Iterable
+from decimal import Decimal
 from typing import Any, Final, cast
 
 
@@ -88,3 +91,39 @@ def _without_password(match: re.Match[str]) -> str:
     if not colon or "@" not in password or "/" in user or "@" in user:
         return match.group()
     return f"{lead}{mark}{user}:{MASK}@{password.rpartition('@')[2]}"
+
+
+def number_text(value: Any, decimals: int | None = None, none: str = "") -> str:
+    """A number for a person to read: with so many decimals, or else with none where it is whole or
+    from 10,000 on, and four figures below.
+
+    >>> [number_text(one) for one in (1234, 12345.678, 533.104, 0.0256, None)]
+    ['1,234', '12,346', '533.1', '0.0256', '']
+    >>> number_text(539, 2)
+    '539.00'
+    """
+    if value is None:
+        return none
+    if isinstance(value, bool) or not isinstance(value, int | float | Decimal):
+        return str(value)
+    if not math.isfinite(value):
+        return none or str(value)
+    if decimals is not None:
+        return f"{value:,.{decimals}f}"
+    is_round = value == int(value) or abs(float(value)) >= 10_000
+    return f"{value:,.0f}" if is_round else f"{value:,.4g}"
+
+
+def decimals_of(values: Iterable[Any]) -> int | None:
+    """How many decimals the numbers of one column have, all alike: two where any is not whole, more
+    where all are small; None where they are texts.
+
+    >>> decimals_of([539, 533.1]), decimals_of([1, 2]), decimals_of([0.00123])
+    (2, 0, 5)
+    """
+    numbers = [float(one) for one in values if isinstance(one, int | float | Decimal)]
+    found = [abs(one) for one in numbers if math.isfinite(one)]
+    if all(one == int(one) for one in found):
+        return 0
+    largest: float = max(found)
+    return 2 if largest >= 1 else min(12, 2 - int(math.floor(math.log10(largest))))

@@ -23,7 +23,16 @@ from sqlalchemy import (
 )
 
 from ulnager.core.errors import FilterError
-from ulnager.core.language.inputs import Input, fixed_day
+from ulnager.core.language.inputs import (
+    CountInput,
+    DayInput,
+    Input,
+    ListedInput,
+    SwitchInput,
+    UnitInput,
+    WordInput,
+    fixed_day,
+)
 from ulnager.core.language.open_period import OpenPeriod, last_slots
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
@@ -95,23 +104,22 @@ def ways_of(
 ) -> Iterator[Way]:
     """The ways of one input; null falls back to ``opens`` where that is given, and ``measured``
     says what the points are measured from that bound it."""
-    if made.kind == "count":
+    if isinstance(made, CountInput):
         value = _or_opens(bindparam(name, type_=Integer) if given is None else given, opens)
         high = MOST_COUNTED if made.max is None else made.max
         for number in range(made.min, high + 1, made.step or 1):
             yield Way(number, (value == literal_column(str(number)),))
-    elif made.kind in ("unit", "word"):
+    elif isinstance(made, UnitInput | WordInput):
         value = _or_opens(bindparam(name, type_=String) if given is None else given, opens)
         for word in made.of:
-            fill = UNIT_NAMES[word] if made.kind == "unit" else word
-            yield Way(fill, (value == constant(word),))
-    elif made.kind == "switch":
+            yield Way(made.fill(word), (value == constant(word),))
+    elif isinstance(made, SwitchInput):
         value = _or_opens(bindparam(name, type_=String) if given is None else given, "off")
         for is_on in (True, False):
             yield Way(is_on, (value == constant("on" if is_on else "off"),))
-    elif made.kind == "day":
+    elif isinstance(made, DayInput):
         yield from _days(live, said, made, given, name, opens, measured)
-    elif made.kind == "listed":
+    elif isinstance(made, ListedInput):
         yield from _listed(made, name, opens)
     else:
         yield _day_way(day_parameter(name) if given is None else given, name)
@@ -154,7 +162,7 @@ def _point(setting: Any) -> Definition | None:
 def _days(
     live: Live,
     said: Period,
-    made: Input,
+    made: DayInput,
     given: ColumnElement[Any] | None,
     name: str,
     opens: Any,
@@ -200,7 +208,7 @@ def _bound(
     return live._replace(parameters=more).where(definition, value)
 
 
-def _listed(made: Input, name: str, opens: Any) -> Iterator[Way]:
+def _listed(made: ListedInput, name: str, opens: Any) -> Iterator[Way]:
     first, last = f"{name}_first", f"{name}_last"
     sides = {one: day_parameter(one) for one in (first, last)}
     between = Definition(phrases.between, (parameter(first), parameter(last)))

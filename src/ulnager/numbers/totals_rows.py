@@ -12,11 +12,12 @@ from typing import Any, Final, NamedTuple
 from sqlalchemy import func, select
 
 from ulnager.core.errors import SettingError
-from ulnager.core.notebook_tables import ShowsItself, Table, number_text, table
+from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
 from ulnager.core.suggest import no_such
+from ulnager.core.text import decimals_of, number_text
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside
 from ulnager.numbers.cells import Windows
@@ -131,6 +132,7 @@ class Totals(ShowsItself):
             "because",
         ]
         rows = []
+        decimals = decimals_of(one for row in self.rows for one in (row.value, row.beside))
         for row in self.rows:
             change = "" if row.relative is None else f"{row.relative:+.1%}"
             series = ["other" if row.other else row.split] * has_split
@@ -140,8 +142,8 @@ class Totals(ShowsItself):
                     row.bucket.start,
                     row.bucket.end,
                     *series,
-                    number_text(row.value),
-                    *[number_text(row.beside), change] * has_beside,
+                    number_text(row.value, decimals),
+                    *[number_text(row.beside, decimals), change] * has_beside,
                     ", ".join(row.bucket.reasons),
                 )
             )

@@ -15,6 +15,7 @@ from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.text import number_text
 from ulnager.core.words import ENGLISH, Words
 from ulnager.sources.writing import whole_file
 
@@ -197,12 +198,8 @@ def plain(axes: Any, words: Words) -> Any:
         axes.spines[side].set_visible(False)
     axes.spines["bottom"].set_color(FAINT)
     axes.tick_params(length=0, labelsize=9.5, labelcolor=INK)
-    axes.yaxis.set_major_formatter(lambda value, _: words.digits(_thousands(value)))
+    axes.yaxis.set_major_formatter(lambda value, _: words.digits(number_text(float(value))))
     return axes
-
-
-def _thousands(value: float) -> str:
-    return f"{value:,.0f}" if value == int(value) else f"{value:,.10g}"
 
 
 def new_figure() -> Figure:

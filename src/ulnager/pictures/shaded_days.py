@@ -10,6 +10,7 @@ from typing import Any, Final
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
+from ulnager.core.text import number_text
 from ulnager.core.units import Unit
 from ulnager.core.words import Words
 from ulnager.numbers.totals_rows import TotalRow, Totals
@@ -134,10 +135,6 @@ def _draw_year(
     axes.set_facecolor("none")
 
 
-def _rounded(value: float) -> str:
-    return f"{value:,.4g}" if value < 1e4 else f"{value:,.0f}"
-
-
 def _month(calendar: Calendar, start: int) -> str:
     try:
         return calendar.label(date_of(start), Unit.MONTH, short=True).split()[0]
@@ -157,7 +154,7 @@ def _key(edges: Sequence[float], rows: Sequence[TotalRow], words: Words) -> list
     from matplotlib.patches import Patch
 
     handles: list[Any] = [
-        Patch(color=_shade(edge, edges), label=words.say("to {0}", words.digits(_rounded(edge))))
+        Patch(color=_shade(edge, edges), label=words.say("to {0}", words.digits(number_text(edge))))
         for edge in edges
     ]
     if any(not row.value for row in rows):

@@ -10,6 +10,7 @@ from ulnager.core.errors import SettingError
 from ulnager.core.messages import code_of
 from ulnager.core.periods.buckets import MISSING
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.text import number_text
 from ulnager.numbers.totals_rows import TotalRow, Totals
 from ulnager.pictures.paper import (
     FAINT,
@@ -150,7 +151,7 @@ def _draw(
     if label_values and len(rows) <= _MOST_VALUES and room / len(rows) > 54:
         for place, row in enumerate(rows):
             if row.value is not None:
-                text = _text(row.value)
+                text = number_text(row.value)
                 if row.relative is not None:
                     text += f"\n{row.relative:+.1%}"
                 text = result.words.digits(text)
@@ -182,11 +183,6 @@ def is_unfinished(row: TotalRow) -> bool:
 def has_gaps(row: TotalRow) -> bool:
     """Whether days are missing from a unit."""
     return any(code_of(reason) == MISSING for reason in row.bucket.reasons)
-
-
-def _text(value: Any) -> str:
-    number = float(value)
-    return f"{number:,.0f}" if number == int(number) or abs(number) >= 1000 else f"{number:,.4g}"
 
 
 def _key(found: Totals, say: Callable[..., str]) -> list[Any]:

@@ -9,6 +9,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.choices.charts import OpenedChart
 from ulnager.core.messages import Message
+from ulnager.core.text import number_text
 from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.numbers.totals_rows import TotalRow, Totals
@@ -99,7 +100,7 @@ class Said:
 
     def of(self, value: Any) -> str:
         """A number for a person to read; a dash for none."""
-        return self.words.digits(text_of(value))
+        return self.words.digits(number_text(value, none="–"))
 
 
 def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
@@ -332,14 +333,3 @@ def _line(title: str, rows: Sequence[RunningRow], scale: _ValueAxis, say: Said) 
     if last is not None:
         told += f", {say.of(last.value)} on {last.day}"
     return Panel(title, (), tuple(lines), names, scale.lines, scale.y(0), told)
-
-
-def text_of(value: Any) -> str:
-    """A number for a person to read; a dash for none."""
-    if value is None:
-        return "–"
-    number = float(value)
-    if not math.isfinite(number):
-        return "–"
-    is_round = number == int(number) or abs(number) >= 10_000
-    return f"{number:,.0f}" if is_round else f"{number:,.4g}"

@@ -16,6 +16,7 @@ from jinja2 import DictLoader, Environment, StrictUndefined
 from ulnager.choices.input_values import Given
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.view import View
+from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
 from ulnager.pictures import paper
@@ -56,7 +57,7 @@ class DrawnPicker(NamedTuple):
     """A picker as the page draws it."""
 
     view: View
-    told: dict[str, Any]
+    told: ViewTold
     controls: tuple[Control, ...]
     ruler: Ruler | None
     earlier: str | None

@@ -8,12 +8,20 @@ from typing import Any
 
 from fastapi import FastAPI
 from fastapi.openapi.utils import get_openapi
-from pydantic import BaseModel, Field
+from pydantic import BaseModel, ConfigDict, Field
 
-from ulnager.book.json_schemas import CODES, DatesTold, Described, ViewTold
+from ulnager.choices.view_shape import DatesTold, ViewTold
 from ulnager.core.errors import PeriodSyntaxError, UlnagerError
 from ulnager.web.answers import Answer, BookAnswers
 from ulnager.web.problems import MEDIA_TYPE, of_error
+
+CODES: list[str] = Field(
+    [], description="Their codes, for programs, in the same order, where codes are asked for."
+)
+
+
+class Described(BaseModel):
+    model_config = ConfigDict(extra="forbid")
 
 
 class _UntilThen(Described):

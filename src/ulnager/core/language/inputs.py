@@ -1,4 +1,5 @@
-"""Inputs: the typed slots of a phrase, their settings, and what may be given for them.
+"""Inputs: the typed slots of a phrase, each kind a class with the settings of that kind, and how
+what is given for one is read.
 
 A value is a number, a date, a unit or one of the words that are offered; text is read as one of
 these and never becomes a part of a phrase.
@@ -7,30 +8,20 @@ these and never becomes a part of a phrase.
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 from datetime import date, datetime
-from typing import Any, Final, NamedTuple
+from typing import Any, ClassVar, Final, Literal
 
 from ulnager.core.arguments import shown
 from ulnager.core.date_forms import other_dates
 from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.messages import Message
 from ulnager.core.text import pattern
-from ulnager.core.units import Unit
+from ulnager.core.units import UNIT_NAMES, Unit
 
-KINDS: Final = {
-    "count": ("min", "max", "step", "opens"),
-    "day": ("min", "max", "opens", "step", "only"),
-    "unit": ("of", "opens"),
-    "word": ("of", "opens"),
-    "switch": ("phrase", "opens"),
-    "listed": ("unit", "under", "order", "several", "limit", "opens"),
-    "anchor": ("of", "opens"),
-}
-"""The kinds of inputs, and the settings of each."""
 BOUNDS, STEP, UNREAD, WANTED = "out-of-bounds", "between-steps", "unreadable", "wanted"
 """The codes of what is wrong with a value: beyond its bounds, off its steps, no value, none yet."""
-_ALL: Final = ("label", "kind", "source")
 _NAME: Final = pattern(r"[a-z][a-z0-9_]*")
 
 
@@ -38,25 +29,268 @@ class InputProblem(UlnagerError):  # noqa: N818
     """What is wrong with a value that a viewer gave, in words for viewers."""
 
 
-class Input(NamedTuple):
-    """A typed slot of a phrase with its settings; None for a setting that is not given."""
+@dataclass(frozen=True, kw_only=True)
+class Input:
+    """A typed slot of a phrase with its settings; None for a setting that is not given.
 
-    name: str
-    kind: str
-    label: str
-    min: Any = None
-    max: Any = None
-    step: Any = None
+    Raises SettingError for settings that cannot be, alone or together.
+    """
+
+    kind: str = ""
+    label: str = ""
+    source: str | None = None
+    name: str = ""
     opens: Any = None
-    only: str | None = None
+    wanted: ClassVar[str] = ""
+    """What is asked for where nothing is given."""
+    needs_opening: ClassVar[bool] = False
+    """Whether it opens with nothing unless it is told what."""
+
+    def __post_init__(self) -> None:
+        if not self.label:
+            object.__setattr__(self, "label", self.name.replace("_", " ").capitalize())
+        for field in fields(self):
+            value = getattr(self, field.name)
+            if field.type in ("str", "str | None") and not isinstance(value, str | None):
+                raise SettingError(f"{field.name} is {shown(value)}; give a text")
+        self._check()
+
+    def _check(self) -> None:
+        """SettingError for settings that cannot be."""
+
+    def read(self, given: object) -> Any:
+        """What was given as a value of the kind; InputProblem where it cannot be."""
+        raise NotImplementedError
+
+    def fill(self, value: Any) -> Any:
+        """A value as it fills the slot."""
+        return value
+
+    def units(self) -> tuple[str, ...]:
+        """The units of the calendar that its settings name."""
+        return ()
+
+    def settings(self) -> dict[str, Any]:
+        """Its settings by name, less those that are as they usually are."""
+        every = {field.name: (getattr(self, field.name), field.default) for field in fields(self)}
+        held = {key: value for key, (value, usual) in every.items() if value != usual}
+        held.pop("name", None)
+        return {**held, "kind": self.kind}
+
+
+@dataclass(frozen=True, kw_only=True)
+class CountInput(Input):
+    """How many: a whole number."""
+
+    kind: Literal["count"] = "count"
+    min: int = 1
+    max: int | None = None
+    step: int | None = None
+    opens: int | None = None
+    wanted: ClassVar[str] = "give a whole number"
+    needs_opening: ClassVar[bool] = True
+
+    def _check(self) -> None:
+        for setting in ("min", "max", "step", "opens"):
+            value = getattr(self, setting)
+            is_count = isinstance(value, int) and not isinstance(value, bool) and value >= 1
+            if value is not None and not is_count:
+                told = "a count is a whole number from 1 on"
+                raise SettingError(f"{setting} is {shown(value)}; {told}")
+        if self.max is not None and self.max < self.min:
+            raise SettingError(f"max is {self.max}, which is below min, {self.min}")
+        if self.opens is not None:
+            try:
+                self.read(self.opens)
+            except InputProblem as problem:
+                raise SettingError(f"opens is {shown(self.opens)}: {problem}") from None
+
+    def read(self, given: object) -> int:
+        """The number that was given; InputProblem for none, or one out of bounds."""
+        found, low, high = _whole_number(given), self.min, self.max
+        if found < low or (high is not None and found > high):
+            key = "{0} is out of bounds; give a number from {1} to {2}"
+            if high is None:
+                key = "{0} is out of bounds; give a number from {1} on"
+            told = (f"{one:,}" for one in (found, low, high) if one is not None)
+            raise InputProblem(Message(key, *told, code=BOUNDS))
+        if self.step and (found - low) % self.step:
+            below = found - (found - low) % self.step
+            near = [n for n in (below, below + self.step) if high is None or n <= high]
+            key, told_near = "{0} is between two steps; give {1}", either([f"{n:,}" for n in near])
+            raise InputProblem(Message(key, f"{found:,}", told_near, code=STEP))
+        return found
+
+
+@dataclass(frozen=True, kw_only=True)
+class DayInput(Input):
+    """A day that is typed or picked; its bounds and what it opens with may be points."""
+
+    kind: Literal["day"] = "day"
+    min: date | str | None = None
+    max: date | str | None = None
+    step: str | None = None
+    opens: date | str | None = None
+    only: Literal["business days"] | None = None
+    wanted: ClassVar[str] = "give a date"
+    needs_opening: ClassVar[bool] = True
+
+    def _check(self) -> None:
+        if not isinstance(self.only, str | None):
+            raise SettingError(f"only is {shown(self.only)}; give a text")
+        low, high, opens = (fixed_day(value) for value in (self.min, self.max, self.opens))
+        if low and high and high < low:
+            raise SettingError(f"max is {high}, which is before min, {low}")
+        if opens and ((low and opens < low) or (high and opens > high)):
+            raise SettingError(f"opens is {opens}, which is outside {low or '…'} to {high or '…'}")
+
+    def read(self, given: object) -> date:
+        """The date that was given; InputProblem for none."""
+        return day_of(given)
+
+    def units(self) -> tuple[str, ...]:
+        return () if self.step is None else (self.step,)
+
+    @property
+    def points(self) -> list[str]:
+        """The settings that are points, which move."""
+        every = (self.min, self.max, self.opens)
+        return [one for one in every if isinstance(one, str) and fixed_day(one) is None]
+
+
+@dataclass(frozen=True, kw_only=True)
+class _OfferedInput(Input):
     of: tuple[str, ...] = ()
-    phrase: str | None = None
+    opens: str | None = None
+    needs_opening: ClassVar[bool] = True
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "of", _words(self.of) if self.of != () else ())
+        super().__post_init__()
+
+    def _check(self) -> None:
+        if self.opens is not None and self.of and str(self.opens) not in self.of:
+            raise SettingError(f"opens is {shown(self.opens)}; choose {', '.join(self.of)}")
+
+    def read(self, given: object) -> Any:
+        """The one of the words offered that was given; InputProblem for none of them."""
+        text = given.name if isinstance(given, Unit) else given
+        text = " ".join(text.strip().lower().split()) if isinstance(text, str) else ""
+        text = self._found(text)
+        if text not in self.of:
+            raise InputProblem(Message("choose one of {0}", ", ".join(self.of), code=UNREAD))
+        return text
+
+    def _found(self, text: str) -> str:
+        return text
+
+
+@dataclass(frozen=True, kw_only=True)
+class UnitInput(_OfferedInput):
+    """A unit, of those that are offered."""
+
+    kind: Literal["unit"] = "unit"
+    wanted: ClassVar[str] = "choose a unit"
+
+    def _found(self, text: str) -> str:
+        unit = Unit.named(text)
+        return text if unit is None else unit.name
+
+    def fill(self, value: Any) -> Unit:
+        """The unit of a name."""
+        return UNIT_NAMES[value]
+
+
+@dataclass(frozen=True, kw_only=True)
+class WordInput(_OfferedInput):
+    """A word of the phrase, of those that are offered."""
+
+    kind: Literal["word"] = "word"
+    wanted: ClassVar[str] = "choose one"
+
+
+@dataclass(frozen=True, kw_only=True)
+class SwitchInput(Input):
+    """On or off: with it on, the phrase is cut by another one."""
+
+    kind: Literal["switch"] = "switch"
+    phrase: str = ""
+    opens: bool = False
+    wanted: ClassVar[str] = "on or off is wanted"
+
+    def _check(self) -> None:
+        if not isinstance(self.opens, bool):
+            raise SettingError(f"opens is {shown(self.opens)}; a switch opens with true or false")
+
+    def read(self, given: object) -> bool:
+        """Whether a switch was turned on; InputProblem for what says neither."""
+        if isinstance(given, bool):
+            return given
+        text = given.strip().lower() if isinstance(given, str) else ""
+        if given is None or text in ("off", "false", "no", "0"):
+            return False
+        if text in ("on", "true", "yes", "1"):
+            return True
+        raise InputProblem(Message("on or off is wanted", code=UNREAD))
+
+
+@dataclass(frozen=True, kw_only=True)
+class ListedInput(Input):
+    """Units that the data holds, picked from a list, under bigger ones if need be."""
+
+    kind: Literal["listed"] = "listed"
     unit: str | None = None
     under: str | None = None
-    order: str = "newest"
+    order: Literal["newest", "oldest"] = "newest"
     several: bool = False
     limit: int | None = None
-    source: str | None = None
+    opens: str | None = None
+    wanted: ClassVar[str] = "choose at least one"
+
+    def _check(self) -> None:
+        if not isinstance(self.several, bool):
+            raise SettingError(f"several is {shown(self.several)}; give true or false")
+        if self.order not in ("newest", "oldest"):
+            raise SettingError(f"order is {shown(self.order)}; choose newest or oldest")
+
+    def read(self, given: object) -> list[str]:
+        """The keys of units that were given; InputProblem for none."""
+        texts = [given] if isinstance(given, str) else given if isinstance(given, list) else []
+        if not texts or not all(isinstance(text, str) for text in texts):
+            raise InputProblem("give the key of a unit, such as '2026-W14'")
+        return list(texts)
+
+    def units(self) -> tuple[str, ...]:
+        return tuple(unit for unit in (self.unit, self.under) if unit is not None)
+
+
+@dataclass(frozen=True, kw_only=True)
+class AnchorInput(_OfferedInput):
+    """What it is measured from: anchors of the book by name, or ``day``."""
+
+    kind: Literal["anchor"] = "anchor"
+    opens: date | str | None = None  # type: ignore[assignment]
+    wanted: ClassVar[str] = "choose what it is measured from"
+    needs_opening: ClassVar[bool] = False
+
+    def _check(self) -> None:
+        """Its names are the book's, which knows them."""
+
+    @property
+    def named(self) -> list[str]:
+        """The anchors that are offered, without ``day``."""
+        return [name for name in self.of if name != "day"]
+
+    def read(self, given: object) -> date:
+        """The date that was given; InputProblem for none."""
+        return day_of(given)
+
+
+KINDS: Final[dict[str, type[Input]]] = {
+    one.kind: one
+    for one in (CountInput, DayInput, UnitInput, WordInput, SwitchInput, ListedInput, AnchorInput)
+}
+"""The classes of inputs by their kinds."""
 
 
 def settings_of(name: object, given: object) -> Mapping[str, Any]:
@@ -74,32 +308,16 @@ def checked_input(name: str, kind: str, given: Mapping[str, Any]) -> Input:
     if not isinstance(name, str) or not _NAME.fullmatch(name):
         raise SettingError(f"{shown(name)} is no name for an input; take small letters and _")
     said = settings_of(name, given).get("kind", kind)
-    if said not in KINDS:
+    if not isinstance(said, str) or said not in KINDS:
         raise SettingError(f"kind is {shown(said)}; choose {', '.join(KINDS)}")
+    shared = ("label", "kind", "source")
+    own = [one.name for one in fields(KINDS[said]) if one.name not in (*shared, "name")]
     for setting in given:
-        if setting not in (*KINDS[said], *_ALL):
-            known = ", ".join((*KINDS[said], *_ALL))
+        if setting not in (*own, *shared):
+            known = ", ".join((*own, *shared))
             raise SettingError(f"{setting} is not for an input of kind {said}; it takes {known}")
-    settings = dict(given)
-    settings.pop("kind", None)
-    label = settings.pop("label", None) or name.replace("_", " ").capitalize()
-    if "of" in settings:
-        settings["of"] = _words(settings["of"])
-    for setting in ("several",):
-        if not isinstance(settings.get(setting, False), bool):
-            raise SettingError(f"{setting} is {shown(settings[setting])}; give true or false")
-    for setting in ("unit", "under", "source", "only", "phrase", "order"):
-        if setting in settings and not isinstance(settings[setting], str):
-            raise SettingError(f"{setting} is {shown(settings[setting])}; give a text")
-    if settings.get("order", "newest") not in ("newest", "oldest"):
-        raise SettingError(f"order is {shown(settings['order'])}; choose newest or oldest")
-    if said == "count":
-        for setting in ("min", "max", "step", "opens"):
-            _check_count(setting, settings.get(setting))
-        settings.setdefault("min", 1)
-    made = Input(name, said, str(label), **settings)
-    _check_opening(made)
-    return made
+    settings = {key: value for key, value in given.items() if key not in ("kind", "label")}
+    return KINDS[said](name=name, label=str(given.get("label") or ""), **settings)
 
 
 def _words(of: object) -> tuple[str, ...]:
@@ -108,40 +326,6 @@ def _words(of: object) -> tuple[str, ...]:
     if not all(isinstance(one, str) for one in of):
         raise SettingError("of holds something else than text")
     return tuple(of)
-
-
-def _check_count(setting: str, value: object) -> None:
-    if value is None:
-        return
-    if isinstance(value, bool) or not isinstance(value, int) or value < 1:
-        raise SettingError(f"{setting} is {shown(value)}; a count is a whole number from 1 on")
-
-
-def _check_opening(made: Input) -> None:
-    """SettingError for an opening value outside fixed bounds, or none of what is offered."""
-    if made.kind == "count":
-        if made.max is not None and made.max < made.min:
-            raise SettingError(f"max is {made.max}, which is below min, {made.min}")
-        if made.opens is not None:
-            _in_words(made, lambda: count_of(made, made.opens))
-    if made.kind == "day":
-        low, high, opens = (fixed_day(value) for value in (made.min, made.max, made.opens))
-        if low and high and high < low:
-            raise SettingError(f"max is {high}, which is before min, {low}")
-        if opens and ((low and opens < low) or (high and opens > high)):
-            raise SettingError(f"opens is {opens}, which is outside {low or '…'} to {high or '…'}")
-    offered = made.kind in ("unit", "word") and made.opens is not None
-    if offered and made.of and str(made.opens) not in made.of:
-        raise SettingError(f"opens is {shown(made.opens)}; choose {', '.join(made.of)}")
-    if made.kind == "switch" and not isinstance(made.opens, bool | None):
-        raise SettingError(f"opens is {shown(made.opens)}; a switch opens with true or false")
-
-
-def _in_words(made: Input, find: Callable[[], Any]) -> None:
-    try:
-        find()
-    except InputProblem as problem:
-        raise SettingError(f"opens is {shown(made.opens)}: {problem}") from None
 
 
 def fixed_day(value: object) -> date | None:
@@ -154,27 +338,6 @@ def fixed_day(value: object) -> date | None:
         return date.fromisoformat(value) if isinstance(value, str) else None
     except ValueError:
         return None
-
-
-# What is given for an input, read as a value of its kind.
-
-
-def count_of(made: Input, given: object) -> int:
-    """The number that was given; InputProblem for none, or one out of bounds."""
-    found = _whole_number(given)
-    low, high = made.min, made.max
-    if found < low or (high is not None and found > high):
-        key = "{0} is out of bounds; give a number from {1} to {2}"
-        if high is None:
-            key = "{0} is out of bounds; give a number from {1} on"
-        told = (f"{one:,}" for one in (found, low, high) if one is not None)
-        raise InputProblem(Message(key, *told, code=BOUNDS))
-    if made.step and (found - low) % made.step:
-        below = found - (found - low) % made.step
-        near = [n for n in (below, below + made.step) if high is None or n <= high]
-        key, told_near = "{0} is between two steps; give {1}", either([f"{n:,}" for n in near])
-        raise InputProblem(Message(key, f"{found:,}", told_near, code=STEP))
-    return found
 
 
 def _whole_number(given: object) -> int:
@@ -210,30 +373,6 @@ def day_of(given: object) -> date:
     if text:
         raise InputProblem(Message("a date such as {0} is wanted", "2026-05-20", code=UNREAD))
     raise InputProblem(Message("give a date", code=WANTED))
-
-
-def one_of(made: Input, given: object) -> str:
-    """The one of the words offered that was given; InputProblem for none of them."""
-    text = given.name if isinstance(given, Unit) else given
-    text = " ".join(text.strip().lower().split()) if isinstance(text, str) else ""
-    if made.kind == "unit":
-        unit = Unit.named(text)
-        text = unit.name if unit is not None else text
-    if text not in made.of:
-        raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
-    return text
-
-
-def switch_of(given: object) -> bool:
-    """Whether a switch was turned on; InputProblem for what says neither."""
-    if isinstance(given, bool):
-        return given
-    text = given.strip().lower() if isinstance(given, str) else ""
-    if text in ("on", "true", "yes", "1"):
-        return True
-    if text in ("off", "false", "no", "0"):
-        return False
-    raise InputProblem(Message("on or off is wanted", code=UNREAD))
 
 
 def either(texts: Sequence[str]) -> str:

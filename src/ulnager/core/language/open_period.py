@@ -12,12 +12,11 @@ from ulnager.core.language.failures import vocabulary
 from ulnager.core.language.inputs import (
     Input,
     InputProblem,
+    ListedInput,
+    SwitchInput,
+    WordInput,
     checked_input,
-    count_of,
-    day_of,
-    one_of,
     settings_of,
-    switch_of,
 )
 from ulnager.core.language.period import Period
 from ulnager.core.language.reader import read_open, read_period
@@ -75,7 +74,7 @@ class OpenPeriod(Period):
         found = {}
         for name, made in self.inputs.items():
             given = values.get(name, made.opens)
-            if given is None and made.kind != "switch":
+            if given is None and not isinstance(made, SwitchInput):
                 raise SettingError(f"the slot {{{name}}} is open; give {name}=")
             try:
                 found[name] = plain_value(made, given)
@@ -86,11 +85,12 @@ class OpenPeriod(Period):
     def definition_with(self, values: Mapping[str, Any]) -> Definition:
         """The definition with values in its slots: numbers, dates or points, units, words,
         phrases for listed ones, and whether a switch is on."""
-        words = tuple(values[name] for name in self.inputs if self.inputs[name].kind == "word")
+        slots = self.inputs.items()
+        words = tuple(values[name] for name, made in slots if isinstance(made, WordInput))
         definition = _put(self._forms[words], values)
-        for name, made in self.inputs.items():
-            if made.kind == "switch" and values.get(name):
-                definition = cut_by(definition, made.phrase or "")
+        for name, made in slots:
+            if isinstance(made, SwitchInput) and values.get(name):
+                definition = cut_by(definition, made.phrase)
         return definition
 
     def resolve(self, *args: Any, **given: Any) -> Any:
@@ -125,35 +125,17 @@ class OpenPeriod(Period):
         return f"ulnager.period({self._text!r})"
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return open_period, (self._text, {n: _given(i) for n, i in self.inputs.items()})
-
-
-def _given(made: Input) -> dict[str, Any]:
-    usual = Input("", "", "")._asdict()
-    held = {key: value for key, value in made._asdict().items() if value != usual[key]}
-    held.pop("name", None)
-    return {**held, "kind": made.kind}
+        return open_period, (self._text, {n: i.settings() for n, i in self.inputs.items()})
 
 
 def plain_value(made: Input, given: object) -> Any:
     """What was given for an input as a value to fill in; InputProblem where it cannot be."""
-    if made.kind == "count":
-        return count_of(made, given)
-    if made.kind == "unit":
-        return UNIT_NAMES[one_of(made, given)]
-    if made.kind == "word":
-        return one_of(made, given)
-    if made.kind == "switch":
-        return False if given is None else switch_of(given)
-    if made.kind == "day":
-        return day_of(given)
-    if made.kind == "anchor":
-        return given if isinstance(given, Definition) else day_of(given)
-    texts = [given] if isinstance(given, str) else list(given) if isinstance(given, list) else []
-    if not texts or not all(isinstance(text, str) for text in texts):
-        raise InputProblem("give the key of a unit, such as '2026-W14'")
+    if isinstance(given, Definition):
+        return given
+    if not isinstance(made, ListedInput):
+        return made.fill(made.read(given))
     try:
-        return joined([read_period(text) for text in texts])
+        return joined([read_period(text) for text in made.read(given)])
     except PeriodSyntaxError:
         raise InputProblem(f"{shown(given)} is no key of a unit") from None
 
