@@ -293,9 +293,9 @@ def queried(run, target):
     """Our frozen or our live condition beside the one by hand, whichever does worse."""
     query = "SELECT count(*), sum(i) FROM t WHERE {}".format
     period, found = ulnager.period(PHRASE), []
-    clauses = ulnager.where(period.resolve(TODAY), "day"), ulnager.live_where(period, "day")
+    clauses = ulnager.where(period.resolve(TODAY), "day"), ulnager.where(period, "day")
     for clause, by_hand in zip(clauses, BY_HAND, strict=True):
-        ours = query(ulnager.sql_text(clause, target))
+        ours = query(ulnager.condition(clause, target=target, literal=True).text)
         theirs = query(by_hand)
         assert run(ours) == run(theirs)
         found.append(side_by_side(lambda ours=ours: run(ours), lambda theirs=theirs: run(theirs)))
@@ -309,7 +309,9 @@ def make_condition():
 
 def make_live():
     period = ulnager.period(PHRASE)
-    return often(lambda: ulnager.sql_text(ulnager.live_where(period, "day"), "postgresql")), 200e-6
+    return often(
+        lambda: ulnager.condition(period, "day", target="postgresql", literal=True)
+    ), 200e-6
 
 
 @functools.cache
@@ -357,7 +359,7 @@ def open_picker():
 
     def ours():
         view = picker.open(today=TODAY, data=EXTENT)
-        return [view.result_of(choice) for choice in picker.choices], view.by
+        return [view._result_of(choice) for choice in picker.choices], view.by
 
     def bare():
         return [entry.period.resolve(TODAY, as_of=anchor) for entry in book.periods.values()]

@@ -18,8 +18,8 @@ SCHEMA = "ulnager_example"
 LATEST = "SELECT count(*), min(sailed_on), max(sailed_on) FROM recent_sailings"
 
 period = ulnager.period("last 3 whole months as of latest")
-live = ulnager.live_where(period, "sailed_on", latest=("sailings", "sailed_on"))
-condition = ulnager.sql_text(live, "postgresql")
+live = ulnager.where(period, "sailed_on", latest=("sailings", "sailed_on"))
+condition = ulnager.condition(live, target="postgresql", literal=True)
 view = f"CREATE VIEW recent_sailings AS SELECT * FROM sailings WHERE {condition}"
 print(view)
 

@@ -39,8 +39,8 @@ kept = ulnager.keep(sailings, period.resolve(today=CLOCK), "sailed_on")
 print("frozen:", kept.count(), "sailings")
 
 # Live: SQL text that works out its own dates; here with the demo's clock in place of today.
-live = ulnager.live_where(period, "sailed_on", today=CLOCK)
-text = ulnager.sql_text(live, "spark")
+live = ulnager.where(period, "sailed_on", today=CLOCK)
+text = ulnager.condition(live, target="spark", literal=True).text
 print("live:  ", sailings.filter(text).count(), "sailings\n   ", text)
 
 # Each booking measured from its own day of travel: who booked within the 30 days before it?

@@ -32,5 +32,5 @@ bound = ulnager.condition(result, "sailed_on")
 print(f"  {bound.text}  {bound.parameters}")
 print(f"  {ulnager.condition(result, 'sailed_on', literal=True)}")
 
-found = ulnager.preview(result, sailings, "sailed_on", rows=3)
+found = ulnager.preview(sailings, result, "sailed_on", rows=3)
 print(f"\nIt keeps {found.kept} of {found.total} sailings, from {found.first} to {found.last}.")

@@ -17,12 +17,12 @@ from ulnager import (
     BusinessDays,
     MonthCalendar,
     TableCalendar,
-    TableRow,
     WeekCalendar,
     date_table,
     own_unit,
     period,
 )
+from ulnager.core.calendars.table_calendar import TableRow
 from ulnager.filters.sql_text import compiled, dialect_named, sql_text
 
 URLS = {

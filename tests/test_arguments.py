@@ -29,7 +29,7 @@ WHEN = ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaul
 CALLS = {
     ulnager.period: ("last 3 days",), profile: (SAILINGS, "sailed_on"),
     ulnager.preview: (RESULT, SAILINGS, "sailed_on"), where: (RESULT, "d"),
-    ulnager.condition: (RESULT, "d"), ulnager.live_where: (PERIOD, "d"),
+    ulnager.condition: (RESULT, "d"), ulnager.where: (PERIOD, "d"),
     ulnager.keep: (FRAME, RESULT, "d"), ulnager.keep_each: (FRAME, PERIOD, "d"),
     ulnager.odata: (RESULT, "d"), ulnager.cql2: (RESULT, "d"), ulnager.cql2_json: (RESULT, "d"),
     open_source: (table("sailings"),), ulnager.read_book: (book_file(),),
@@ -90,7 +90,7 @@ def test_wrong_arguments_are_errors_of_our_own(function):
 
 def test_what_people_have_is_taken():
     """Buckets, phrases, frames, pairs and profiles, wherever one of their sort is wanted."""
-    assert ulnager.preview(BUCKET, SAILINGS).kept == ulnager.preview("2026-03", SAILINGS).kept
+    assert ulnager.preview(SAILINGS, BUCKET).kept == ulnager.preview(SAILINGS, "2026-03").kept
     assert str(ulnager.condition(BUCKET, "d")) == str(ulnager.condition(RESULT, "d"))
     assert ulnager.keep(FRAME, BUCKET, "d").empty
     assert BUCKET.mask(np.array(["2026-03-31", "2026-04-01"], dtype="M8[D]")).tolist() == [
@@ -109,4 +109,4 @@ def test_what_people_have_is_taken():
         assert result.start == date(2026, 5, 17)
     assert period("latest whole day").resolve(data=frame).start == date(2026, 5, 16)
     kept = ulnager.keep(SAILINGS, "2026-03")
-    assert len(kept.rows()) == ulnager.preview("2026-03", frame).kept
+    assert len(kept.rows()) == ulnager.preview(frame, "2026-03").kept

@@ -47,7 +47,7 @@ ONE_SPAN = st.one_of(
 )
 def test_arrays_give_what_single_anchors_give(phrase, calendar, anchors, running):
     calendar = calendar[0]
-    settings = {name: getattr(calendar, name) for name in calendar.FIELDS}
+    settings = {name: getattr(calendar, name) for name in calendar._FIELDS}
     settings["business"] = BusinessDays(holidays=anchors[:2])
     check_arrays(phrase, type(calendar)(**settings), anchors, running)
 

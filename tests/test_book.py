@@ -70,7 +70,7 @@ def test_the_demo_book_is_sound():
         result = demo.resolve(name, today=CLOCK)
         assert (result.start, result.end) == (start, end)
     # Of sailings, whole to the 16th, and scans, whole to the 16th too, the earlier day.
-    both = demo.resolve_phrase(period("month to date"), "both", today=CLOCK)
+    both = demo._resolve_phrase(period("month to date"), "both", today=CLOCK)
     assert both.end == date(2026, 5, 16)
     assert demo.sources["sailings"].profile(CLOCK).last_whole == date(2026, 5, 16)
 

@@ -111,11 +111,11 @@ def test_a_date_table_says_of_each_day_what_the_calendar_says(calendar, first, l
             assert row[f"{unit}_label"] == calendar.label(row[f"{unit}_start"], named)
             open_day = anchor.day.toordinal() + (not running)
             assert row[f"{unit}_is_whole"] == (end < open_day)
-            assert row[f"{unit}_index"] == calendar.unit_number(start, named)
+            assert row[f"{unit}_index"] == calendar._unit_number(start, named)
             assert row[f"{unit}_short"] == calendar.label(row[f"{unit}_start"], named, short=True)
-            moved = calendar.unit_start(anchor.day.toordinal(), named)
+            moved = calendar._unit_start(anchor.day.toordinal(), named)
             assert row[f"{named.plural}_from_anchor"] == (
-                calendar.unit_number(start, named) - calendar.unit_number(moved, named)
+                calendar._unit_number(start, named) - calendar._unit_number(moved, named)
             )
 
 
@@ -150,7 +150,7 @@ def test_a_stray_row_is_no_whole_day_and_a_lone_date_is_named(tmp_path, stray):
     result = period("last 7 days as of latest").resolve(today=CLOCK, data=source.extent())
     is_lone = any("lies alone" in note for note in result.notes)
     assert is_lone == (stray.month != 5)
-    assert any("lies alone" in text for text in preview(result, source).warnings) == is_lone
+    assert any("lies alone" in text for text in preview(source, result).warnings) == is_lone
     by_day = period("last 9 days as of 2026-05-17").resolve(today=CLOCK).buckets(
         "day", data=found.extent)  # fmt: skip
     assert [b.label for b in by_day if "half loaded" in b.reasons] == ["2026-05-17"][is_lone:]

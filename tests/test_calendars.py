@@ -16,12 +16,12 @@ from ulnager import (
     SettingError,
     SourceError,
     TableCalendar,
-    TableRow,
     Unit,
     WeekCalendar,
     own_unit,
     period,
 )
+from ulnager.core.calendars.table_calendar import TableRow
 from ulnager.core.periods.names import in_quotes
 from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
 
@@ -69,16 +69,16 @@ def test_years_of_weeks_end_where_the_printed_tables_say(ends, month, table):
 def test_units_tile_400_years(calendar):
     first, last = date(1800, 6, 1).toordinal(), date(2200, 6, 1).toordinal()
     for unit in calendar.units:
-        starts = calendar.unit_starts(
-            unit, calendar.unit_number(first, unit), calendar.unit_number(last, unit)
+        starts = calendar._unit_starts(
+            unit, calendar._unit_number(first, unit), calendar._unit_number(last, unit)
         ).tolist()
         assert starts[0] <= first
         assert starts[-1] <= last
         for number, (start, stop) in enumerate(pairwise(starts)):
             if number % 7 == 0 or unit is not Unit.WEEK:
-                assert calendar.unit_start(start, unit) == start
-                assert calendar.unit_start(stop - 1, unit) == start
-                assert calendar.unit_stop(start, unit) == stop
+                assert calendar._unit_start(start, unit) == start
+                assert calendar._unit_start(stop - 1, unit) == start
+                assert calendar._unit_stop(start, unit) == stop
 
 
 @examples(200)
@@ -88,11 +88,11 @@ def test_a_unit_is_found_by_its_label(calendar, day):
     for unit in calendar.units:
         start = calendar.floor(day, unit)
         label = calendar.label(start, unit)
-        found = calendar.labelled(label)
+        found = calendar._labelled(label)
         if unit is Unit.WEEK and label.startswith("week of"):
             assert found is None
         else:
-            assert found == (start.toordinal(), calendar.unit_stop(start.toordinal(), unit)), label
+            assert found == (start.toordinal(), calendar._unit_stop(start.toordinal(), unit)), label
 
 
 def test_weeks_from_monday_have_the_numbers_of_iso_8601():
@@ -299,9 +299,9 @@ def test_a_table_answers_from_its_first_day_to_its_last():
     for day in (starts[0] - timedelta(1), starts[2] + timedelta(1)):
         with pytest.raises(ResolveError, match="2026-0"):
             made.floor(day, term)
-    assert not made.varies(Unit.YEAR, term)
-    assert not made.varies(term, Unit.DAY)
-    assert made.varies(Unit.MONTH, Unit.DAY) == GREGORIAN.varies(Unit.MONTH, Unit.DAY)
+    assert not made._varies(Unit.YEAR, term)
+    assert not made._varies(term, Unit.DAY)
+    assert made._varies(Unit.MONTH, Unit.DAY) == GREGORIAN._varies(Unit.MONTH, Unit.DAY)
 
 
 @pytest.mark.parametrize(("phrase", "told"), [

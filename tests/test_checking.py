@@ -207,10 +207,10 @@ def test_each_rule_finds_what_breaks_it_and_not_what_nearly_does(folder, rule, w
 def test_sarif_is_what_the_published_schema_says(folder):
     schema = json.loads((Path(__file__).parent / "vendored" / "sarif-2.1.0.json").read_text())
     for found in (ulnager.check(book_file("careless"), today=TODAY), ()):
-        told = ulnager.sarif(found)
+        told = found.sarif()
         jsonschema.Draft202012Validator(schema).validate(told)
         assert len(told["runs"][0]["results"]) == len(found)
-    assert {one["level"] for one in ulnager.sarif(ulnager.check(book_file("careless"), today=TODAY))
+    assert {one["level"] for one in ulnager.check(book_file("careless"), today=TODAY).sarif()
             ["runs"][0]["results"]} == {"error", "warning", "note"}  # fmt: skip
 
 

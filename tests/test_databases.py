@@ -56,11 +56,11 @@ def test_a_table_tells_what_the_file_tells(base):
     for phrase in ("last 3 whole months", "2026-01 plus 2026-03", "all dates", "today except today",
                    "2027-01"):  # fmt: skip
         result = period(phrase).resolve(today=CLOCK)
-        one, two = preview(result, ours, "sailed_on"), preview(result, file)
+        one, two = preview(ours, result, "sailed_on"), preview(file, result)
         for name in ("kept", "before", "between", "after", "first", "last", "extent"):
             assert getattr(one, name) == getattr(two, name), (phrase, name)
         assert [row[:3] for row in one.rows] == [row[:3] for row in two.rows] or one.kept > 20
-        late = preview(result, ours, "left_at")
+        late = preview(ours, result, "left_at")
         assert (late.kept, late.nulls) == (one.kept, 1)
         if late.kept:
             assert late.last == datetime.combine(one.last, datetime.min.time()) + timedelta(
@@ -76,7 +76,7 @@ def test_a_query_may_stand_for_a_table(base):
     )
     assert [c.column_type for c in query.columns] == ["date", None, "timestamp"]
     for column, first in (("sailed_on", date), ("left_at", datetime)):
-        found = preview(period("2026-03").resolve(), query, column)
+        found = preview(query, period("2026-03").resolve(), column)
         assert (found.kept, found.first.date() if first is datetime else found.first) == (
             279, date(2026, 3, 1)
         )  # fmt: skip

@@ -20,6 +20,7 @@ from ulnager.book.file_text import Whole
 from ulnager.checking.inspection import Checking
 from ulnager.checking.periods_of_entries import periods_named
 from ulnager.cli.main import main
+from ulnager.filters.sql_text import sql_text
 
 from strategies import examples
 
@@ -193,7 +194,7 @@ def check_doors(book, file, keys, today):
         with contextlib.suppress(SettingError):  # A day that no phrase can call over or running.
             found["phrase"] = days_of(book.resolve(f"({key})", today=today))
             said = periods_named(book, key)[""].period
-            again = book.resolve_phrase(said, entry=book.period(key), today=today)
+            again = book._resolve_phrase(said, entry=book.period(key), today=today)
             found["rehearse"] = days_of(again)
         checked = read.resolved(book.periods[key])
         if checked is not None:
@@ -226,13 +227,13 @@ def check_rows(book, source, key, result, today):
     if "day" not in {name.name for name in opened.columns}:
         return
     entry = book.period(key)
-    anchor = entry.measured_from
+    anchor = entry._measured_from
     if anchor is not None and {one.name for one in anchor.sources} != {source.name}:
         return  # Another table answers for the data.
     settings = {"today": date.fromisoformat(today), "calendar": entry.calendar or book.calendar,
                 "calendars": book.calendars, "latest": ("data", "day")}  # fmt: skip
     with contextlib.suppress(FilterError, SettingError):
-        live = ulnager.live_where(entry.anchored, "day", **settings)
+        live = ulnager.where(entry.anchored, "day", **settings)
         assert opened.kept("day", live)[0] == expected, (key, str(entry.anchored))
 
 
@@ -452,13 +453,13 @@ def test_live_latest_knows_the_unit_and_the_start_of_days(tmp_path):
                    "last 3 whole months as of latest up to 2026-02-15"):  # fmt: skip
         frozen = ulnager.period(phrase).resolve(today="2026-05-20", data=source.extent("d"))
         settings = {"grain": grain, "rounding": "outward"}
-        live = ulnager.live_where(phrase, "d", latest=("data", "d"), today=date(2026, 5, 20),
+        live = ulnager.where(phrase, "d", latest=("data", "d"), today=date(2026, 5, 20),
                                   **settings)  # fmt: skip
         fixed = ulnager.where(frozen, "d", **settings)
         assert source.kept("d", live) == source.kept("d", fixed), phrase
     for held in ("yyyymmdd", "epoch-seconds", "yyyymm", "iso-text"):
         with pytest.raises(FilterError, match=r"found in dates or times|needs tz|day of"):
-            ulnager.live_where("last 3 days as of latest", "k", column_type=held, tz="UTC",
+            ulnager.where("last 3 days as of latest", "k", column_type=held, tz="UTC",
                                latest=("t", "k"))  # fmt: skip
 
 
@@ -475,5 +476,5 @@ def test_days_that_start_later_hold_for_latest_and_for_ages(tmp_path):
     assert source.extent("at").last == date(2026, 5, 17)  # The source itself stays as it was.
     frame = pytest.importorskip("polars").read_csv(tmp_path / "t.csv", try_parse_dates=True)
     assert ulnager.with_ages(frame, "at", "until", **when)["age"].to_list() == [1, 4]
-    text = ulnager.sql_text(ulnager.age("at", "until", column_type="timestamp", **when), "duckdb")
+    text = sql_text(ulnager.age("at", "until", column_type="timestamp", **when), "duckdb")
     assert sorted(source.fetched(f"SELECT {text} FROM data")) == [(1,), (4,)]

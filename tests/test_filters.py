@@ -18,11 +18,8 @@ from ulnager import (
     ResolveError,
     SettingError,
     condition,
-    cql2,
-    cql2_json,
     keep,
     keep_each,
-    odata,
     open_source,
     period,
     preview,
@@ -30,7 +27,8 @@ from ulnager import (
     where,
 )
 from ulnager.demo import table
-from ulnager.filters.sql_text import dialect_named
+from ulnager.filters.sql_text import dialect_named, sql_text
+from ulnager.filters.standards import cql2, cql2_json, odata
 
 from strategies import examples, modern_days, phrases
 
@@ -190,7 +188,7 @@ def test_conditions_that_cannot_be_made(make, message):
 def test_qualified_columns_are_quoted_part_by_part(name, written):
     result = period("until 2026-03-31").resolve()
     assert condition(result, name).text.startswith(f"{written} <")
-    assert ulnager.sql_text(ulnager.live_where("today", name), "duckdb").startswith(written)
+    assert sql_text(ulnager.where("today", name), "duckdb").startswith(written)
 
 
 def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
@@ -204,13 +202,13 @@ def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
         assert odata(what, "d", **today) == odata(result, "d")
         assert condition(what, "d", target="duckdb").text.startswith('"d" >= CAST(date_trunc')
         assert str(where(what, "d").compile(dialect=dialect_named("duckdb"))).count("IN") == 1
-    sailings = preview("last 7 days as of latest", table("sailings"), **today)
+    sailings = preview(table("sailings"), "last 7 days as of latest", **today)
     assert (sailings.kept, len(sailings.notes), sailings.warnings) == (58, 1, ())
     asked = open_source(table("sailings"), "SELECT * FROM sailings WHERE route = 'Alder Point'")
-    assert 0 < preview("2026-03", asked).kept < preview("2026-03", table("sailings")).kept
+    assert 0 < preview(asked, "2026-03").kept < preview(table("sailings"), "2026-03").kept
     assert profile(table("sailings")).last == date(2026, 5, 17)
     for wrong in (lambda: keep(frame, 3, "d"), lambda: where(None, "d"), lambda: profile({}),
-                  lambda: odata("today", "d", todayy=1), lambda: preview("today", 3),
+                  lambda: odata("today", "d", todayy=1), lambda: preview(3, "today"),
                   lambda: keep(frame, result, "d", today="2026-05-01")):  # fmt: skip
         with pytest.raises(SettingError, match=r"give|leave"):
             wrong()

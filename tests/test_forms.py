@@ -97,7 +97,7 @@ def test_what_cannot_be_seen_can_be_said(tmp_path, cli):
     )
     wide = open_source(path)
     assert (len(wide.columns), wide.extent("c9").last) == (1_500, date(2026, 5, 1))
-    assert len(preview(period("2026").resolve(), wide, "c1499").columns) == 200
+    assert len(preview(wide, period("2026").resolve(), "c1499").columns) == 200
     for bad in ({"delimiter": ";;"}, {"encoding": "klingon"}, {"timeout": -1}):
         with pytest.raises(Exception, match=f"{next(iter(bad))} is"):
             open_source(path, **bad)
@@ -128,7 +128,7 @@ def test_dates_in_sqlite_are_dates_in_any_form(tmp_path_factory, values, kind, p
         base.executemany("INSERT INTO t VALUES (?)", [*rows, ("",), (None,)])
     source = open_source(f"sqlite:///{path}", "t")
     result = period(phrase).resolve()
-    found = preview(result, source, "d")
+    found = preview(source, result, "d")
     assert found.kept == sum(result.contains(day) for day, _ in values)
     assert (found.nulls, found.total) == (2, len(values) + 2)
     assert found.kept + found.before + found.between + found.after == len(values)

@@ -13,14 +13,13 @@ from ulnager import (
     ResolveError,
     SettingError,
     WeekCalendar,
-    live_where,
     open_source,
     period,
-    sql_text,
     where,
 )
 from ulnager.demo import table
 from ulnager.filters.engines import ENGINES as PRIMITIVES
+from ulnager.filters.sql_text import sql_text
 
 from engines import ENGINES, engine_named, engines_there
 
@@ -33,7 +32,7 @@ def test_an_index_is_used_by_frozen_and_live_conditions():
         connection = there[name].connection
         connection.execute(sa.text("CREATE INDEX ulnager_by_day ON ulnager_rows (d)"))
         connection.execute(sa.text("ANALYZE ulnager_rows" if name == "postgresql" else "ANALYZE"))
-        live = live_where(period("last 7 whole days"), "d", today=date(2026, 5, 20))
+        live = where(period("last 7 whole days"), "d", today=date(2026, 5, 20))
         for clause in (where(result, "d"), live):
             text = sql_text(clause, name)
             explain = "EXPLAIN" if name == "postgresql" else "EXPLAIN QUERY PLAN"
@@ -62,7 +61,7 @@ def test_only_the_partitions_that_are_asked_for_are_read(
     )
     said = period(phrase)
     frozen = where(said.resolve(today="2026-05-20"), column, column_type=column_type)
-    live = live_where(said, column, column_type=column_type, today=date(2026, 5, 20))
+    live = where(said, column, column_type=column_type, today=date(2026, 5, 20))
     spark = dict(engines_there()).get("spark")
     for clause in (frozen, live):
         text = sql_text(clause, "duckdb")
@@ -89,8 +88,8 @@ def test_names_that_are_hard_to_quote_are_harmless(name):
     result = period("last 3 days").resolve(today="2026-05-20")
     for clause in (
         where(result, ODD),
-        live_where(period("last 3 days"), ODD, today=date(2026, 5, 20)),
-        live_where(period("last 1 day"), "k", column_type="yyyymmdd", anchor=ODD),
+        where(period("last 3 days"), ODD, today=date(2026, 5, 20)),
+        where(period("last 1 day"), "k", column_type="yyyymmdd", anchor=ODD),
     ):
         text = sql_text(clause, name)
         kept = engine.values([odd], f"{text} AND id < 9000", source)
@@ -101,14 +100,14 @@ def test_names_that_are_hard_to_quote_are_harmless(name):
 def test_offsets_never_reach_a_database_whose_signs_differ():
     three_west = timezone(timedelta(hours=-3))
     with pytest.raises(SettingError, match="databases agree on"):
-        live_where(period("today"), "d", tz=three_west)
+        where(period("today"), "d", tz=three_west)
     scans = open_source(table("gate_scans"))
     with pytest.raises(SettingError, match="databases agree on"):
         scans.extent("scanned_at", three_west)
 
 
 def test_a_schema_is_quoted_apart_from_its_table():
-    clause = live_where(period("until latest"), "d", latest=("main.trips", "day"))
+    clause = where(period("until latest"), "d", latest=("main.trips", "day"))
     text = sql_text(clause, "duckdb")
     assert '(SELECT max("day") FROM "main"."trips")' in text
 
@@ -125,7 +124,7 @@ def test_a_period_given_to_where_stays_live():
 def test_live_conditions_can_be_joined_and_turned_round(name):
     """As any condition of SQLAlchemy; those without a date are on neither side."""
     today = date(2026, 5, 20)
-    month, week = (live_where(period(p), "d", today=today) for p in ("this month", "this week"))
+    month, week = (where(period(p), "d", today=today) for p in ("this month", "this week"))
     is_there = sa.column("d").is_not(None)
     kept, others, every, both, either, nothing = engine_named(name).tallies(
         [month, ~month, is_there, sa.and_(month, week), sa.or_(month, week), month & ~month]
@@ -142,7 +141,7 @@ def test_the_clock_of_the_engine_is_read(name):
     said = period("from 2 days before today to 2 days after today")
     zones = [None, "UTC", *(["Pacific/Kiritimati"] if PRIMITIVES[name].has_zones else [])]
     for zone in zones:
-        clause = live_where(said, "d", tz=zone)
+        clause = where(said, "d", tz=zone)
         text = sql_text(clause, name)
         start = text.split(">= ")[1].split(" AND ")[0]
         ((found,),) = engine_named(name).values([start], "id = 0")
@@ -164,7 +163,7 @@ def test_the_clock_of_the_engine_is_read(name):
     ],
 )  # fmt: skip
 def test_live_sql_is_what_a_person_would_write(phrase, target, text):
-    clause = live_where(period(phrase), sa.column("d"))
+    clause = where(period(phrase), sa.column("d"))
     assert sql_text(clause, target) == text
 
 
@@ -210,9 +209,9 @@ INSTANTS = {"column_type": "timestamptz", "tz": "UTC"}
 )
 def test_what_cannot_be_live_is_an_error(phrase, options, target, message):
     with pytest.raises(FilterError, match=message):
-        sql_text(live_where(period(phrase), sa.column("d"), **options), target)
+        sql_text(where(period(phrase), sa.column("d"), **options), target)
     with pytest.raises(ResolveError, match="several spans"):
-        live_where(period("since start of (today plus tomorrow)"), "d")
+        where(period("since start of (today plus tomorrow)"), "d")
 
 
 def test_rows_that_stand_for_longer_units_keep_to_them():
@@ -225,9 +224,9 @@ def test_rows_that_stand_for_longer_units_keep_to_them():
     }
     for grain, fits in longer.items():
         for unit in ("week", "month", "quarter", "year"):
-            clause = functools.partial(live_where, f"last 2 whole {unit}s", "d", grain=grain)
+            clause = functools.partial(where, f"last 2 whole {unit}s", "d", grain=grain)
             if unit in fits:
-                plain = live_where(f"last 2 whole {unit}s", "d")
+                plain = where(f"last 2 whole {unit}s", "d")
                 assert sql_text(clause(), "duckdb") == sql_text(plain, "duckdb")
             else:
                 with pytest.raises(FilterError, match="may lie inside"):

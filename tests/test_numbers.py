@@ -30,6 +30,7 @@ from ulnager import (
     running,
     totals,
 )
+from ulnager.filters.sql_text import sql_text
 from ulnager.numbers.ages import Aging
 from ulnager.sources.database_source import TableSource
 from ulnager.sources.duckdb_source import EmbeddedSource
@@ -459,7 +460,7 @@ def test_ages_in_sql_are_those_of_python(name):
     pairs = ((("d", "a"), "date"), (("a",), "date"), (("t", "d"), "timestamp"))
     table = engine.with_table("harbour")
     written = [
-        ulnager.sql_text(ulnager.age(*pair, unit=unit, as_of=to, calendar=calendar,
+        sql_text(ulnager.age(*pair, unit=unit, as_of=to, calendar=calendar,
                                      date_table=table, column_type=held_as), name)
         for unit in units for pair, held_as in pairs
     ]  # fmt: skip
@@ -580,6 +581,6 @@ def test_open_dates_are_counted_as_far_as_the_data_goes(phrase, by):
 def test_a_percent_sign_of_a_name_is_written_twice_once(dialect):
     for clause in (
         ulnager.age("a%b", as_of="2026-05-20"),
-        ulnager.live_where("last 3 days", "a%b", column_type="yyyymmdd"),
+        ulnager.where("last 3 days", "a%b", column_type="yyyymmdd"),
     ):
         assert set(re.findall("a(%+)b", str(clause.compile(dialect=dialect)))) == {"%%"}

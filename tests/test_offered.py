@@ -102,13 +102,13 @@ def test_points_of_inputs_are_measured_alike_frozen_and_live(tmp_path_factory, d
     view = picker.open(today=date(2026, 1, 10))
     options = {"today": date(2026, 1, 10), "latest": ("data", "day")}
     values = view.parameters | {"p_own_a": None, "p_own_b": None}  # As nobody typed them.
-    live = with_values(ulnager.picker_where(picker, "day", **options), values)
+    live = with_values(picker.where("day", **options), values)
     frozen = ulnager.where(view.resolution, "day")
     assert source.kept("day", live)[0] == source.kept("day", frozen)[0]
     low = view.inputs[0].low
     for typed, kept in ((low, True), (low - timedelta(1), False)):
         values = view.parameters | {"p_own_a": typed}
-        live = with_values(ulnager.picker_where(picker, "day", **options), values)
+        live = with_values(picker.where("day", **options), values)
         assert bool(source.kept("day", live)[0]) == kept == (not view.enter(a=typed).problems)
 
 

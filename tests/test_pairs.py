@@ -22,6 +22,7 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import Extent, FilterError, ResolveError, SettingError, period
 from ulnager.core.periods.spans import Span
+from ulnager.filters.sql_text import sql_text
 from ulnager.locales.locale_words import words
 
 from engines import REQUIRED, URLS
@@ -54,7 +55,7 @@ def places():
 def test_what_is_printed_stands_beside_an_and(places, phrase, target):
     result = period(phrase).resolve(today=TODAY)
     wanted = sum(result.contains(day) for day in DAYS)
-    live = ulnager.sql_text(ulnager.live_where(phrase, "d", today=TODAY), target)
+    live = sql_text(ulnager.where(phrase, "d", today=TODAY), target)
     frozen = ulnager.condition(result, "d", target=target, literal=True).text
     for text in (live, frozen):
         for whole in (f"{text} AND k = 'x'", f"k = 'x' AND {text}", f"NOT ({text}) AND k = 'x'"):
@@ -63,10 +64,10 @@ def test_what_is_printed_stands_beside_an_and(places, phrase, target):
 
 
 def test_open_slots_are_no_literals():
-    live = ulnager.live_where("last {n} rolling days", "d")
+    live = ulnager.where("last {n} rolling days", "d")
     with pytest.raises(FilterError, match=r"parameters \(n\).*bound"):
-        ulnager.sql_text(live, "duckdb")
-    assert ":n" in ulnager.sql_text(live, "duckdb", bound=True)
+        sql_text(live, "duckdb")
+    assert ":n" in sql_text(live, "duckdb", bound=True)
 
 
 CUTS = ["this month except this week", "this month only sundays", "previous month plus today",
@@ -126,10 +127,10 @@ def test_what_is_refused_frozen_is_refused_live():
     for text in ("until wednesday only weekends", "from today except fridays",
                  "(until wednesday plus this month) only mondays"):  # fmt: skip
         for door in (lambda one: period(one).resolve(today=TODAY),
-                     lambda one: ulnager.live_where(one, "d")):  # fmt: skip
+                     lambda one: ulnager.where(one, "d")):  # fmt: skip
             with pytest.raises((ResolveError, FilterError), match="no end"):
                 door(text)
-    ulnager.live_where("(until wednesday only weekends) within this month", "d")
+    ulnager.where("(until wednesday only weekends) within this month", "d")
     many = period("last 5 rolling years only sundays").resolve(today=TODAY)
     for kind in ("yyyymm", "yyyyww", "iso-week"):
         found = ulnager.condition(many, "k", column_type=kind, rounding="inward", literal=True)
@@ -307,7 +308,7 @@ def test_rows_that_stand_for_months_are_cut_by_no_door(tmp_path, cli):
     book, source = ulnager.read_book(tmp_path / "b.toml"), ulnager.open_source(tmp_path / "m.csv")
     told = "cuts a month, which a column of months cannot tell"
     cut = book.resolve("cut", today=TODAY)
-    for door in (lambda: ulnager.preview(cut, source),
+    for door in (lambda: ulnager.preview(source, cut),
                  lambda: ulnager.totals(source, cut, value="n"),
                  lambda: ulnager.condition(cut, "month", grain="month")):  # fmt: skip
         with pytest.raises(FilterError, match=told):
@@ -472,7 +473,7 @@ def test_every_production_of_the_published_grammar_is_read(name):
                                                         data=Extent(DAYS[0], TODAY)),
                          lambda said=said: said.resolve_each(np.array([TODAY], "datetime64[D]"),
                                                              data=Extent(DAYS[0], TODAY)),
-                         lambda said=said: ulnager.live_where(said, "d", latest=("t", "d")),
+                         lambda said=said: ulnager.where(said, "d", latest=("t", "d")),
                          lambda said=said: period(str(said)), said.readings):  # fmt: skip
                 with contextlib.suppress(ulnager.UlnagerError):
                     door()

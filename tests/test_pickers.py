@@ -20,9 +20,7 @@ from ulnager import (
     FilterError,
     ResolveError,
     UlnagerError,
-    live_where,
     period,
-    picker_where,
     read_book,
     where,
 )
@@ -153,7 +151,7 @@ class Walk(RuleBasedStateMachine):
     def enter(self, name, text, number):
         before = {one.name: one for one in self.view.inputs}
         self.view = self.view.enter(range=number, **{name: text})
-        key = self.view.key_of(self.view.chosen, name, number)
+        key = self.view._key_of(self.view.chosen, name, number)
         if key in before and before[key].shown == text:
             assert self.view.state.get(key) == before[key].text
         self.check()
@@ -302,7 +300,7 @@ def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, nam
     if name not in STATEMENTS:
         text = BOOK.replace("several = true", "").replace(', "office"', "")
         picker = book_of(tmp_path_factory.mktemp("one"), text, 1).picker("dates")
-        STATEMENTS[name] = picker, picker_where(picker, COLUMNS["date"], today=TODAY,
+        STATEMENTS[name] = picker, picker.where(COLUMNS["date"], today=TODAY,
                                                 latest=("ulnager_loads", "d"))  # fmt: skip
     picker, statement = STATEMENTS[name]
     extent = Extent(*LOADS, LOADS[1] - timedelta(1))
@@ -482,7 +480,7 @@ def test_from_a_file_to_a_working_filter_in_two_commands(cli, tmp_path):
 def test_open_phrases_in_live_conditions_take_parameters():
     said = period("last {n} {unit} to date", inputs={"n": {"max": 3}, "unit": {"of": ["week"]}})
     engine = engine_named("duckdb")
-    clause = live_where(said, "d", today=TODAY)
+    clause = where(said, "d", today=TODAY)
     for n in (1, 2, 3, 4, None):
         wanted = 0
         if n in (1, 2, 3):
@@ -490,7 +488,7 @@ def test_open_phrases_in_live_conditions_take_parameters():
             (wanted,) = engine.tallies([where(frozen, "d")])
         assert engine.tallies([with_values(clause, {"n": n, "unit": "week"})]) == [wanted]
     with pytest.raises(FilterError, match="combinations"):
-        live_where(period("last {n} days, {m} days earlier"), "d")
+        where(period("last {n} days, {m} days earlier"), "d")
 
 
 SOURCES = """

@@ -89,8 +89,7 @@ def test_a_row_may_stand_for_a_unit(unit, stamps, calendar, day, count, without,
     assert sum(span.days for span in found.missing) == sum(
         two[0] - one[1] - 1 for one, two in pairwise(edges)
     )
-    exact = preview(f"last {count - gaps} whole {unit}s as of latest".replace("halfs", "halves"),
-                    rows, calendar=calendar)  # fmt: skip
+    exact = preview(rows, f"last {count - gaps} whole {unit}s as of latest".replace("halfs", "halves"), calendar=calendar)  # fmt: skip
     assert exact.result.end == last
     inside = [edge for edge in edges if edge[0] >= exact.result.start.toordinal()]
     assert exact.kept == len(inside)
@@ -99,10 +98,10 @@ def test_a_row_may_stand_for_a_unit(unit, stamps, calendar, day, count, without,
         cut = period(f"{first}/{last - timedelta(days=1)}").resolve(calendar=calendar)
         with pytest.raises(FilterError, match=f"cuts a {unit}.*{last} to {last} would be lost|"
                                               f"cuts a {unit}"):  # fmt: skip
-            preview(cut, rows)
-        assert preview(cut, rows, rounding="inward").kept == len(edges) - 1
-        assert preview(cut, rows, rounding="outward").kept == len(edges)
-    assert preview(whole, rows, rounding="inward").kept == len(edges)
+            preview(rows, cut)
+        assert preview(rows, cut, rounding="inward").kept == len(edges) - 1
+        assert preview(rows, cut, rounding="outward").kept == len(edges)
+    assert preview(rows, whole, rounding="inward").kept == len(edges)
 
 
 @examples(40)

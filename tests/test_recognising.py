@@ -18,6 +18,7 @@ from ulnager.checking import recognising
 from ulnager.checking.check_sql import check_sql
 from ulnager.checking.recognising import recognise
 from ulnager.cli.main import main
+from ulnager.filters.sql_text import sql_text
 
 from engines import REQUIRED, URLS
 from strategies import examples, phrases
@@ -36,7 +37,7 @@ def _unhurried():
 
 @pytest.mark.parametrize(("dialect", "condition", "wanted"), LINES)
 def test_conditions_that_people_write(dialect, condition, wanted):
-    found = recognise(condition, dialect=dialect)
+    found = recognise(condition, target=dialect)
     if wanted.startswith("~"):
         nearest, count, first = (part.strip() for part in wanted[1:].split("|"))
         days = sum((last - start).days + 1 for start, last in found.part_on)
@@ -104,10 +105,10 @@ def test_live_conditions_of_our_own_are_never_taken_for_another(dialect, text):
     """A phrase with the same rows, or none where the form is none that is tried; never another."""
     try:
         phrase = ulnager.period(text)
-        text = ulnager.sql_text(ulnager.live_where(phrase, "d"), dialect)
+        text = sql_text(ulnager.where(phrase, "d"), dialect)
     except ulnager.UlnagerError:
         return  # It needs a date table, or the data, or is of hours.
-    found = recognise(text, dialect=dialect)
+    found = recognise(text, target=dialect)
     if found.phrase is None:
         return
     for day in DAYS:
@@ -138,8 +139,8 @@ def test_the_common_live_conditions_are_all_known(dialect):
     # One engine has all of them, another every third; in a longer run each has all.
     for text in re.split(r"[;\n] ?", KNOWN)[:: 1 if dialect == "duckdb" or LONG else 3]:
         phrase = ulnager.period(text)
-        condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), dialect)
-        found = recognise(condition, dialect=dialect).phrase
+        condition = sql_text(ulnager.where(phrase, "d"), dialect)
+        found = recognise(condition, target=dialect).phrase
         assert found is not None, (text, condition)
         for day in DAYS:
             assert found.resolve(today=day).ranges == phrase.resolve(today=day).ranges
@@ -152,7 +153,7 @@ def test_every_live_condition_of_the_conformance_file_is_known_again():
     for text in sorted(texts | {line.split("\t")[0] for line in SAID if line and line[0] != "#"}):
         try:
             phrase = ulnager.period(text)
-            condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), "duckdb")
+            condition = sql_text(ulnager.where(phrase, "d"), "duckdb")
         except ulnager.UlnagerError:
             continue
         found = recognise(condition)
@@ -169,7 +170,7 @@ def test_what_people_say_is_known_again_or_not_at_all(text):
     """Never with other dates, on days that were not looked at before."""
     try:
         phrase = ulnager.period(text)
-        condition = ulnager.sql_text(ulnager.live_where(phrase, "d"), "duckdb")
+        condition = sql_text(ulnager.where(phrase, "d"), "duckdb")
     except ulnager.UlnagerError:
         return
     if "max(" in condition:
@@ -269,7 +270,7 @@ def test_what_is_no_condition(wrong, told):
     with pytest.raises(FilterError, match=told):
         recognise(wrong)
     with pytest.raises(FilterError, match="no dialect"):
-        recognise("d = current_date", dialect="klingon")
+        recognise("d = current_date", target="klingon")
 
 
 # What is wrong, and what nearly is.
@@ -331,7 +332,7 @@ def test_findings_of_sql_are_sarif_too_and_stay_with_their_columns():
         "hint",
         "last 7 rolling days",
     )
-    told = ulnager.sarif(found)["runs"][0]
+    told = found.sarif()["runs"][0]
     assert [one["ruleId"] for one in told["results"]] == [one.rule for one in found]
     assert {one["id"] for one in told["tool"]["driver"]["rules"]} == {one.rule for one in found}
     assert check_sql("SELECT 1; DROP TABLE x", today="2026-05-20") == ()

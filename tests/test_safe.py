@@ -23,16 +23,16 @@ from ulnager import (
     SourceError,
     UlnagerError,
     condition,
-    live_where,
     open_source,
     period,
     preview,
     profile,
     read_book,
-    sql_text,
+    where,
 )
 from ulnager.core.text import masked, visible
 from ulnager.demo import table
+from ulnager.filters.sql_text import sql_text
 from ulnager.sources.queries import checked_query, looks_like_query
 
 from engines import REQUIRED, URLS
@@ -154,7 +154,7 @@ def test_queries_as_people_write_them(server):
     }.items():
         source = open_source(url, query.format(t=NAME))
         assert source.column("d").column_type == "date"
-        assert preview(period("2026-05").resolve(), source, "d").kept == dates
+        assert preview(source, period("2026-05").resolve(), "d").kept == dates
 
 
 def test_names_that_are_hard_to_quote(server, tmp_path):
@@ -177,8 +177,8 @@ def test_names_that_are_hard_to_quote(server, tmp_path):
     source = open_source(url, made)
     assert [column.name for column in source.columns] == names
     for name in names:
-        assert preview(period("2026-05").resolve(), source, name).kept == 1
-        assert source.kept(name, live_where(period("2026-05"), name)) == (1, 1)
+        assert preview(source, period("2026-05").resolve(), name).kept == 1
+        assert source.kept(name, where(period("2026-05"), name)) == (1, 1)
     if engine != "duckdb":
         with sa.create_engine(url).begin() as base:
             sa.Table(made, sa.MetaData()).drop(base)
@@ -303,7 +303,7 @@ def test_time_grows_with_the_length_of_a_phrase(form, inner):
         _ = result.steps, result.notes, result.anchor
         condition(result, "d", column_type="timestamptz", tz="UTC", literal=True)
         with contextlib.suppress(UlnagerError):
-            sql_text(live_where(found, "d", column_type="timestamptz", tz="UTC"), "postgresql")
+            sql_text(where(found, "d", column_type="timestamptz", tz="UTC"), "postgresql")
 
     work(2)
     small, large = calls_of(lambda: work(5)), calls_of(lambda: work(15))
@@ -349,7 +349,7 @@ def check_threads(source):
     result = period("2026").resolve()
 
     def ask(place):
-        return preview(result, source, rows=3) if place % 2 else profile(source)
+        return preview(source, result, rows=3) if place % 2 else profile(source)
 
     alone = [ask(place) for place in range(2)]
     with ThreadPoolExecutor(16) as threads:

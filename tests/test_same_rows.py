@@ -17,7 +17,6 @@ from ulnager import (
     ResolveError,
     keep,
     keep_each,
-    live_where,
     period,
     where,
 )
@@ -159,7 +158,7 @@ def test_frozen_and_live_conditions(name, drawn):
         if not by_clock and column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
             continue
         try:
-            clause = live_where(
+            clause = where(
                 meant, COLUMNS[column_type], **options, calendar=calendar, calendars=FISCAL,
                 latest=("ulnager_loads", "d"), today=today,
             )  # fmt: skip
@@ -209,7 +208,7 @@ def test_live_conditions_of_hours(name, drawn):
             and any((not a or row["z"] >= a) and (not b or row["z"] < b) for a, b in bounds)
             for row in rows()
         ]
-        clause = live_where(period(phrase), "z", column_type="timestamptz", tz=zone, now=now,
+        clause = where(period(phrase), "z", column_type="timestamptz", tz=zone, now=now,
                             latest=("ulnager_loads", "d"))  # fmt: skip
         told.append((clause, tally(inside), (phrase, now, zone)))
         for column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
@@ -229,7 +228,7 @@ def test_the_latest_of_instants_is_a_local_day(name):
             result = period(phrase).resolve(today="2026-05-20", data=data)
             for column, held, more in (("z", "timestamptz", {}),
                                        ("d", "date", {"latest_type": "timestamptz"})):  # fmt: skip
-                clause = live_where(period(phrase), column, column_type=held, tz=zone,
+                clause = where(period(phrase), column, column_type=held, tz=zone,
                                     latest=("ulnager_rows", "z"), **more)  # fmt: skip
                 told.append((clause, what_python_keeps(result, held, zone), (phrase, zone, held)))
     compared(engine, told)
@@ -274,7 +273,7 @@ def test_live_conditions_that_join_the_date_table(name, drawn):
         meant = period(phrase, calendar)
         try:
             result = meant.resolve(today=today, calendar=calendar, data=LOADS)
-            clause = live_where(
+            clause = where(
                 meant, "d", calendar=calendar, latest=("ulnager_loads", "d"), today=today,
                 date_table=engine.with_table(calendar_name),
             )  # fmt: skip
@@ -338,7 +337,7 @@ def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
             assert tallied(keep_each(frame, meant, column, **options)) == wanted, (library, column)
         for name, engine in engines_there():
             if tz == "UTC" or name not in WITHOUT_ZONES:
-                clause = live_where(meant, column, **options, column_type=column_type,
+                clause = where(meant, column, **options, column_type=column_type,
                                     today=date(2026, 5, 20))  # fmt: skip
                 assert engine.tallies([clause]) == [wanted], (name, column)
 
@@ -348,7 +347,7 @@ def test_rows_of_their_own_anchor_look_it_up_in_the_date_table(phrase):
     first, last, shop = date(2014, 1, 1), date(2036, 12, 31), CALENDARS["shop"]
     wanted = measured_each(phrase, shop, False, "UTC", first, last)
     for name, engine in engines_there():
-        clause = live_where(period(phrase), "d", calendar=shop, anchor="a",
+        clause = where(period(phrase), "d", calendar=shop, anchor="a",
                             date_table=engine.with_table("shop"))  # fmt: skip
         if name in ("spark", "datafusion", "clickhouse"):
             with pytest.raises(FilterError, match="keep_each"):
@@ -450,7 +449,7 @@ def test_days_that_start_in_the_small_hours(name, drawn):
             result = period(phrase).resolve(**clock, data=LOADS, calendars=FISCAL)
         except ResolveError:
             continue
-        edges = result.local_bounds() if held == "timestamp" else result.instants(zone)
+        edges = result._local_bounds() if held == "timestamp" else result.instants(zone)
         inside = [
             (moment := row["t"] if held == "timestamp" else row["z"]) is not None
             and any((not a or moment >= a) and (not b or moment < b) for a, b in edges)
@@ -472,7 +471,7 @@ def test_days_that_start_in_the_small_hours(name, drawn):
         ):
             continue
         try:
-            clause = live_where(period(phrase), COLUMNS[held], **options, now=now,
+            clause = where(period(phrase), COLUMNS[held], **options, now=now,
                                 calendars=FISCAL, day_starts=f"{hour:02}:00")  # fmt: skip
         except FilterError as error:
             assert re.search("may not be there|every year", str(error))

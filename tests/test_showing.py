@@ -26,7 +26,7 @@ SHOWN = {
     "readings": lambda: ulnager.period("last 3 months").readings(),
     "buckets": lambda: SPRING.buckets("month"),
     "no buckets": lambda: SPRING.buckets("year", partial="drop"),
-    "preview": lambda: ulnager.preview(SPRING, SAILINGS),
+    "preview": lambda: ulnager.preview(SAILINGS, SPRING),
     "profile": lambda: ulnager.profile(SAILINGS),
     "totals": lambda: ulnager.totals(SAILINGS, SPRING, value="fares", by="month", split="route",
                                      beside="1 year earlier"),

@@ -57,7 +57,7 @@ def test_a_preview_counts_every_row_once():
     result = period("last 3 whole months as of latest").resolve(
         today="2026-05-20", data=sailings.extent()
     )
-    found = preview(result, sailings, rows=5)
+    found = preview(sailings, result, rows=5)
     assert (found.first, found.last) == (result.start, result.end)
     assert found.kept + found.before + found.after + found.nulls == found.total == 8419
     assert len(found.rows) == 5
@@ -75,7 +75,7 @@ def test_parts_of_a_preview_are_those_of_plain_python(tmp_path_factory, values, 
     duckdb.executemany("INSERT INTO t VALUES (?)", [[value] for value in values])
     duckdb.execute(f"COPY t TO '{path}'")
     result = period(phrase).resolve(today="2026-02-01")
-    found = preview(result, open_source(path), rows=1000)
+    found = preview(open_source(path), result, rows=1000)
     dates = [value for value in values if value]
     kept = sorted(value for value in dates if result.contains(value))
     assert [row[0] for row in found.rows] == kept
@@ -90,10 +90,10 @@ def test_parts_of_a_preview_are_those_of_plain_python(tmp_path_factory, values, 
 
 def test_days_of_instants_are_local():
     scans = open_source(table("gate_scans"))
-    found = preview(period("2026-05-16").resolve(), scans, tz=ZONE)
+    found = preview(scans, period("2026-05-16").resolve(), tz=ZONE)
     assert found.first >= datetime(2026, 5, 16)
     assert found.last < datetime(2026, 5, 17)
-    in_utc = preview(period("2026-05-16").resolve(), scans, tz="UTC")
+    in_utc = preview(scans, period("2026-05-16").resolve(), tz="UTC")
     assert in_utc.kept != found.kept
 
 
@@ -107,7 +107,7 @@ def test_days_of_instants_are_local():
     ],
 )
 def test_warnings(phrase, warning):
-    found = preview(period(phrase).resolve(today="2026-05-20"), open_source(table("sailings")))
+    found = preview(open_source(table("sailings")), period(phrase).resolve(today="2026-05-20"))
     assert any(text.startswith(warning) for text in found.warnings)
 
 

@@ -101,7 +101,7 @@ for path in ({str(house / "own.db")!r},):
         print(error)
 source = ulnager.open_source({str(house / "sub" / "in.csv")!r})
 for target in ("k.csv", "k.parquet"):
-    found = ulnager.preview(ulnager.period("2026-05").resolve(), source)
+    found = ulnager.preview(source, ulnager.period("2026-05").resolve())
     found.write({str(tmp_path)!r} + "/" + target)
 for sql in ("INSTALL httpfs", "LOAD sqlite"):
     try:
@@ -314,7 +314,7 @@ def test_texts_that_spreadsheets_run_are_escaped(tmp_path, cli, monkeypatch, wit
     kinds = [(f"sqlite:///{tmp_path}/s.db", "s"), (f"duckdb:///{tmp_path}/s.duckdb", "s"),
              (tmp_path / "s.parquet", None), (tmp_path / "s.csv", None)]  # fmt: skip
     for kind, table in kinds:
-        found = preview(RESULT, open_source(kind, table), "d")
+        found = preview(open_source(kind, table), RESULT, "d")
         for ending in ("csv", "parquet"):
             assert found.write(tmp_path / f"k.{ending}", replace=True) == 8
             back = open_source(tmp_path / f"k.{ending}").query('SELECT "=v" FROM data ORDER BY d')

@@ -37,49 +37,45 @@ if TYPE_CHECKING:
     from ulnager.book.phrase_completion import complete
     from ulnager.checking.check_book import check
     from ulnager.checking.check_sql import check_sql
-    from ulnager.checking.findings import Finding, sarif
+    from ulnager.checking.findings import Finding, Findings
     from ulnager.checking.recognising import Recognised, recognise
     from ulnager.checking.rehearsing import Rehearsal, rehearse
     from ulnager.choices.pages import OpenedPage, Page
     from ulnager.choices.picker import Picker
-    from ulnager.choices.picker_statement import picker_where
     from ulnager.choices.view import View
     from ulnager.core.calendars.between import business_days_between
-    from ulnager.core.calendars.table_calendar import TableCalendar, TableRow
+    from ulnager.core.calendars.table_calendar import TableCalendar
     from ulnager.core.calendars.week_calendar import WeekCalendar
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.open_period import OpenPeriod
     from ulnager.core.messages import with_codes
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.date_table import date_table
-    from ulnager.filters.conditions import condition, live_where, where
+    from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
-    from ulnager.filters.sql_text import Condition, sql_text
-    from ulnager.filters.standards import cql2, cql2_json, odata
+    from ulnager.filters.sql_text import Condition
     from ulnager.numbers.age_sql import age
     from ulnager.numbers.ages import Ages, ages, with_ages
     from ulnager.numbers.running import Running, running
     from ulnager.numbers.totals import totals
     from ulnager.numbers.totals_rows import Totals
-    from ulnager.sources.file_source import FileSource
     from ulnager.sources.guard import limits
     from ulnager.sources.keep_rows import keep
     from ulnager.sources.kept import Kept
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
+    from ulnager.sources.source import Source
     from ulnager.web.service import service
 
 # Most need packages that take long to import, so each is fetched when it is first used.
 _FETCHED = {
     "Bucket": "core.periods.buckets",
     "TableCalendar": "core.calendars.table_calendar",
-    "TableRow": "core.calendars.table_calendar",
     "WeekCalendar": "core.calendars.week_calendar",
     "business_days_between": "core.calendars.between",
     "Book": "book.book",
     "Condition": "filters.sql_text",
-    "FileSource": "sources.file_source",
     "Input": "core.language.inputs",
     "OpenPeriod": "core.language.open_period",
     "OpenedPage": "choices.pages",
@@ -89,6 +85,7 @@ _FETCHED = {
     "Preview": "sources.preview",
     "Profile": "sources.profile",
     "date_table": "core.periods.date_table",
+    "Source": "sources.source",
     "profile": "sources.profile",
     "complete": "book.phrase_completion",
     "limits": "sources.guard",
@@ -96,26 +93,20 @@ _FETCHED = {
     "Kept": "sources.kept",
     "keep": "sources.keep_rows",
     "keep_each": "filters.frames",
-    "live_where": "filters.conditions",
-    "cql2": "filters.standards",
-    "cql2_json": "filters.standards",
-    "odata": "filters.standards",
-    "picker_where": "choices.picker_statement",
     "open_source": "sources.opening",
     "preview": "sources.preview",
     "read_book": "book.book_reader",
     "schema": "book.json_schemas",
-    "sql_text": "filters.sql_text",
     "Ages": "numbers.ages",
     "Running": "numbers.running",
     "Finding": "checking.findings",
+    "Findings": "checking.findings",
     "Rehearsal": "checking.rehearsing",
     "check": "checking.check_book",
     "Recognised": "checking.recognising",
     "check_sql": "checking.check_sql",
     "recognise": "checking.recognising",
     "rehearse": "checking.rehearsing",
-    "sarif": "checking.findings",
     "age": "numbers.age_sql",
     "ages": "numbers.ages",
     "with_ages": "numbers.ages",
@@ -130,11 +121,16 @@ _FETCHED = {
 
 def __getattr__(name: str) -> object:
     module = _FETCHED.get(name)
-    if module is None:
-        raise AttributeError(f"module 'ulnager' has no attribute {name!r}")
     from importlib import import_module
 
+    old = import_module("ulnager.deprecated")
+    if module is None:
+        if name in old.GONE:
+            return old.gone(name)
+        raise AttributeError(f"module 'ulnager' has no attribute {name!r}")
     found: object = getattr(import_module(f"ulnager.{module}"), name)
+    if name in old.RENAMED:
+        found = old.accepting(name, found)
     globals()[name] = found
     return found
 
@@ -157,9 +153,9 @@ __all__ = [
     "Condition",
     "Defaults",
     "Extent",
-    "FileSource",
     "FilterError",
     "Finding",
+    "Findings",
     "Input",
     "InstantResolution",
     "Kept",
@@ -178,10 +174,10 @@ __all__ = [
     "ResolveError",
     "Running",
     "SettingError",
+    "Source",
     "SourceError",
     "Span",
     "TableCalendar",
-    "TableRow",
     "Totals",
     "UlnagerError",
     "Unit",
@@ -194,28 +190,21 @@ __all__ = [
     "check_sql",
     "complete",
     "condition",
-    "cql2",
-    "cql2_json",
     "date_table",
     "keep",
     "keep_each",
     "limits",
-    "live_where",
-    "odata",
     "open_source",
     "own_unit",
     "period",
-    "picker_where",
     "preview",
     "profile",
     "read_book",
     "recognise",
     "rehearse",
     "running",
-    "sarif",
     "schema",
     "service",
-    "sql_text",
     "totals",
     "where",
     "with_ages",

@@ -61,7 +61,7 @@ class BookPeriod:
     book: Book | None = field(default=None, compare=False, repr=False)
 
     @property
-    def measured_from(self) -> BookAnchor | None:
+    def _measured_from(self) -> BookAnchor | None:
         """What it is measured from: its own anchor, else the book's; None for the clock."""
         return self.anchor or (self.book.anchor if self.book is not None else None)
 
@@ -71,7 +71,7 @@ class BookPeriod:
 
         Raises SettingError when the anchor calls its day over or running and its point does not.
         """
-        return _as_of(self.period, self.measured_from)
+        return _as_of(self.period, self._measured_from)
 
     def resolve(self, **basis: Any) -> Resolution:
         """Its dates, as :meth:`Book.resolve` gives them."""
@@ -219,16 +219,16 @@ class Book:
                 self.period(name)  # Rather a name that is not there than a phrase that is none.
             return self.resolve_text(name, **basis)
         entry = self.period(name)
-        return self.resolve_phrase(entry.period, entry=entry, **basis)
+        return self._resolve_phrase(entry.period, entry=entry, **basis)
 
     def resolve_text(self, phrase: str, **basis: Any) -> Resolution:
         """The dates of a phrase that may speak of the book's names."""
         period, names = self._read(phrase)
-        points = [self.anchors.get(name) or self.period(name).measured_from for name in names]
+        points = [self.anchors.get(name) or self.period(name)._measured_from for name in names]
         asked = next((one.as_point for one in points if one is not None and one.sources), None)
-        return self.resolve_phrase(period, of_names=asked, **basis)
+        return self._resolve_phrase(period, of_names=asked, **basis)
 
-    def resolve_phrase(
+    def _resolve_phrase(
         self,
         phrase: Period,
         anchor: str | None = None,

@@ -53,7 +53,7 @@ class Pages:
         pickers = {}
         for one in names:
             state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
-            picker = self.pickers[one].opened_by(state)
+            picker = self.pickers[one]._opened_by(state)
             # The unit is offered where a chart is grouped by it.
             is_grouped = any(c.follows == one and c.by == "viewer" for c in charts)
             pickers[one] = picker if is_grouped else replace(picker, by=None)

@@ -108,7 +108,7 @@ def _units_of(calendar: Calendar) -> list[str]:
     found = []
     for unit in UNITS:
         try:
-            calendar.unit_start(739_000, calendar.unit_named(unit))
+            calendar._unit_start(739_000, calendar.unit_named(unit))
         except ResolveError:
             continue
         found.append(unit)
@@ -344,7 +344,7 @@ class Offers:
             )
         names: dict[str, str] = {}
         for choice in picker.choices:
-            parts = [choice.key, *(f"{choice.key}_{one}" for one in picker.own_inputs(choice))]
+            parts = [choice.key, *(f"{choice.key}_{one}" for one in picker._own_inputs(choice))]
             for part in parts[1:]:
                 self._alone(key, names, part, f"{choice.key}.{part.removeprefix(choice.key)[1:]}")
             for made in choice.inputs.values():
@@ -397,18 +397,18 @@ class Offers:
             for name in made.named:
                 self.known(f"{key}.of", "anchor", name, self.anchors)
         for point in points:
-            asks = period(point).definition.asks_data and not picker.sources_of(choice, made)
+            asks = period(point).definition.asks_data and not picker._sources_of(choice, made)
             if asks:
                 raise self.wrong(
                     key,
                     f"'{point}' speaks of the data, and nobody says which",
                     "Add source = '…', or give the book an anchor with sources.",
                 )
-        if isinstance(made, ListedInput) and not picker.sources_of(choice, made):
+        if isinstance(made, ListedInput) and not picker._sources_of(choice, made):
             raise self.wrong(key, "nobody says which data it lists", "Add source = '…'.")
 
     def _check_data(self, key: str, picker: Picker, choice: Choice) -> None:
-        if choice.period.definition.asks_data and not picker.sources_of(choice):
+        if choice.period.definition.asks_data and not picker._sources_of(choice):
             raise self.wrong(
                 key,
                 f"the choice {choice.key} speaks of the data ('{choice.period}'), and nobody "

@@ -140,7 +140,7 @@ class Schedule:
         clock = moment_from(today, now, None if today is not None else zone)
         if data is None and _is_before(at, clock):
             at = past_moment(at, clock)
-        return page.read_at(at, self.opens, "schedule")
+        return page._read_at(at, self.opens, "schedule")
 
     def notes(self, opened: OpenedPage) -> tuple[str, ...]:
         """What is worth knowing of what goes out."""

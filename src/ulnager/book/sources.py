@@ -19,7 +19,7 @@ from ulnager.core.text import masked
 from ulnager.sources.file_source import JoinedFiles, check_parts
 from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
-from ulnager.sources.source import Source
+from ulnager.sources.source import Relation
 
 
 @dataclass(frozen=True)
@@ -76,7 +76,7 @@ class BookSource:
                 return {"column_type": found.column_type} if found.column_type else {}
         return {"column_type": "timestamptz", "tz": self.tz}
 
-    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source:
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Relation:
         """The source with the rows that it stands for at a moment, the present one unless it is
         said; SourceError when it cannot be read."""
         moment = moment_from() if moment is None else moment
@@ -89,7 +89,7 @@ class BookSource:
             found.narrow(found.days_in(found.column(self.column), self.tz, ranges))
         return found
 
-    def _raw(self, timeout: float | None, moment: Moment) -> Source:
+    def _raw(self, timeout: float | None, moment: Moment) -> Relation:
         """All its rows."""
         if self.query is not None:
             asked = {one.name: one for one in self.others if mentions(self.query, one.name)}
@@ -115,7 +115,7 @@ class BookSource:
             **dict(self.form),
         )
 
-    def _ranges(self, found: Source, moment: Moment) -> tuple[Range, ...] | None:
+    def _ranges(self, found: Relation, moment: Moment) -> tuple[Range, ...] | None:
         """The days that count at a moment: those of its own period, and none that was not there
         yet. None where nothing is left out. They are found once for a moment."""
         key = ("days", self.name)
@@ -124,7 +124,7 @@ class BookSource:
         ranges: tuple[Range, ...] | None = moment.known[key]
         return ranges
 
-    def _find_ranges(self, found: Source, moment: Moment) -> tuple[Range, ...] | None:
+    def _find_ranges(self, found: Relation, moment: Moment) -> tuple[Range, ...] | None:
         asks = self.limit is not None and self.limit.definition.asks_data
         if self.limit is None and moment.up_to is None:
             return None

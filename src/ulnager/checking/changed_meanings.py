@@ -99,7 +99,7 @@ def _usual(checking: Checking, name: str, picker: PickerBase) -> None:
 
 def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input) -> None:
     """Points that an input opens with or is bounded by, which the clock measured."""
-    anchor = picker.anchor_for(choice)
+    anchor = picker._anchor_for(choice)
     if (
         not isinstance(made, DayInput)
         or is_by_clock(anchor)
@@ -127,7 +127,7 @@ def _points(checking: Checking, picker: PickerBase, choice: Choice, made: Input)
 def _day(checking: Checking, choice: Choice, point: str, said: str) -> date | None:
     try:
         entry = checking.book.period(choice.key)
-        found = checking.book.resolve_phrase(
+        found = checking.book._resolve_phrase(
             period(point), as_of=said, entry=entry, moment=checking.moment
         )
     except UlnagerError:

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from ulnager.book.shipped_books import named_book
 from ulnager.checking.changed_meanings import changed, checked_version
-from ulnager.checking.findings import Finding
+from ulnager.checking.findings import Findings
 from ulnager.checking.inspection import Checking
 from ulnager.checking.lenient_reading import read_leniently
 from ulnager.checking.rules import ALL
@@ -19,7 +19,7 @@ from ulnager.core.periods.clock import Clock
 @checked(path=Wanted((str, Path), "the path of a book"))
 def check(
     path: str | Path, *, today: object = None, allow_outside: bool = False, since: str | None = None
-) -> tuple[Finding, ...]:
+) -> Findings:
     """Every mistake and doubtful definition in a book, in the order of its lines.
 
     ``today`` is the clock's day. The book's sources are read; ``allow_outside`` is as for
@@ -46,4 +46,4 @@ def check(
             rule(checking)
         if since is not None:
             changed(checking)
-    return checking.told()
+    return Findings(checking.told())

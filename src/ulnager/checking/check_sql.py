@@ -12,7 +12,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from ulnager.checking.dialects import Unclear, reader_of
-from ulnager.checking.findings import SEVERITIES, Finding
+from ulnager.checking.findings import SEVERITIES, Finding, Findings
 from ulnager.checking.recognising import recognised
 from ulnager.checking.translation import TYPES, columns_of, is_clock, is_day_clock, quiet, told_by
 from ulnager.core.arguments import Wanted, checked
@@ -38,7 +38,7 @@ _SIZE: Final = 1_000_000
 
 @checked(
     text=Wanted((str,), "SQL as text"),
-    dialect=Wanted((str,), "a dialect, such as 'duckdb'"),
+    target=Wanted((str,), "an engine, such as 'duckdb'"),
     column_type=Wanted((str, type(None)), "what the columns hold, such as 'date'"),
     calendar=Wanted((Calendar, type(None)), "a calendar"),
 )
@@ -46,11 +46,11 @@ def check_sql(
     text: str,
     *,
     file: str = "",
-    dialect: str = "duckdb",
+    target: str = "duckdb",
     column_type: str | None = None,
     today: object = None,
     calendar: Calendar | None = None,
-) -> tuple[Finding, ...]:
+) -> Findings:
     """What is wrong in the date conditions of SQL, and which phrase each of them is (a hint).
 
     ``column_type`` is what the columns hold; without it a column is taken for one of times by its
@@ -60,7 +60,7 @@ def check_sql(
     ...                                today="2026-05-20")]
     ['loses-last-day', 'typed-dates']
 
-    Raises FilterError for what is no SQL of the dialect.
+    Raises FilterError for what is no SQL of the engine.
     """
     if column_type is not None and column_type not in TYPES:
         raise FilterError(f"column_type is {column_type!r}; choose {', '.join(TYPES)}")
@@ -68,20 +68,20 @@ def check_sql(
         raise FilterError(f"the SQL has {len(text):,} signs; at most {_SIZE:,} are read")
     try:
         with quiet():
-            read = sqlglot.parse(text, read=reader_of(dialect).reads)
+            read = sqlglot.parse(text, read=reader_of(target).reads)
     except RecursionError:
         raise FilterError("the SQL is nested too deeply") from None
     except (SqlglotError, ValueError) as error:
-        raise FilterError(f"this is no SQL of {dialect}: {told_by(error)}") from None
+        raise FilterError(f"this is no SQL of {target}: {told_by(error)}") from None
     trees = [one for one in read if one is not None]
     day = date_of(int(Clock(today).basis(GREGORIAN).anchor))
     found: list[Finding] = []
     for tree in trees:
         for column, parts, others in _conditions(tree):
-            found += _Condition(column, parts, others, file, dialect, column_type, day).findings(
+            found += _Condition(column, parts, others, file, target, column_type, day).findings(
                 calendar
             )
-    return tuple(sorted(set(found), key=lambda one: (one.line, one.key, one.rule)))
+    return Findings(sorted(set(found), key=lambda one: (one.line, one.key, one.rule)))
 
 
 def _conditions(tree: Any) -> Iterator[tuple[str, list[Any], Any]]:

@@ -51,8 +51,8 @@ def _check_table(
         if unit.name not in units:
             continue
         try:
-            stop = calendar.unit_stop(end.toordinal(), unit)
-            calendar.unit_stop(stop, unit)
+            stop = calendar._unit_stop(end.toordinal(), unit)
+            calendar._unit_stop(stop, unit)
         except UlnagerError:
             checking.add(
                 "runs-out",

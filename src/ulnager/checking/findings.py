@@ -106,7 +106,22 @@ def passes(findings: Iterable[Finding], *, strict: bool = False) -> bool:
     return not found["error"] and not (strict and found["warning"])
 
 
-def sarif(findings: Iterable[Finding]) -> dict[str, Any]:
+class Findings(tuple[Finding, ...]):
+    """What a check found, in order of place: a tuple of findings that can be written for others."""
+
+    __slots__ = ()
+
+    def sarif(self) -> dict[str, object]:
+        """The findings in the Static Analysis Results Interchange Format, for code hosts.
+
+        >>> import ulnager
+        >>> ulnager.check_sql("SELECT 1 FROM t").sarif()["version"]
+        '2.1.0'
+        """
+        return _sarif(self)
+
+
+def _sarif(findings: Iterable[Finding]) -> dict[str, Any]:
     """Findings in the Static Analysis Results Interchange Format, SARIF 2.1.0.
 
     Source: OASIS Standard, SARIF Version 2.1.0, 27 March 2020. A hint is a ``note`` there.

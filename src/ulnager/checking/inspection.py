@@ -24,7 +24,7 @@ from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
 from ulnager.sources.profile import Profile, profile
-from ulnager.sources.source import Source
+from ulnager.sources.source import Relation
 
 Key = tuple[str, ...]
 _ACCEPT: Final = "accept"
@@ -42,7 +42,7 @@ class Checking:
         self._quiet: set[tuple[str, Key]] = set()
         self._lines = {name: lines_of(text) for name, text in whole.texts.items()}
         self._profiles: dict[str, Profile | None] = {}
-        self._opened: dict[str, Source | None] = {}
+        self._opened: dict[str, Relation | None] = {}
         self._resolved: dict[str, Resolution | None] = {}
 
     @property
@@ -119,7 +119,7 @@ class Checking:
 
     # What the sources hold.
 
-    def source(self, name: str) -> Source | None:
+    def source(self, name: str) -> Relation | None:
         """A source, opened once; None where it cannot be, which is told as missing."""
         if name not in self._opened:
             try:
@@ -172,7 +172,7 @@ class Checking:
         made = moment_from(None, noon, next(iter(zones), None) or "UTC", None, self.look)
         return replace(made, today=self.today)
 
-    def lacks(self, path: Key, source: Source | None, name: str, values: Any) -> bool:
+    def lacks(self, path: Key, source: Relation | None, name: str, values: Any) -> bool:
         """Whether no row of a source has some value of a column, which is told."""
         some = list(values) if isinstance(values, (list, tuple)) else [values]
         if source is None:
@@ -271,7 +271,7 @@ class Checking:
         phrase = self.period(entry)
         if phrase is None:
             return None
-        return self.book.resolve_phrase(phrase, entry=entry, moment=self.moment)
+        return self.book._resolve_phrase(phrase, entry=entry, moment=self.moment)
 
     def kept(self, name: str, result: Resolution) -> int:
         """How many rows of a source lie in a resolution."""

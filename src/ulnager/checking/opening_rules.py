@@ -23,7 +23,7 @@ from ulnager.numbers.totals_rows import Totals
 def mixed_anchors(checking: Checking) -> None:
     """Pickers whose choices are measured from different days."""
     for name, picker in checking.book.pickers.items():
-        if not picker.is_of_several:
+        if not picker._is_of_several:
             continue
         told = "; ".join(f"{', '.join(keys)} from {one}" for one, keys in _by_anchor(picker))
         checking.add(
@@ -39,7 +39,7 @@ def _by_anchor(picker: PickerBase) -> list[tuple[str, list[str]]]:
     found: dict[str, list[str]] = {}
     for choice in picker.choices:
         if hangs_on_anchor(choice.period.definition):
-            anchor = picker.anchor_for(choice)
+            anchor = picker._anchor_for(choice)
             found.setdefault(anchor.name if anchor else "the clock", []).append(choice.key)
     return list(found.items())
 
@@ -81,7 +81,7 @@ def openings(checking: Checking) -> None:
         _closed_choices(checking, View(picker, picker.at(moment)))
     opened: dict[str, Any] = {}
     for name, page in book.pages.items():
-        shown = page.opened_at(moment)
+        shown = page._opened_at(moment)
         for view in shown.views.values():
             if view.picker.start and view.frozen is not None and not view.problems:
                 checking.add(
@@ -93,7 +93,7 @@ def openings(checking: Checking) -> None:
             _problems(checking, ("pages", name, "opens"), view, told)
         _charts(checking, ("pages", name, "charts"), shown, opened)
     for name, schedule in book.schedules.items():
-        shown = schedule.page.read_at(moment, schedule.opens, "schedule")
+        shown = schedule.page._read_at(moment, schedule.opens, "schedule")
         for view in shown.views.values():
             _problems(checking, ("schedules", name, "opens"), view, told)
         if schedule.opens:
@@ -126,7 +126,7 @@ def _closed_choices(checking: Checking, view: View) -> None:
         waiting = [
             name for name, made in one.inputs.items() if made.needs_opening and made.opens is None
         ]
-        if waiting and one.key != view.opening_key and one.key in checking.book.periods:
+        if waiting and one.key != view._opening_key and one.key in checking.book.periods:
             told = ", ".join(f"{{{name}}}" for name in waiting)
             checking.add(
                 "nothing",

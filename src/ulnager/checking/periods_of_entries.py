@@ -48,7 +48,7 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
         }
     if name in book.periods:
         entry = book.period(name)
-        own = entry.measured_from
+        own = entry._measured_from
         filled = _filled(choice_of(entry), None, {}, None if own is None else own.as_point)
         return {} if filled is None else {"": Named(filled, entry.calendar or book.calendar)}
     if name in book.anchors:
@@ -59,7 +59,7 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
 def _of_picker(picker: Picker) -> dict[str, Named]:
     found = {}
     for choice in picker.choices:
-        period = _filled(choice, picker, {}, picker.anchor_for(choice))
+        period = _filled(choice, picker, {}, picker._anchor_for(choice))
         if period is not None:
             found[choice.key] = Named(period, choice.calendar or picker.calendar)
     return found

@@ -87,14 +87,14 @@ class Recognised(NamedTuple):
 
 @checked(
     condition=Wanted((str,), "a condition as text"),
-    dialect=Wanted((str,), "a dialect, such as 'duckdb'"),
+    target=Wanted((str,), "an engine, such as 'duckdb'"),
     column_type=Wanted((str,), "what the column holds, such as 'date'"),
     calendar=Wanted((Calendar, type(None)), "a calendar"),
 )
 def recognise(
     condition: str,
     *,
-    dialect: str = "duckdb",
+    target: str = "duckdb",
     column_type: str = "date",
     calendar: Calendar | None = None,
 ) -> Recognised:
@@ -112,9 +112,9 @@ def recognise(
     """
     if column_type not in TYPES:
         raise FilterError(f"column_type is {column_type!r}; choose {', '.join(TYPES)}")
-    tree = parsed(condition, dialect)
+    tree = parsed(condition, target)
     try:
-        return recognised(tree, dialect, condition, column_type, calendar)
+        return recognised(tree, target, condition, column_type, calendar)
     except Unclear as unclear:
         return Recognised(None, why=str(unclear))
 
@@ -318,7 +318,7 @@ class _Recognised:
             over = at if self.asked.of_data else None
             self._bases[day] = basis_of(at, over, calendar=self.asked.calendar)
         try:
-            ranges = phrase.resolve_on(self._bases[day]).ranges
+            ranges = phrase._resolve_on(self._bases[day]).ranges
         except UlnagerError:
             return None
         row = np.zeros(len(self.offsets), dtype=bool)

@@ -141,7 +141,7 @@ def _told(ranges: Iterable[Dates]) -> list[dict[str, str]]:
     every=Wanted((str, type(None)), "a rule such as FREQ=WEEKLY;BYDAY=MO"),
 )
 def rehearse(
-    phrase: Period | str,
+    period: Period | str,
     first: object = None,
     last: object = None,
     *,
@@ -166,7 +166,7 @@ def rehearse(
 
     Raises SettingError for days or a rule that cannot be, for hours, and for a period with slots.
     """
-    period = as_period(phrase, calendar)
+    period = as_period(period, calendar)
     _check(period)
     low, high = _range(first, last, today)
     days = np.arange(low, high + 1, dtype=np.int64)

@@ -22,7 +22,7 @@ from ulnager.core.periods.buckets import too_many
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
-from ulnager.sources.source import Source
+from ulnager.sources.source import Relation
 
 
 class ChartSource(Protocol):
@@ -38,7 +38,7 @@ class ChartSource(Protocol):
     def share(self) -> float: ...
     @property
     def rounding(self) -> str | None: ...
-    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Source: ...
+    def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Relation: ...
     def extent(self, moment: Moment | None = None) -> Extent: ...
 
 
@@ -148,7 +148,7 @@ class OpenedChart:
             return found
         key = "cut by the source's own period, {0}"
         self.notes = (self.said(key, f"'{limit}'", code="cut-by-source"),)
-        return found.with_ranges(kept)
+        return found._with_ranges(kept)
 
     @property
     def dates(self) -> str:

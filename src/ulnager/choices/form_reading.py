@@ -136,7 +136,7 @@ def _input(picker: PickerBase, name: str, chosen: Choice | None = None) -> tuple
             return f"{picker.name}.{chosen.key}.{parts[0]}", chosen.inputs[parts[0]]
         return None
     choice = picker.choice(parts[0]) if len(parts) in (2, 3) else None
-    if choice is None or parts[1] not in picker.own_inputs(choice):
+    if choice is None or parts[1] not in picker._own_inputs(choice):
         return None
     if len(parts) == 3:
         numbers = {str(number) for number in range(2, choice.ranges + 1)}
@@ -222,7 +222,7 @@ def _signed(picker: PickerBase, moment: Moment, token: str) -> tuple[dict[str, A
     found = None if picker.signer is None else picker.signer.read(token)
     if not isinstance(found, dict) or found.get("picker") != picker.name:
         return {}, _CHANGED
-    if found.get("of") != picker.identity:
+    if found.get("of") != picker._identity:
         return {}, _OF_ANOTHER
     expires = found.get("expires")
     if isinstance(expires, str) and _is_over(expires, picker, moment):

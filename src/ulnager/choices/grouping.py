@@ -43,7 +43,7 @@ def grouped(
     if result is None:
         why = Message("there are no dates", code="no-dates")
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
-    ranges = result.ranges if extent is None else extent.closing(result.ranges)
+    ranges = result.ranges if extent is None else extent._closing(result.ranges)
     closed = [(start, stop) for start, stop in ranges if start is not None and stop is not None]
     if len(closed) < len(ranges) or result.period.definition.is_sub_day:
         why = Message("the period has no days to count", code="no-days")
@@ -57,12 +57,12 @@ def _counted(
     buckets, whole, before = 0, 0, None
     try:
         for start, stop in spans:
-            first, last = calendar.unit_number(start, unit), calendar.unit_number(stop - 1, unit)
+            first, last = calendar._unit_number(start, unit), calendar._unit_number(stop - 1, unit)
             buckets += last - first + (first != before)
             before = last
-            from_start = calendar.unit_start(start, unit)
+            from_start = calendar._unit_start(start, unit)
             first_whole = first + (from_start < start)
-            to_stop = calendar.unit_start(stop, unit)
+            to_stop = calendar._unit_start(stop, unit)
             whole += max(0, (last + 1 if to_stop == stop else last) - first_whole)
     except ResolveError as error:
         return Grouped(unit, None, False, Message(str(error), code="no-unit"))
@@ -80,7 +80,7 @@ def _counted(
 
 
 def _least_days(calendar: Calendar, unit: Unit, day: int) -> int:
-    return calendar.unit_stop(day, unit) - calendar.unit_start(day, unit)
+    return calendar._unit_stop(day, unit) - calendar._unit_start(day, unit)
 
 
 def chosen_unit(

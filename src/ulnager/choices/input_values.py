@@ -94,9 +94,9 @@ def listed(made: ListedInput, calendar: Calendar, extent: Extent) -> tuple[Liste
 
 def _units(calendar: Calendar, unit: Unit, extent: Extent) -> list[Listed]:
     first, last = extent.first.toordinal(), extent.last.toordinal()
-    found, start = [], calendar.unit_start(first, unit)
+    found, start = [], calendar._unit_start(first, unit)
     while start <= last:
-        stop = calendar.unit_stop(start, unit)
+        stop = calendar._unit_stop(start, unit)
         low, high = max(start, first), min(stop, last + 1)
         is_missing = any(
             (a is None or a <= low) and (b is None or high <= b) for a, b in extent.missing
@@ -121,7 +121,7 @@ def _key(calendar: Calendar, unit: Unit, start: int, label: str) -> str:
     day = date_of(start)
     if unit is Unit.DAY:
         return day.isoformat()
-    if unit is Unit.MONTH and day.day == 1 and not calendar.has_periods:
+    if unit is Unit.MONTH and day.day == 1 and not calendar._has_periods:
         return f"{day.year:04}-{day.month:02}"
     if (unit is Unit.WEEK and label[4:6] == "-W") or (unit is Unit.YEAR and label.isdigit()):
         return label
@@ -253,7 +253,7 @@ class Inputs:
 
     def extent(self, made: Input | None = None) -> Extent | None:
         """The dates that answer for an input."""
-        return self.moment.extent(self.picker.sources_of(self.choice, made))
+        return self.moment.extent(self.picker._sources_of(self.choice, made))
 
     def _bounds(self, made: Input) -> tuple[Any, Any]:
         if isinstance(made, CountInput):
@@ -382,20 +382,20 @@ class Inputs:
             return True
         unit = self.calendar.unit_named(made.step)
         if self._is_last(made):
-            return self.calendar.unit_stop(number, unit) == number + 1
-        return self.calendar.unit_start(number, unit) == number
+            return self.calendar._unit_stop(number, unit) == number + 1
+        return self.calendar._unit_start(number, unit) == number
 
     def _neighbours(self, made: DayInput, day: date) -> list[date]:
         """The nearest days that fit, the one before first."""
         number = day.toordinal()
         if made.step is None:
             unit = Unit.BUSINESS_DAY
-            pair = self.calendar.settled(number, unit), self.calendar.unit_start(number, unit)
+            pair = self.calendar._settled(number, unit), self.calendar._unit_start(number, unit)
         else:
             unit = self.calendar.unit_named(made.step)
             start, stop = (
-                self.calendar.unit_start(number, unit),
-                self.calendar.unit_stop(number, unit),
+                self.calendar._unit_start(number, unit),
+                self.calendar._unit_stop(number, unit),
             )
             pair = (start - 1, stop - 1) if self._is_last(made) else (start, stop)
         return [date_of(one) for one in pair if FIRST_DAY <= one <= LAST_DAY]

@@ -42,7 +42,7 @@ def link_of(
         raise SettingError(f"{why}, and the book has none; say link_key = 'ENV_NAME'")
     signed: dict[str, Any] = {
         "picker": name,
-        "of": picker.identity,
+        "of": picker._identity,
         "state": state,
         "fixed": fixed,
         "beyond": beyond,

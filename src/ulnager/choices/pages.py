@@ -44,9 +44,9 @@ class Page:
     ) -> OpenedPage:
         """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``locale``
         is the viewer's language, the book's unless it is said."""
-        return self.opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
+        return self._opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
 
-    def opened_at(
+    def _opened_at(
         self, moment: Moment, chosen: Mapping[str, View] | None = None, locale: object = None
     ) -> OpenedPage:
         """The page at a moment that was made before."""
@@ -75,9 +75,9 @@ class Page:
     ) -> OpenedPage:
         """The page for a form, a link or its query; nothing in it raises an error. ``who`` sent it
         unless it is a form: a link, or a schedule."""
-        return self.read_at(self._moment(today, now, tz, data, locale), fields, who, locale)
+        return self._read_at(self._moment(today, now, tz, data, locale), fields, who, locale)
 
-    def read_at(
+    def _read_at(
         self, moment: Moment, fields: Mapping[str, Any] | str, who: str, locale: object = None
     ) -> OpenedPage:
         """The page for fields at a moment that was made before."""
@@ -142,13 +142,13 @@ class OpenedPage:
             if words.is_english:
                 label = f"{label[:1].lower()}{label[1:]}"
         # What the book calls its things stands in the sentence as it is.
-        return words.say(f"follows {{0}}, {how}", view.labelled(picker.label), label)
+        return words.say(f"follows {{0}}, {how}", view._labelled(picker.label), label)
 
     def said(self, text: str, *arguments: Any, code: str = "") -> Message:
         """A sentence in the viewer's language."""
         return self.moment.words.say(text, *arguments, code=code)
 
-    def labelled(self, text: str) -> str:
+    def _labelled(self, text: str) -> str:
         """A label of the book in the viewer's language."""
         return self.moment.words.label(text)
 
@@ -177,7 +177,7 @@ class OpenedPage:
         """The page as plain values, ready for JSON."""
         return {
             "page": self.page.name,
-            "label": self.labelled(self.page.label),
+            "label": self._labelled(self.page.label),
             "today": self.moment.today.isoformat(),
             "pickers": {name: self.views[name].to_dict() for name in self.offered},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},

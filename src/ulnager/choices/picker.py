@@ -5,11 +5,17 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, tzinfo
-from typing import Any
+from typing import TYPE_CHECKING, Any, Unpack
 
 from ulnager.choices.form_reading import view_of
 from ulnager.choices.picker_base import PickerBase
 from ulnager.choices.view import View
+from ulnager.core.arguments import check_options
+
+if TYPE_CHECKING:
+    from sqlalchemy import ColumnElement
+
+    from ulnager.filters.live_condition import ConditionOptions
 
 
 @dataclass(frozen=True)
@@ -44,3 +50,23 @@ class Picker(PickerBase):
         a link as text, whole or its query. Fields of others are passed over, and nothing in them
         raises an error."""
         return view_of(self, self.moment(today, now, tz, data, locale), fields)
+
+    def where(
+        self, column: str | ColumnElement[Any], **options: Unpack[ConditionOptions]
+    ) -> ColumnElement[bool]:
+        """A live condition for every choice, chosen by bound parameters: one statement for all.
+
+        ``:dates`` is the key of the choice and ``:dates_recent_n`` an input of it, for a picker
+        called dates; ``view.parameters`` gives their values. Null falls back to what the picker
+        opens with; an unknown key, and a value beyond its bounds, keep no row. A listed input is
+        two dates (``…_first``, ``…_last``); an anchor that SQL cannot work out, ``latest whole
+        day``, is a date more (``:dates_anchor_load``), and null keeps no row. ``options`` are those
+        of :func:`ulnager.where`.
+
+        Raises FilterError for a choice with several ranges, and as ``where`` does.
+        """
+        from ulnager.choices.picker_statement import picker_where
+        from ulnager.filters.live_condition import ConditionOptions
+
+        check_options("where", options, ConditionOptions)
+        return picker_where(self, column, **options)

@@ -44,7 +44,7 @@ class Choice:
         """What it says with values for its inputs, a set of them for each range."""
         if not isinstance(self.period, OpenPeriod):
             return self.period.definition
-        return joined([self.period.definition_with(values) for values in each])
+        return joined([self.period._definition_with(values) for values in each])
 
 
 @dataclass(frozen=True)
@@ -166,12 +166,12 @@ class PickerBase:
         here = Clock(None, moment.now, self.tz, moment.day_starts).basis(GREGORIAN)
         return replace(found, today=date_of(here.anchor), tz=here.zone, known={})
 
-    def opened_by(self, start: Mapping[str, str]) -> Self:
+    def _opened_by(self, start: Mapping[str, str]) -> Self:
         """The same as a page opens it."""
         return replace(self, start=dict(start))
 
     @functools.cached_property
-    def identity(self) -> str:
+    def _identity(self) -> str:
         """What it is, whatever machine its book lies on: its name, its choices and what they say,
         its inputs. A signed link is for this."""
         said = [self.name, self.viewers, str(self.anchor and self.anchor.point)]
@@ -185,15 +185,15 @@ class PickerBase:
         """The choice of that key, None when it has none."""
         return next((one for one in self.choices if one.key == key), None)
 
-    def own_inputs(self, choice: Choice) -> dict[str, Input]:
+    def _own_inputs(self, choice: Choice) -> dict[str, Input]:
         """The inputs of a choice that the picker has none of itself."""
         return {name: one for name, one in choice.inputs.items() if name not in self.inputs}
 
-    def anchor_for(self, choice: Choice) -> AnchorPoint | None:
+    def _anchor_for(self, choice: Choice) -> AnchorPoint | None:
         """What a choice is measured from, unless a viewer says; None for the clock."""
         return choice.anchor or self.resolver.anchor
 
-    def sources_of(self, choice: Choice | None, made: Input | None = None) -> tuple[str, ...]:
+    def _sources_of(self, choice: Choice | None, made: Input | None = None) -> tuple[str, ...]:
         """Which sources answer for the data; of the picker as a whole those of its own anchor, or
         the ones that all its choices have in common."""
         if made is not None and made.source is not None:
@@ -205,10 +205,10 @@ class PickerBase:
         return found or (of_choices.pop() if len(of_choices) == 1 else ())
 
     @functools.cached_property
-    def is_of_several(self) -> bool:
+    def _is_of_several(self) -> bool:
         """Whether its choices are measured from different anchors."""
         moving = [one for one in self.choices if hangs_on_anchor(one.period.definition)]
-        return len({anchor and anchor.name for anchor in map(self.anchor_for, moving)}) > 1
+        return len({anchor and anchor.name for anchor in map(self._anchor_for, moving)}) > 1
 
     def resolved(
         self, choice: Choice, each: Sequence[Mapping[str, Any]], moment: Moment

@@ -116,7 +116,7 @@ class PickerState:
     @cached_property
     def extent(self) -> Any:
         """The dates of the picker's data, None where nobody knows them."""
-        return self.moment.extent(self.picker.sources_of(None))
+        return self.moment.extent(self.picker._sources_of(None))
 
     @cached_property
     def chosen(self) -> Choice | None:
@@ -125,10 +125,10 @@ class PickerState:
             return None
         name = self._text(self.picker.name)
         found = None if name is None else self.picker.choice(name)
-        return found or self.picker.choice(self.opening_key)
+        return found or self.picker.choice(self._opening_key)
 
     @property
-    def opening_key(self) -> str:
+    def _opening_key(self) -> str:
         """The key of the choice that it opens with."""
         start = self.picker.start.get(self.picker.name)
         return start if start and self.picker.choice(start) else self.picker.opens
@@ -143,18 +143,18 @@ class PickerState:
         """Whether it shows what it opened with."""
         return not self._state
 
-    def key_of(self, choice: Choice | None, name: str, number: int = 1) -> str:
+    def _key_of(self, choice: Choice | None, name: str, number: int = 1) -> str:
         """The whole name of an input."""
         own = name in self.picker.inputs
         parts = [self.picker.name, *(() if own or choice is None else (choice.key,)), name]
         return ".".join(parts) + (f".{number}" if number > 1 and not own else "")
 
-    def range_count(self, choice: Choice) -> int:
+    def _range_count(self, choice: Choice) -> int:
         """How many ranges of a choice there are."""
         numbers = [1]
         for name in choice.inputs:
             for number in range(2, choice.ranges + 1):
-                if self._text(self.key_of(choice, name, number)) is not None:
+                if self._text(self._key_of(choice, name, number)) is not None:
                     numbers.append(number)
         return max(numbers)
 
@@ -176,7 +176,7 @@ class PickerState:
         own = {
             name: reader.given(made, key, self._state.get(key), 1, self.picker.start.get(key))
             for name, made in self.picker.inputs.items()
-            for key in [self.key_of(None, name)]
+            for key in [self._key_of(None, name)]
         }
         for name, one in own.items():
             if (
@@ -186,14 +186,14 @@ class PickerState:
             ):
                 reader.said = self.picker.anchor_of(one.value)
         found = []
-        others = self.picker.own_inputs(choice)
-        for number in range(1, (self.range_count(choice) if others else 1) + 1):
+        others = self.picker._own_inputs(choice)
+        for number in range(1, (self._range_count(choice) if others else 1) + 1):
             each = {
                 name: reader.given(
                     made, key, self._state.get(key), number, self.picker.start.get(key)
                 )
                 for name, made in others.items()
-                for key in [self.key_of(choice, name, number)]
+                for key in [self._key_of(choice, name, number)]
             }
             found.append({**own, **paired(choice, each)})
         return found
@@ -222,14 +222,14 @@ class PickerState:
                 one.key,
                 self.called(one, short=self.picker.labels == "short"),
                 self.called(one, short=True),
-                one.heading and self.labelled(one.heading),
+                one.heading and self._labelled(one.heading),
                 one.key == self.choice,
-                self.result_of(one),
+                self._result_of(one),
             )
             for one in self.picker.choices
         )
 
-    def result_of(self, choice: Choice) -> Resolution | None:
+    def _result_of(self, choice: Choice) -> Resolution | None:
         """The dates of a choice as it stands; None while one of its inputs has a problem."""
         known, key = self._results, choice.key
         if key not in known:
@@ -263,7 +263,7 @@ class PickerState:
             assert self.frozen is not None
             definition = definition_of(self.frozen)
             return self._fixed(definition)
-        return self.result_of(self.chosen)
+        return self._result_of(self.chosen)
 
     @property
     def words(self) -> Words:
@@ -283,11 +283,11 @@ class PickerState:
         """The viewer's language."""
         return self.words.locale
 
-    def in_words(self, text: str, *arguments: Any, code: str = "") -> Message:
+    def _in_words(self, text: str, *arguments: Any, code: str = "") -> Message:
         """A sentence in the viewer's language."""
         return self.words.say(text, *arguments, code=code)
 
-    def labelled(self, text: str) -> str:
+    def _labelled(self, text: str) -> str:
         """A label of the book in the viewer's language."""
         return self.words.label(text)
 
@@ -295,17 +295,17 @@ class PickerState:
     def problems(self) -> tuple[str, ...]:
         """Why there are no dates, in words for viewers."""
         found = [
-            self.in_words("{0}: {1}", self._called(one), one.problem, code=code_of(one.problem))
+            self._in_words("{0}: {1}", self._called(one), one.problem, code=code_of(one.problem))
             for one in self.inputs
             if one.problem
         ]
         if self.chosen is not None and not found and self.resolution is None:
             why = self._results[self.chosen.key]
-            found += [self.in_words(why)] if isinstance(why, str) else []
+            found += [self._in_words(why)] if isinstance(why, str) else []
         return tuple(found)
 
     def _called(self, given: Given) -> str:
-        label = self.labelled(given.made.label)
+        label = self._labelled(given.made.label)
         return f"{label} ({given.range})" if given.range > 1 else label
 
     @cached_property
@@ -348,16 +348,16 @@ class PickerState:
             found += of_code(result.notes, EMPTY)
         if self._unit[1] and result is not None:
             found.append(self._unit[1])
-        return tuple(dict.fromkeys(map(self.in_words, found)))
+        return tuple(dict.fromkeys(map(self._in_words, found)))
 
     @property
-    def measured_from(self) -> str | None:
+    def _measured_from(self) -> str | None:
         """The name of the anchor that the chosen dates are measured from; None for the clock, and
         where nothing has a say."""
         choice = self.chosen
         if choice is None or not hangs_on_anchor(choice.period.definition):
             return None
-        anchor = self.picker.anchor_for(choice)
+        anchor = self.picker._anchor_for(choice)
         return None if anchor is None else anchor.name
 
     def _frozen_notes(self) -> Iterator[str]:
@@ -393,14 +393,14 @@ class PickerState:
         called by their days."""
         if choice is None:
             return self.resolution.label if self.resolution else ""
-        text = self.labelled(choice.short if short else choice.label)
+        text = self._labelled(choice.short if short else choice.label)
         if "{" not in text:
             return text
         values = {
             name: value_label(given, self.words) for name, given in self.given(choice)[0].items()
         }
         if "{dates}" in text:
-            result = self.result_of(choice)
+            result = self._result_of(choice)
             values["dates"] = result.label if result else "…"
         return filled_label(text, values)
 

@@ -5,14 +5,13 @@ from __future__ import annotations
 import functools
 from collections.abc import Iterator
 from itertools import pairwise
-from typing import Any, Final
+from typing import Any, Final, Unpack
 
 from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
 
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import AnchorPoint
-from ulnager.core.arguments import Wanted, check_arguments, checked
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import AnchorInput, Input, ListedInput, SwitchInput
 from ulnager.core.language.open_period import cut_by
@@ -20,30 +19,17 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
-from ulnager.filters.live_condition import Live
+from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import Way, combined, constant, parameter, ways_of
 from ulnager.filters.primitives import day_parameter
 
 
-@checked(picker=Wanted((PickerBase,), "a picker, as book.picker(name) gives it"))
 def picker_where(
-    picker: PickerBase, on: str | ColumnElement[Any], **options: Any
+    picker: PickerBase, column: str | ColumnElement[Any], **options: Unpack[ConditionOptions]
 ) -> ColumnElement[bool]:
-    """A live condition for every choice of a picker, chosen by bound parameters.
-
-    ``:dates`` is the key of the choice and ``:dates_recent_n`` an input of it, for a picker called
-    dates; ``view.parameters`` gives their values. Null falls back to what the picker opens with; an
-    unknown key, and a value beyond its bounds, keep no row. A listed input is two dates
-    (``…_first``, ``…_last``); an anchor that SQL cannot work out, ``latest whole day``, is a date
-    more (``:dates_anchor_load``), and null keeps no row. ``options`` are those of
-    :func:`ulnager.live_where`.
-
-    Raises FilterError for a choice with several ranges, and as ``live_where`` does.
-    """
-    unknown = options.keys() - set(Live._fields)
-    if unknown or "parameters" in options:
-        raise FilterError(f"there is no option {min(unknown, default='parameters')!r} here")
-    check_arguments(options)
+    """What :meth:`ulnager.Picker.where` gives."""
+    if "parameters" in options:
+        raise FilterError("the parameters are the picker's own here; leave that out")
     name = picker.name
     chosen = func.coalesce(bindparam(name, type_=String), constant(picker.opens))
     clauses = []
@@ -53,16 +39,16 @@ def picker_where(
                 f"{choice.key} may have {choice.ranges} ranges, which one statement cannot take; "
                 "use the condition of the view, or ranges = 1"
             )
-        kept = _choice_where(picker, choice, on, options)
+        kept = _choice_where(picker, choice, column, options)
         clauses.append(and_(chosen == constant(choice.key), kept))
     return or_(false(), *clauses)
 
 
 def _choice_where(
-    picker: PickerBase, choice: Choice, on: Any, options: dict[str, Any]
+    picker: PickerBase, choice: Choice, on: Any, options: ConditionOptions
 ) -> ColumnElement[bool]:
-    live = Live(
-        **{
+    live = Live.of(
+        {
             "calendar": choice.calendar or picker.calendar,
             "calendars": picker.calendars,
             "defaults": picker.defaults,
@@ -77,7 +63,7 @@ def _choice_where(
     }
     for anchors, chosen, given in combined(said):
         # Where several say it, the last one does.
-        anchor = next(reversed(anchors.values()), picker.anchor_for(choice))
+        anchor = next(reversed(anchors.values()), picker._anchor_for(choice))
         for measured, when, extra in _measured_ways(picker, choice, anchor, live):
             clause = live._replace(parameters={**given, **extra}).where(measured, on)
             clauses.append(and_(*chosen, *when, clause))
@@ -120,7 +106,7 @@ def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:
         for name, made in picker.inputs.items()
         if name in choice.inputs or isinstance(made, SwitchInput | AnchorInput)
     ]
-    return [*own, *picker.own_inputs(choice).values()]
+    return [*own, *picker._own_inputs(choice).values()]
 
 
 def parameter_name(picker: PickerBase, choice: Choice, made: Input) -> str:
@@ -219,7 +205,7 @@ def parameters_of(view: PickerState) -> dict[str, Any]:
 
 
 def _anchors(picker: PickerBase, choice: Choice) -> list[AnchorPoint]:
-    found = [one for one in (picker.anchor_for(choice),) if one is not None]
+    found = [one for one in (picker._anchor_for(choice),) if one is not None]
     for made in picker.inputs.values():
         if isinstance(made, AnchorInput):
             found += [picker.anchors[name] for name in made.named]

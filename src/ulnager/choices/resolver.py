@@ -228,7 +228,7 @@ class Resolver:
         ResolveError where it has none.
         """
         basis = self.basis(definition, moment, own, calendar, said, defaults)
-        return Period(definition).resolve_on(basis)
+        return Period(definition)._resolve_on(basis)
 
     def basis(
         self,
@@ -288,7 +288,7 @@ class Resolver:
             defaults=self.defaults,
             locale=moment.words,
         )
-        return Period(definition).resolve_on(basis)
+        return Period(definition)._resolve_on(basis)
 
     def check_grain(self, result: Resolution, moment: Moment, anchor: AnchorPoint | None) -> None:
         """FilterError for dates that cut a unit of the data that answers for them."""
@@ -296,7 +296,7 @@ class Resolver:
         if self.grained.intersection(sources) and not result.period.definition.is_sub_day:
             extent = moment.extent(sources)
             if extent is not None and extent.grain is not None:
-                extent.grain.rounded(extent.closing(result.ranges), None, str(result.period))
+                extent.grain.rounded(extent._closing(result.ranges), None, str(result.period))
 
     def extent(self, moment: Moment, anchor: AnchorPoint | None = None) -> Extent | None:
         """The dates of the data that answers for an anchor, None where nobody knows them."""

@@ -58,7 +58,7 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
     for given, one in zip(view.inputs, told["inputs"], strict=True):
         options = tuple(_flat(one["options"]))
         if isinstance(given.made, SwitchInput):
-            options = tuple((one, view.in_words(one)) for one in ("on", "off"))
+            options = tuple((one, view._in_words(one)) for one in ("on", "off"))
         label = one["label"] if one["range"] == 1 else f"{one['label']} ({one['range']})"
         found.append(
             Field(
@@ -92,7 +92,7 @@ def view_dict(view: PickerState) -> ViewTold:
     viewers = picker.viewers if picker.viewers != "choose" or not view.locked else "see"
     return {
         "picker": picker.name,
-        "label": view.labelled(picker.label),
+        "label": view._labelled(picker.label),
         "viewers": cast("Any", viewers),
         "today": view.moment.today.isoformat(),
         "choice": view.choice,
@@ -131,11 +131,11 @@ def _input(view: PickerState, given: Given) -> InputTold:
         "key": made.name,
         "name": given.name,
         "id": given.name.replace(".", "-"),
-        "label": view.labelled(made.label),
+        "label": view._labelled(made.label),
         "kind": cast("Any", made.kind),
         "value": value,
         "typed": given.text if given.problem else None,
-        "problem": given.problem and view.in_words(given.problem),
+        "problem": given.problem and view._in_words(given.problem),
         "untouched": given.name not in view.state,
         "range": given.range,
         "min": bounds[0],
@@ -157,7 +157,7 @@ def _options(view: PickerState, given: Given) -> list[ListedTold | OptionTold]:
     return [
         {
             "key": one,
-            "label": view.labelled(one.replace("_", " ").capitalize()),
+            "label": view._labelled(one.replace("_", " ").capitalize()),
             "chosen": one == key,
         }
         for one in made.of
@@ -184,15 +184,15 @@ def _by(view: PickerState) -> ByTold | None:
         "key": view.by,
         "name": name,
         "id": name.replace(".", "-"),
-        "label": view.labelled(view.picker.by.label),
+        "label": view._labelled(view.picker.by.label),
         "untouched": name not in view.state,
         "options": [
             {
                 "key": one.key,
-                "label": view.labelled(one.label),
+                "label": view._labelled(one.label),
                 "buckets": one.buckets,
                 "fits": one.fits,
-                "why": one.why and view.in_words(one.why),
+                "why": one.why and view._in_words(one.why),
             }
             for one in view.units
         ],

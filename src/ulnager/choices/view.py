@@ -59,7 +59,7 @@ class View(PickerState, ShowsItself):
         state, notes = dict(self._state), []
         shown = {given.name: given for given in self.inputs}
         for name, value in values.items():
-            key = self.key_of(self.chosen, name, range)
+            key = self._key_of(self.chosen, name, range)
             if key not in shown:
                 told = "there is no input {0} here; nothing was changed"
                 notes.append(Message(told, repr(name[:40]), code="no-input"))
@@ -76,13 +76,13 @@ class View(PickerState, ShowsItself):
         choice = self.chosen
         if choice is None or choice.ranges == 1:
             return self._noting("this choice has one range only", code="ranges")
-        number = self.range_count(choice) + 1
+        number = self._range_count(choice) + 1
         if number > choice.ranges:
             return self._noting("there are at most {0} ranges", choice.ranges, code="ranges")
         state = dict(self._state)
         reader = Inputs(self.picker, self.moment, choice)
-        for name, made in self.picker.own_inputs(choice).items():
-            key = self.key_of(choice, name, number)
+        for name, made in self.picker._own_inputs(choice).items():
+            key = self._key_of(choice, name, number)
             state[key] = value_text(reader.given(made, key, None, number, None).value)
         return self._with(state)
 
@@ -91,18 +91,18 @@ class View(PickerState, ShowsItself):
         if self.locked:
             return self._noting(FIXED)
         choice = self.chosen
-        count = 1 if choice is None else self.range_count(choice)
+        count = 1 if choice is None else self._range_count(choice)
         if choice is None or not isinstance(number, int) or not 1 <= number <= count or count == 1:
             return self._noting("there is no such range to leave out", code="ranges")
         state = dict(self._state)
-        for name in self.picker.own_inputs(choice):
-            texts = [self._text(self.key_of(choice, name, n)) for n in range(1, count + 1)]
+        for name in self.picker._own_inputs(choice):
+            texts = [self._text(self._key_of(choice, name, n)) for n in range(1, count + 1)]
             del texts[number - 1]
             for n in range(1, count + 1):
-                state.pop(self.key_of(choice, name, n), None)
+                state.pop(self._key_of(choice, name, n), None)
             for n, text in enumerate(texts, 1):
                 if text is not None:
-                    state[self.key_of(choice, name, n)] = text
+                    state[self._key_of(choice, name, n)] = text
         return self._with(state)
 
     def group(self, unit: object) -> View:
@@ -197,7 +197,7 @@ class View(PickerState, ShowsItself):
 
     @property
     def parameters(self) -> dict[str, Any]:
-        """The values for the parameters of :func:`ulnager.picker_where`."""
+        """The values for the parameters of ``picker.where``."""
         if self.chosen is None:
             raise ResolveError("fixed dates are no choice; use the condition of the view")
         from ulnager.choices.picker_statement import parameters_of

@@ -143,7 +143,7 @@ def _show_sql(
     from ulnager.numbers.age_sql import age
 
     said = {"today": request.today, "as_of": request.as_of, "now": request.now}
-    when = {key: one for key, one in said.items() if one is not None}
+    when: Any = {key: one for key, one in said.items() if one is not None}
     found = age(
         since,
         until,

@@ -67,7 +67,7 @@ def command(
     """
     from ulnager.checking.check_book import check
     from ulnager.checking.check_sql import check_sql
-    from ulnager.checking.findings import passes, sarif
+    from ulnager.checking.findings import Findings, passes
     from ulnager.demo import named_book
 
     if not books and sql is None:
@@ -89,12 +89,12 @@ def command(
             findings += check_sql(
                 _read(name),
                 file=name,
-                dialect=dialect or "duckdb",
+                target=dialect or "duckdb",
                 column_type=column_type,
                 today=today,
             )
     if as_sarif:
-        show_json(sarif(findings))
+        show_json(Findings(findings).sarif())
     elif as_json:
         show_json([one.to_dict() for one in findings])
     else:

@@ -18,22 +18,26 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
 from ulnager.filters.conditions import condition, where
 from ulnager.filters.engines import TARGETS
-from ulnager.filters.sql_text import sql_text
+from ulnager.filters.sql_text import STYLES, compiled, dialect_named
 from ulnager.filters.standards import STANDARDS
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement
 
-    from ulnager.sources.source import Source
+    from ulnager.sources.source import Relation
 
 
 def show_statement(
-    request: Request, name: str, column: str, target: str, as_json: bool, **options: Any
+    request: Request,
+    name: str,
+    column: str,
+    target: str,
+    paramstyle: str | None,
+    as_json: bool,
+    **options: Any,
 ) -> None:
     """Print the statement of a picker and the values of its parameters as it opens now."""
     from ulnager.choices.picker_statement import picker_where
-    from ulnager.filters.engines import TARGETS
-    from ulnager.filters.sql_text import sql_text
 
     book = request.open_book
     if book is None:
@@ -52,19 +56,34 @@ def show_statement(
         day_starts=request.day_starts,
         **options,
     )
-    text = sql_text(clause, target, bound=True)
+    made = compiled(clause, dialect_named(target, paramstyle), literal=False)
     try:
         values = book.picker(name).open(request.today, request.now, request.tz).parameters
     except UlnagerError as error:
         values = {}
         echo(f"note: {error}", err=True)
-    shown = {key: None if value is None else str(value) for key, value in values.items()}
+    known = made.names or made.parameters
+    made = made.with_values({name: value for name, value in values.items() if name in known})
+    shown = _as_text(made.parameters)
     if as_json:
-        show_json({"picker": name, "condition": text, "live": True, "parameters": shown})
+        show_json({"picker": name, "condition": made.text, "live": True, "parameters": shown})
         return
-    echo(text)
-    for key, value in shown.items():
-        echo(f":{key} = {'null' if value is None else value}", err=True)
+    echo(made.text)
+    _tell(shown)
+
+
+def _as_text(values: Any) -> Any:
+    """The values of parameters as text, in the shape that their style wants."""
+    if isinstance(values, list):
+        return [None if value is None else str(value) for value in values]
+    return {name: None if value is None else str(value) for name, value in values.items()}
+
+
+def _tell(values: Any) -> None:
+    """The parameters with their values, on standard error."""
+    named = enumerate(values, 1) if isinstance(values, list) else values.items()
+    for name, value in named:
+        echo(f":{name} = {'null' if value is None else value}", err=True)
 
 
 _TARGETS = (*TARGETS, *STANDARDS)
@@ -96,6 +115,12 @@ _TARGETS = (*TARGETS, *STANDARDS)
     "--bound/--literal",
     default=False,
     help="Parameters, listed on standard error, or values in the text. [default: literal]",
+)
+@click.option(
+    "--paramstyle",
+    type=click.Choice(list(STYLES)),
+    help="How the driver marks parameters, as PEP 249 has it; dollar is $1. With it they are "
+    "--bound. [default: named]",
 )
 @click.option(
     "--rounding",
@@ -139,6 +164,7 @@ def command(
     column_type: str,
     target: str,
     bound: bool,
+    paramstyle: str | None,
     rounding: str | None,
     live: bool,
     run_on: str | None,
@@ -166,8 +192,9 @@ def command(
             raise FilterError("--picker has the anchors of its book; leave --anchor-column out")
         given = {name: moving[name] for name in ("latest_in", "latest_type", "date_table")}
         given |= {"column_type": column_type, "rounding": rounding}
-        show_statement(request, picker, column, target, as_json, **given)
+        show_statement(request, picker, column, target, paramstyle, as_json, **given)
         return
+    bound = bound or paramstyle is not None
     if phrase is None:
         raise FilterError("give a PERIOD, or a --picker")
     if "://" in column:
@@ -184,7 +211,7 @@ def command(
         "grain": grain,
     }
     on: Any = column if counted_in is None else _compared(counted_in, column)
-    values: dict[str, str] = {}
+    values: Any = {}
     notes: tuple[str, ...] = ()
     if live:
         if target not in TARGETS:
@@ -192,7 +219,9 @@ def command(
         other = _other_file(moving["latest_in"])
         named = {**moving, "latest_in": other[1]} if other else moving
         period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **named)
-        text = sql_text(clause, target, bound=bound)
+        made = compiled(clause, dialect_named(target, paramstyle), literal=not bound)
+        text = made.text
+        values = {} if paramstyle is None else _as_text(made.parameters)
         if other is not None and counted_in is not None:
             # Another file answers for latest: its dates are looked up, and rows counted by them.
             extent = request.opened(other[0]).extent(other[2])
@@ -208,14 +237,20 @@ def command(
         if target in STANDARDS:
             del holds["grain"]
             whole = grain and grain.rounded(result.ranges, rounding, str(result.period))
-            held = result if whole is None else result.with_ranges(whole)
+            held = result if whole is None else result._with_ranges(whole)
             text = STANDARDS[target](held, column, **holds)
             holds["grain"] = grain
         else:
             made = condition(
-                result, column, **holds, rounding=rounding, target=target, literal=not bound
+                result,
+                column,
+                **holds,
+                rounding=rounding,
+                target=target,
+                literal=not bound,
+                paramstyle=paramstyle,
             )
-            text, values = made.text, {name: str(value) for name, value in made.parameters.items()}
+            text, values = made.text, _as_text(made.parameters)
         if run_on is not None:
             clause = where(result, on, **holds, rounding=rounding)
     counted: dict[str, Any] = {}
@@ -228,20 +263,20 @@ def command(
         elif total and kept in (0, total) and str(period) != "all dates":
             notes = (*notes, _all_or_nothing(counted_in, column, kept, request.tz))
     if as_json:
-        told = {"live": True} if live else {"parameters": values}
+        told: dict[str, Any] = {"live": True} if live else {}
+        told |= {"parameters": values} if paramstyle or not live else {}
         show_json({"period": str(period), "condition": text, **told, **counted})
         return
     echo(text)
     for rows in counted.values():
         shown = counted_in.name if counted_in else ""
         echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {shown}", err=True)
-    for name, value in values.items():
-        echo(f":{name} = {value}", err=True)
+    _tell(values)
     for note in notes:
         echo(f"note: {note}", err=True)
 
 
-def _all_or_nothing(source: Source, column: str, kept: int, tz: str | None) -> str:
+def _all_or_nothing(source: Relation, column: str, kept: int, tz: str | None) -> str:
     """That a filter keeps no row or every row, with the dates that the column holds."""
     what = "every row is kept" if kept else "no row is kept"
     advice = "" if kept else "; to follow the data, measure it 'as of latest'"
@@ -252,7 +287,7 @@ def _all_or_nothing(source: Source, column: str, kept: int, tz: str | None) -> s
     return f"{what}: the data runs from {extent.first} to {extent.last}{advice}"
 
 
-def _grain(request: Request, source: Source | None, column: str) -> Grain | None:
+def _grain(request: Request, source: Relation | None, column: str) -> Grain | None:
     """The unit that a row stands for: as it was said, or as it is found in the source."""
     if request.grain is not None or request.stamps is not None:
         return grain_named(request.grain, request.stamps, request.chosen_calendar)
@@ -299,7 +334,7 @@ def _other_file(latest_in: str | None) -> tuple[str, str, str] | None:
     return file, f"{Path(file).stem}.{column}", column
 
 
-def _compared(source: Source, column: str) -> Any:
+def _compared(source: Relation, column: str) -> Any:
     """A column of a source as it is compared with dates there, if it holds any."""
     if column in source.unsure or any(known.name == column for known in source.date_columns):
         source.column(column)
@@ -332,7 +367,7 @@ def _live(
     table, _, dates = (latest_in or "").rpartition(".")
     if latest_in and not table:
         raise FilterError(f"--latest-in is {latest_in!r}; give a table and a column: trips.day")
-    from ulnager.filters.conditions import live_notes, live_where
+    from ulnager.filters.conditions import live_notes, where
 
     book = request.open_book
     entry = book.period(phrase) if book and phrase in book.periods else None
@@ -340,7 +375,7 @@ def _live(
     if book is not None and entry is None:
         period = book.measured(period)
     defaults = request.chosen_defaults
-    clause = live_where(
+    clause = where(
         period,
         column,
         calendar=(entry and request.calendar is None and entry.calendar) or request.chosen_calendar,

@@ -93,7 +93,7 @@ def command(
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
-    found = preview(result, source, column, tz=tz, rows=rows, rounding=rounding)
+    found = preview(source, result, column, tz=tz, rows=rows, rounding=rounding)
     if write is not None:
         written = found.write(
             write,
@@ -107,7 +107,7 @@ def command(
     if against is not None:
         second = request.opened(against, table=against_table)
         named = found.column if any(c.name == found.column for c in second.columns) else None
-        other = preview(result, second, named, tz=tz, rows=0, rounding=rounding)
+        other = preview(second, result, named, tz=tz, rows=0, rounding=rounding)
     if as_json:
         there = {} if other is None else {"against": other.to_dict()}
         show_json({**found.to_dict(), **there})

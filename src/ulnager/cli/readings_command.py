@@ -84,7 +84,7 @@ def _show_recognised(
     from ulnager.checking.recognising import recognise
 
     found = recognise(
-        sql, dialect=dialect, column_type=column_type, calendar=request.chosen_calendar
+        sql, target=dialect, column_type=column_type, calendar=request.chosen_calendar
     )
     if as_json:
         show_json(found.to_dict())

@@ -23,7 +23,7 @@ from ulnager.core.text import masked
 if TYPE_CHECKING:
     from ulnager.book.book import Book
     from ulnager.sources.profile import Profile
-    from ulnager.sources.source import Source
+    from ulnager.sources.source import Relation
 
 
 class Request:
@@ -128,7 +128,7 @@ class Request:
     def basis(
         self,
         text: str,
-        data: Source | None = None,
+        data: Relation | None = None,
         column: str | None = None,
         *,
         whole: bool = False,
@@ -234,7 +234,7 @@ class Request:
         *names: str,
         table: str | None = None,
         column_types: dict[str | None, str | None] | None = None,
-    ) -> Source:
+    ) -> Relation:
         """The files or the database of these names, or a source of the book, with days that start
         as the options say; opened once, however often a command asks."""
         key = (names, table, tuple((column_types or {}).items()))
@@ -245,7 +245,7 @@ class Request:
         return known[key]
 
     @functools.cached_property
-    def _sources(self) -> dict[Any, Source]:
+    def _sources(self) -> dict[Any, Relation]:
         return {}
 
     def _opened(
@@ -253,9 +253,9 @@ class Request:
         *names: str,
         table: str | None = None,
         column_types: dict[str | None, str | None] | None = None,
-    ) -> Source:
+    ) -> Relation:
         """The files or the database of these names, or a source of the book."""
-        from ulnager.sources.opening import open_source
+        from ulnager.sources.opening import opened_source
 
         given: dict[str, Any] = {
             "timeout": self.timeout,
@@ -277,7 +277,7 @@ class Request:
             for name in names:
                 if "://" in name or name.startswith("demo:"):
                     raise SettingError(f"{masked(name)} cannot be one of several; name files only")
-            return open_source(names, self.table, **given)
+            return opened_source(names, self.table, **given)
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
@@ -293,13 +293,13 @@ class Request:
         if scheme == "demo" and not rest.startswith("//"):
             from ulnager.demo import table as demo_table
 
-            found = open_source(demo_table(rest), table or self.table, **given)
+            found = opened_source(demo_table(rest), table or self.table, **given)
             found.name = name
             return found
         password = os.environ.get("ULNAGER_PASSWORD")
-        return open_source(name, table or self.table, password=password, **given)
+        return opened_source(name, table or self.table, password=password, **given)
 
-    def _extent(self, text: str, data: Source, column: str | None, tz: str | None) -> Extent:
+    def _extent(self, text: str, data: Relation, column: str | None, tz: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
         book = self.open_book
         asked = [text, self.as_of or ""]
@@ -344,7 +344,7 @@ class Request:
         if book is None:
             return way.resolve(**basis)
         entry = book.period(name) if name in book.periods else None
-        return book.resolve_phrase(way, entry=entry, **self._of_book(entry is not None, basis))
+        return book._resolve_phrase(way, entry=entry, **self._of_book(entry is not None, basis))
 
     def resolve(self, text: str, basis: dict[str, Any]) -> Resolution:
         """The dates of a phrase, or of a name in the book."""

@@ -51,7 +51,7 @@ def _period(book: Book, entry: BookPeriod, clock: dict[str, Any]) -> Pairs:
     yield "label", entry.label
     if entry.short:
         yield "short", entry.short
-    anchor = entry.measured_from
+    anchor = entry._measured_from
     yield "measured from", "the clock" if anchor is None else f"{anchor.name}: {anchor.point}"
     yield "calendar", str(entry.calendar or book.calendar or "the Gregorian calendar")
     for made in entry.period.inputs.values():
@@ -77,11 +77,11 @@ def _anchor(book: Book, anchor: BookAnchor, clock: dict[str, Any]) -> Pairs:
     if anchor.sources:
         yield "sources", ", ".join(one.name for one in anchor.sources)
     try:
-        day = book.resolve_phrase(anchor.point, as_of=anchor.name, moment=book.moment(**clock))
+        day = book._resolve_phrase(anchor.point, as_of=anchor.name, moment=book.moment(**clock))
         yield "day", day.label
     except UlnagerError as error:
         yield "problem", str(error)
-    used = [one.name for one in book.periods.values() if one.measured_from == anchor]
+    used = [one.name for one in book.periods.values() if one._measured_from == anchor]
     if used:
         yield "measures", ", ".join(used)
 
@@ -238,7 +238,7 @@ def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | 
                 f"that links have; the inputs here are: {', '.join(known) or 'none'}"
             )
         count = int(number)
-        while view.chosen is not None and view.range_count(view.chosen) < count:
+        while view.chosen is not None and view._range_count(view.chosen) < count:
             more = view.add_range()
             if more.state == view.state:
                 raise SettingError(f"--set {text}: {more.notes[0]}")
@@ -320,8 +320,8 @@ def _pairs(view: View) -> Iterator[tuple[str, str]]:
             if one.buckets is not None
         )
         yield "by", f"{view.by}; there are: {units}"
-    if view.picker.is_of_several:
-        yield "measured from", view.measured_from or "the clock"
+    if view.picker._is_of_several:
+        yield "measured from", view._measured_from or "the clock"
     yield "today", f"{view.moment.today}"
     for text in view.problems:
         yield "problem", text

@@ -89,15 +89,19 @@ def shown(value: object) -> str:
     return f"a{'n' * (name[:1].lower() in 'aeiou')} {name}"
 
 
-def checked(**sorts: Wanted) -> Callable[[Callable[P, R]], Callable[P, R]]:
-    """Checks the arguments of a public function by their names, and by ``sorts`` of its own.
+def checked(options: Any = None, **sorts: Wanted) -> Callable[[Callable[P, R]], Callable[P, R]]:
+    """Checks the arguments of a public function by their names, and by ``sorts`` of its own;
+    ``options`` is the TypedDict of those that it takes as keywords.
 
-    Raises SettingError for one that cannot be.
+    Raises SettingError for one that cannot be, and for one that there is not, with the name that
+    was meant.
     """
 
     def decorated(function: Callable[P, R]) -> Callable[P, R]:
         names = _names_of(function)
-        known = {name: sort for name, sort in _SORTS.items() if name in names} | sorts
+        takes = frozenset((*names, *(() if options is None else options.__annotations__)))
+        takes_any = options is None and function.__code__.co_flags & _TAKES_ANY
+        known = {name: sort for name, sort in _SORTS.items() if name in takes} | sorts
 
         @functools.wraps(function)
         def checking(*args: P.args, **given: P.kwargs) -> R:
@@ -105,6 +109,8 @@ def checked(**sorts: Wanted) -> Callable[[Callable[P, R]], Callable[P, R]]:
                 if name in known and not known[name].fits(value):
                     raise _wrong(name, value, known[name])
             for name, value in given.items():
+                if name not in takes and not takes_any:
+                    raise _unknown(function.__name__, name, sorted(takes - {"self", "cls"}))
                 if name in known and not known[name].fits(value):
                     raise _wrong(name, value, known[name])
             return function(*args, **given)
@@ -114,9 +120,11 @@ def checked(**sorts: Wanted) -> Callable[[Callable[P, R]], Callable[P, R]]:
     return decorated
 
 
-def check_arguments(given: Mapping[str, Any]) -> None:
-    """SettingError for an argument that cannot be, of a call that passes its own on."""
+def check_options(call: str, given: Mapping[str, Any], options: Any) -> None:
+    """SettingError for an option that cannot be, of a call that takes those of a TypedDict."""
     for name, value in given.items():
+        if name not in options.__annotations__:
+            raise _unknown(call, name, sorted(options.__annotations__))
         if name in _SORTS and not _SORTS[name].fits(value):
             raise _wrong(name, value, _SORTS[name])
 
@@ -126,6 +134,22 @@ def _names_of(function: Any) -> tuple[str, ...]:
     code = function.__code__
     names: tuple[str, ...] = code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
     return names
+
+
+class ArgumentError(SettingError, TypeError):
+    """An argument that a call does not take."""
+
+
+_TAKES_ANY: Final = 0x08
+"""The flag of code with ``**`` among its arguments."""
+
+
+def _unknown(call: str, name: str, takes: list[str]) -> ArgumentError:
+    from ulnager.core.suggest import nearest
+
+    near = nearest(name, takes)
+    hint = f"did you mean {near}?" if near else f"it takes {', '.join(takes)}"
+    return ArgumentError(f"{call}() takes no {name!r}; {hint}")
 
 
 def _wrong(name: str, value: Any, sort: Wanted) -> SettingError:

@@ -21,7 +21,7 @@ class UlnagerError(Exception):
         return visible(masked(super().__str__()), "\n")
 
 
-class PeriodSyntaxError(UlnagerError):
+class PeriodSyntaxError(UlnagerError, ValueError):
     """A phrase that cannot be read.
 
     ``phrase`` is the text, ``position`` the index of the first character that does
@@ -134,16 +134,16 @@ def _either(words: Sequence[str], most: int = 8) -> str:
     return ", ".join(shown[:-1]) + " or " + shown[-1] if len(shown) > 1 else shown[0]
 
 
-class ResolveError(UlnagerError):
+class ResolveError(UlnagerError, ValueError):
     """A period that has no dates here: no data for ``latest``, a date outside years 1 to 9999,
     a calendar without that unit."""
 
 
-class SettingError(UlnagerError):
+class SettingError(UlnagerError, ValueError):
     """A calendar, an anchor, a column type or another setting that cannot be used as given."""
 
 
-class BookError(UlnagerError):
+class BookError(UlnagerError, ValueError):
     """A mistake in a book: ``file``, ``key`` (the path to it), ``problem`` and ``fix``."""
 
     def __init__(self, file: str, key: str, problem: str, fix: str = "") -> None:
@@ -163,7 +163,7 @@ class SourceError(UlnagerError):
     """Data that cannot be read, or a column that is not there or holds no dates."""
 
 
-class FilterError(UlnagerError):
+class FilterError(UlnagerError, ValueError):
     """A condition that cannot be written for that column or target."""
 
 

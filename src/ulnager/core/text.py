@@ -126,4 +126,4 @@ def decimals_of(values: Iterable[Any]) -> int | None:
     if all(one == int(one) for one in found):
         return 0
     largest: float = max(found)
-    return 2 if largest >= 1 else min(12, 2 - int(math.floor(math.log10(largest))))
+    return 2 if largest >= 1 else min(12, 2 - math.floor(math.log10(largest)))

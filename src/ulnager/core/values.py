@@ -12,17 +12,17 @@ from typing import Any, ClassVar
 class Value:
     """An immutable value, equal to others of its class that hold the same.
 
-    ``FIELDS`` names what it holds, in the order in which its class takes them.
+    ``_FIELDS`` names what it holds, in the order in which its class takes them.
     """
 
-    FIELDS: ClassVar[tuple[str, ...]] = ()
+    _FIELDS: ClassVar[tuple[str, ...]] = ()
 
     def _put(self, **fields: Any) -> None:
         """Set attributes, once, while the value is made."""
         self.__dict__.update(fields)
 
     def _held(self) -> tuple[Any, ...]:
-        return tuple(getattr(self, name) for name in self.FIELDS)
+        return tuple(getattr(self, name) for name in self._FIELDS)
 
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError(f"a {type(self).__name__} does not change; make another")
@@ -43,5 +43,5 @@ class Value:
         return type(self), self._held()
 
     def __repr__(self) -> str:
-        held = ", ".join(f"{name}={getattr(self, name)!r}" for name in self.FIELDS)
+        held = ", ".join(f"{name}={getattr(self, name)!r}" for name in self._FIELDS)
         return f"{type(self).__name__}({held})"

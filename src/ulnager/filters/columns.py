@@ -31,7 +31,7 @@ def _dates(result: Resolution, zone: tzinfo | None) -> Bounds:
 
 
 def _timestamps(result: Resolution, zone: tzinfo | None) -> Bounds:
-    return tuple((_as_time(start), _as_time(stop)) for start, stop in result.local_bounds())
+    return tuple((_as_time(start), _as_time(stop)) for start, stop in result._local_bounds())
 
 
 def _as_time(bound: date | None) -> datetime | None:
@@ -267,4 +267,4 @@ def column_bounds(result: Resolution, held: Held) -> Bounds:
         return bounds(result, held.zone)
     _dates(result, held.zone)  # Hours are refused first.
     rounded = held.stands_for.rounded(result.ranges, held.rounding, str(result.period))
-    return tuple(dict.fromkeys(bounds(result.with_ranges(rounded), held.zone)))
+    return tuple(dict.fromkeys(bounds(result._with_ranges(rounded), held.zone)))

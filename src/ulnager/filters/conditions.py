@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from datetime import date, datetime, tzinfo
-from typing import Any
+from typing import Any, Unpack
 
-from sqlalchemy import ColumnElement
+from sqlalchemy import ClauseElement, ColumnElement
 
 from ulnager.core.arguments import checked
-from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.errors import FilterError
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period, resolved
@@ -18,43 +16,38 @@ from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.definitions import Basis
 from ulnager.core.periods.explain import readings_notes
-from ulnager.core.periods.grain import Grain, grain_named
+from ulnager.core.periods.grain import grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import frozen_where
-from ulnager.filters.live_condition import Live
+from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import open_where
-from ulnager.filters.sql_text import Condition, compiled, dialect_named, named_column
+from ulnager.filters.sql_text import Condition, compiled, dialect_named
+from ulnager.filters.standards import STANDARDS
+
+_OF_COLUMN = ("column_type", "tz", "rounding", "grain")
 
 
-@checked()
-def live_where(
-    period: Period | str,
-    on: str | ColumnElement[Any],
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    calendar: Calendar | None = None,
-    calendars: Mapping[str, Calendar] | None = None,
-    defaults: Defaults | None = None,
-    latest: object = None,
-    latest_type: str | None = None,
-    open_ended: Sequence[date | str] = (),
-    today: date | None = None,
-    now: datetime | str | None = None,
-    anchor: str | ColumnElement[Any] | None = None,
-    anchor_type: str = "date",
-    running: bool = False,
-    date_table: str | None = None,
-    rounding: str | None = None,
-    grain: str | Grain | None = None,
-    day_starts: str = "00:00",
-    parameters: Mapping[str, ColumnElement[Any]] | None = None,
+@checked(options=ConditionOptions)
+def where(
+    period: Resolution | Period | Bucket | str,
+    column: str | ColumnElement[Any],
+    **options: Unpack[ConditionOptions],
 ) -> ColumnElement[bool]:
-    """A condition that moves with the engine's clock, for any SQLAlchemy ``select``.
+    """A SQLAlchemy condition that keeps the rows of a period.
 
-    ``column_type``, ``tz``, ``rounding`` and ``grain`` are those of :func:`ulnager.condition`;
-    ``tz`` also says where today is. ``latest`` is the table (with its schema before a dot if need
+    The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
+    dates out, and the condition moves with its clock. ``column`` is a column's name or a
+    SQLAlchemy column. Rows without a date are never kept: ``all dates`` keeps every row that has
+    one.
+
+    ``column_type`` is what the column holds: ``date`` (unless said otherwise), ``timestamp``,
+    ``timestamptz``, ``yyyymmdd``, …; ``tz`` the zone that days of instants are taken in, and where
+    today is. ``grain`` is the unit that a row stands for, where that is more than a day: ``month``
+    for one row a month, and ``rounding`` what becomes of a unit that a period cuts: ``inward`` or
+    ``outward``.
+
+    The others are for what is live. ``latest`` is the table (with its schema before a dot if need
     be) and the column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what
     that column holds: ``date``, ``timestamp`` or ``timestamptz``. ``open_ended`` are dates in it
     that stand for none, such as 9999-12-31. ``today`` fixes the clock, to try another day, and
@@ -71,33 +64,31 @@ def live_where(
     The slots of a phrase that has some, ``last {n} days``, become bound parameters of their names;
     a value beyond its bounds, and null, keep no row. ``parameters`` are other SQL for them.
 
-    Raises FilterError for what no engine can work out, and when it is compiled for what that one
-    cannot; ResolveError for a period that may have several spans.
+    >>> import ulnager
+    >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
+    "sailed_on" < :stop_1
+
+    Raises FilterError for what no engine can work out, for options that are about what is live
+    beside a resolution, and when it is compiled for what that engine cannot; ResolveError for a
+    period that may have several spans.
     """
-    period = as_period(period, calendar)
-    live = Live(
-        column_type=column_type,
-        tz=tz,
-        calendar=calendar,
-        calendars=calendars,
-        defaults=defaults,
-        latest=latest,
-        latest_type=latest_type,
-        open_ended=open_ended,
-        today=today,
-        now=now,
-        anchor=anchor,
-        anchor_type=anchor_type,
-        running=running,
-        date_table=date_table,
-        rounding=rounding,
-        grain=grain,
-        day_starts=day_starts,
-        parameters=parameters,
-    )
+    if isinstance(period, Bucket):
+        period = resolved(period)
+    if isinstance(period, Resolution):
+        for name, given in options.items():
+            if name not in _OF_COLUMN and given is not None:
+                raise FilterError(
+                    f"'{period.period}' is resolved already, so {name} would do nothing; give the "
+                    "period for a condition that is live, or leave it out"
+                )
+        held = {name: given for name, given in options.items() if name in _OF_COLUMN}
+        held["grain"] = grain_named(options.get("grain"), calendar=period.calendar)
+        return frozen_where(period, column, held_as(**held))  # type: ignore[arg-type]
+    period = as_period(period, options.get("calendar"))
+    live = Live.of(options)
     if isinstance(period, OpenPeriod):
-        return open_where(live, period, on)
-    return live.where(period.definition, on)
+        return open_where(live, period, column)
+    return live.where(period.definition, column)
 
 
 def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:
@@ -107,67 +98,49 @@ def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, .
     return tuple(readings_notes(period.definition, basis, dated=False))
 
 
-@checked()
-def where(
-    result: Resolution | Period | Bucket | str,
-    on: str | ColumnElement[Any],
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    rounding: str | None = None,
-    grain: str | Grain | None = None,
-) -> ColumnElement[bool]:
-    """A SQLAlchemy condition that keeps the rows of a resolution, or of a period as of today.
-
-    The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
-    dates out (see :func:`ulnager.live_where`, which has more options). ``on`` is a column's name
-    or a SQLAlchemy column. Rows without a date are never kept:
-    ``all dates`` keeps every row that has one. ``grain`` is the unit that a row stands for, where
-    that is more than a day: ``month`` for one row a month. Raises FilterError as
-    :func:`ulnager.filters.columns.column_bounds` does.
-
-    >>> import ulnager
-    >>> print(where(ulnager.period("until 2026-03-31").resolve(), "sailed_on"))
-    "sailed_on" < :stop_1
-    """
-    if isinstance(result, Bucket):
-        result = resolved(result)
-    if not isinstance(result, Resolution):
-        return live_where(
-            as_period(result),
-            named_column(on),
-            column_type=column_type,
-            tz=tz,
-            rounding=rounding,
-            grain=grain,
-        )
-    grain = grain_named(grain, calendar=result.calendar)
-    return frozen_where(result, on, held_as(column_type, tz, rounding, grain))
-
-
-@checked()
+@checked(options=ConditionOptions)
 def condition(
-    result: Resolution | Period | Bucket | str,
-    on: str | ColumnElement[Any],
+    period: Resolution | Period | Bucket | str | ClauseElement,
+    column: str | ColumnElement[Any] | None = None,
     *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    rounding: str | None = None,
-    grain: str | Grain | None = None,
     target: str = "ansi",
     literal: bool = False,
+    paramstyle: str | None = None,
+    **options: Unpack[ConditionOptions],
 ) -> Condition:
     """The condition as text for a target, values bound or written as literals.
 
-    A resolution is frozen; a period or a phrase is live, for a target that knows its clock.
+    A resolution is frozen; a period or a phrase is live, for a target that knows its clock; the
+    ``options`` are those of :func:`where`. Any clause of SQLAlchemy, as :func:`where`,
+    :func:`ulnager.age` and ``picker.where`` give it, is written as text without a column.
 
     >>> import ulnager
     >>> march = ulnager.period("2026-03").resolve()
     >>> print(condition(march, "sailed_on", literal=True))
     "sailed_on" >= DATE '2026-03-01' AND "sailed_on" < DATE '2026-04-01'
+    >>> found = condition(march, "sailed_on", target="duckdb", paramstyle="dollar")
+    >>> found.text, [str(one) for one in found.parameters]
+    ('"sailed_on" >= $1 AND "sailed_on" < $2', ['2026-03-01', '2026-04-01'])
 
-    ``target`` is an engine, or ``ansi``. Raises FilterError for a target, a column type or a zone
-    that cannot be used.
+    ``target`` is an engine, ``ansi``, or an open standard: ``odata``, ``cql2`` or ``cql2-json``.
+    ``paramstyle`` says how the driver marks parameters: as PEP 249 has it ``named`` (the usual
+    one, ``:name``), ``pyformat``, ``qmark``, ``format`` or ``numeric``, or ``dollar`` (``$1``);
+    ``parameters`` are a mapping for the first two and a list for the others.
+
+    Raises FilterError for a target, a style, a column type or a zone that cannot be used.
     """
-    clause = where(result, on, column_type=column_type, tz=tz, rounding=rounding, grain=grain)
-    return compiled(clause, dialect_named(target), literal=literal)
+    if isinstance(period, ClauseElement):
+        if column is not None or options:
+            raise FilterError("this is a condition already, which has its column and its options")
+        return compiled(period, dialect_named(target, paramstyle), literal=literal)
+    if column is None:
+        raise FilterError("of which column? Give its name: column='sold_on'")
+    if target in STANDARDS:
+        if not isinstance(period, Resolution | Bucket):
+            raise FilterError(
+                f"{target} has no clock, so nothing can be live there; resolve the period first: "
+                "period.resolve(today=…)"
+            )
+        return Condition(STANDARDS[target](resolved(period), column, **options))
+    clause = where(period, column, **options)
+    return compiled(clause, dialect_named(target, paramstyle), literal=literal)

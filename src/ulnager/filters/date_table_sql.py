@@ -94,20 +94,20 @@ class DateTable(SqlArithmetic):
             return self._found(self.quote("date"), where)
         return self._found(f"min({self._column(unit, 'start')})", f"{index} = {at}")
 
-    def _is_plain(self, unit: Unit) -> bool:
+    def _is_simple(self, unit: Unit) -> bool:
         """Whether SQL knows the unit by itself."""
         calendar = self.calendar
         if unit is Unit.BUSINESS_DAY:
             return False
         if isinstance(calendar, TableCalendar):
-            if calendar.lists(unit):
+            if calendar._lists(unit):
                 return False
             calendar = calendar.base
         return unit is Unit.DAY or (
             isinstance(calendar, MonthCalendar) and (unit is Unit.WEEK or unit.months > 0)
         )
 
-    def _plain(self) -> SqlArithmetic:
+    def _simple(self) -> SqlArithmetic:
         calendar = self.calendar
         base = calendar.base if isinstance(calendar, TableCalendar) else calendar
         # Days alone do not depend on the calendar.
@@ -116,13 +116,13 @@ class DateTable(SqlArithmetic):
     def _has(self, unit: Unit) -> None:
         units = (*self.calendar.units, Unit.BUSINESS_DAY)
         if unit not in units:
-            raise self.calendar.lacks(unit)
+            raise self.calendar._lacks(unit)
 
-    def unit_start(self, day: Any, unit: Unit) -> Any:
+    def _unit_start(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
-            return self.calendar.unit_start(day, unit)
-        if self._is_plain(unit):
-            return self._plain().unit_start(day, unit)
+            return self.calendar._unit_start(day, unit)
+        if self._is_simple(unit):
+            return self._simple()._unit_start(day, unit)
         self._has(unit)
         if unit is Unit.BUSINESS_DAY:
             is_one = isinstance(day, _Edge) and day.unit is unit
@@ -140,27 +140,27 @@ class DateTable(SqlArithmetic):
                 return _Edge(self, edge.around, edge.unit, edge.count + moved) if moved else edge
         return _Edge(self, day, Unit.BUSINESS_DAY, count)
 
-    def unit_stop(self, day: Any, unit: Unit) -> Any:
+    def _unit_stop(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
-            return self.calendar.unit_stop(day, unit)
+            return self.calendar._unit_stop(day, unit)
         if unit is Unit.BUSINESS_DAY:
-            return self.unit_start(day + 1, unit)
-        return self.move_start(self.unit_start(day, unit), unit, 1)
+            return self._unit_start(day + 1, unit)
+        return self._move_start(self._unit_start(day, unit), unit, 1)
 
-    def settled(self, day: Any, unit: Unit) -> Any:
+    def _settled(self, day: Any, unit: Unit) -> Any:
         if isinstance(day, SqlDay) and unit is Unit.BUSINESS_DAY:
             return self._business_day(day, 0)
-        return super().settled(day, unit)
+        return super()._settled(day, unit)
 
-    def move_start(self, start: Any, unit: Unit, count: Any) -> Any:
+    def _move_start(self, start: Any, unit: Unit, count: Any) -> Any:
         if unit is Unit.DAY:
             return start + count
         if not isinstance(start, SqlDay):
-            return self.calendar.move_start(start, unit, count)
-        if self._is_plain(unit):
-            return self._plain().move_start(start, unit, count)
+            return self.calendar._move_start(start, unit, count)
+        if self._is_simple(unit):
+            return self._simple()._move_start(start, unit, count)
         self._has(unit)
-        fixed = self.calendar.fixed_days(unit)
+        fixed = self.calendar._fixed_days(unit)
         if fixed:
             return start + fixed * count
         if isinstance(start, _Edge) and start.unit == unit:
@@ -172,7 +172,7 @@ class DateTable(SqlArithmetic):
         return self._periods_moved(start, unit, count)
 
     def _listed(self, unit: Unit) -> bool:
-        return isinstance(self.calendar, TableCalendar) and self.calendar.lists(unit)
+        return isinstance(self.calendar, TableCalendar) and self.calendar._lists(unit)
 
     def _periods_moved(self, start: SqlDay, unit: Unit, count: int) -> SqlDay:
         """In a calendar of weeks: the same period of another year, or else the same day of it."""
@@ -181,34 +181,34 @@ class DateTable(SqlArithmetic):
         if isinstance(start, _Edge) and start.unit.months:
             if start.unit.months >= unit.months:
                 return _Edge(self, start, unit, count)
-            each = weeks.in_each(unit, start.unit)
+            each = weeks._in_each(unit, start.unit)
             if each:
                 return _Edge(self, start.around, start.unit, start.count + each * count)
-        each = weeks.in_each(unit, Unit.MONTH)
+        each = weeks._in_each(unit, Unit.MONTH)
         if not each:
             raise FilterError(
                 f"{unit.plural} have no fixed number of periods in this calendar, so that starts "
                 f"cannot be moved by {unit.plural} in SQL; filter with frozen dates"
             )
-        period = self.unit_start(start, Unit.MONTH)
+        period = self._unit_start(start, Unit.MONTH)
         moved = _Edge(self, start, Unit.MONTH, each * count)
-        found: SqlDay = self.choose(period == start, moved, self.move_day(start, unit, count))
+        found: SqlDay = self._choose(period == start, moved, self._move_day(start, unit, count))
         return found
 
-    def move_day(self, day: Any, unit: Unit, count: Any) -> Any:
+    def _move_day(self, day: Any, unit: Unit, count: Any) -> Any:
         if unit is Unit.DAY:
             return day + count
         if not isinstance(day, SqlDay):
-            return self.calendar.move_day(day, unit, count)
-        if self._is_plain(unit):
-            return self._plain().move_day(day, unit, count)
+            return self.calendar._move_day(day, unit, count)
+        if self._is_simple(unit):
+            return self._simple()._move_day(day, unit, count)
         self._has(unit)
-        fixed = self.calendar.fixed_days(unit)
+        fixed = self.calendar._fixed_days(unit)
         if fixed:
             return day + fixed * count
         if unit is Unit.BUSINESS_DAY:
             if count <= 0:
-                return self.move_start(day, unit, count) if count else day
+                return self._move_start(day, unit, count) if count else day
             return self._business_day(day, count)
         return self._place_kept(day, unit, count)
 
@@ -235,6 +235,6 @@ class DateTable(SqlArithmetic):
             may_be_null=True,
         )
 
-    def like(self, calendar: Calendar) -> SqlArithmetic:
+    def _like(self, calendar: Calendar) -> SqlArithmetic:
         """The same calendar, or one that SQL knows by itself: a table is that of one calendar."""
         return self if calendar == self.calendar else SqlArithmetic(calendar, self.engine)

@@ -138,7 +138,7 @@ class EngineSql:
 
     def _week(self, day: SqlDay) -> str:
         thursday = day + 3
-        first = SqlArithmetic(GREGORIAN, self.engine).unit_start(thursday, Unit.YEAR)
+        first = SqlArithmetic(GREGORIAN, self.engine)._unit_start(thursday, Unit.YEAR)
         days = days_between(thursday, first).text
         return f"(CAST((({days}) - ({days}) {self.percent} 7) / 7 AS {self.engine.integer}) + 1)"
 
@@ -175,10 +175,10 @@ class SqlExtent:
         asked = day if isinstance(day, SqlDay) else literal_day(self.sql.engine, day)
         sums = self._sums()
         # The unit around a day counts up to that day.
-        after = asked + 1 if sums is None else sums.unit_stop(asked, self._unit)
+        after = asked + 1 if sums is None else sums._unit_stop(asked, self._unit)
         tests = [f"{name} < {self._bound(after)}", *self._counts(name)]
         found = self.edge("largest", table, name, tests)
-        return found if sums is None else sums.choose(found < asked, found, asked)
+        return found if sums is None else sums._choose(found < asked, found, asked)
 
     def _sums(self) -> Any:
         """Sums on units, where a date stands for one."""
@@ -205,9 +205,9 @@ class SqlExtent:
         if sums is None:
             return found
         whole: SqlDay = (
-            sums.unit_stop(found, self._unit) - 1
+            sums._unit_stop(found, self._unit) - 1
             if primitive == "largest"
-            else sums.unit_start(found, self._unit)
+            else sums._unit_start(found, self._unit)
         )
         return whole
 

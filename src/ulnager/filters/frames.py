@@ -24,7 +24,7 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
-from ulnager.filters.conditions import live_where
+from ulnager.filters.conditions import where
 from ulnager.filters.frozen_condition import MANY, frozen_where, weekly_bounds
 from ulnager.filters.sql_text import exact_column, sql_text
 
@@ -53,7 +53,7 @@ def keep_frame(
     result = resolved(result, tz=tz, **when)
     unit = grain_named(grain, calendar=result.calendar)
     if unit is not None:
-        result = result.with_ranges(unit.rounded(result.ranges, rounding, str(result.period)))
+        result = result._with_ranges(unit.rounded(result.ranges, rounding, str(result.period)))
     elif rounding is not None:
         raise FilterError("rounding is about a grain of more than a day; say that too: grain=")
     data = known_frame(frame)
@@ -79,7 +79,7 @@ def keep_frame(
     column=Wanted((str,), "the name of a column"), anchor=Wanted((str,), "the name of a column")
 )
 def keep_each(
-    frame: FrameT,
+    source: FrameT,
     period: Period | str,
     column: str,
     *,
@@ -111,7 +111,7 @@ def keep_each(
     as :func:`keep` does, and for DuckDB and Spark where their SQL cannot follow the calendar.
     """
     period = as_period(period, calendar)
-    data = known_frame(frame)
+    data = known_frame(source)
     dated, measured = _column(data, column, tz), _column(data, anchor, tz)
     native: Any = data.to_native()
     kept: FrameT
@@ -141,8 +141,8 @@ def keep_each(
     if data.implementation.is_duckdb() or data.implementation.is_pyspark():
         target = "duckdb" if data.implementation.is_duckdb() else "spark"
         try:
-            clause = live_where(
-                period,
+            clause = where(
+                as_period(period),
                 exact_column(column),
                 column_type=dated.held.column_type,
                 tz=dated.held.zone or measured.held.zone,
@@ -162,7 +162,7 @@ def keep_each(
         kept = native.filter(text)
         return kept
     raise FilterError(
-        f"{type(frame).__name__} is lazy in a way that knows no row's own anchor; compute it first"
+        f"{type(source).__name__} is lazy in a way that knows no row's own anchor; compute it first"
     )
 
 

@@ -87,7 +87,7 @@ def weekly_bounds(result: Resolution, held: Held) -> WeeklyBounds | None:
     if found is None:
         return None
     whole, less, more = (
-        column_bounds(result.with_ranges(ranges), held) if ranges else ()
+        column_bounds(result._with_ranges(ranges), held) if ranges else ()
         for ranges in (found.whole, found.less, found.more)
     )
     return WeeklyBounds(whole, found.weekdays, less, more)

@@ -110,8 +110,8 @@ def _unit_is_there(span: Definition, calendar: Calendar) -> bool:
         return False
     if outer.months and unit.months and outer.months % unit.months == 0:
         return bool(number <= outer.months // unit.months)
-    least = _LEAST_DAYS.get(outer.months) or calendar.fixed_days(outer)
-    most = _MOST_DAYS.get(unit.months) or calendar.fixed_days(unit)
+    least = _LEAST_DAYS.get(outer.months) or calendar._fixed_days(outer)
+    most = _MOST_DAYS.get(unit.months) or calendar._fixed_days(unit)
     return bool(most and number * most <= least)
 
 
@@ -129,14 +129,14 @@ def _is_there(point: Definition, calendar: Calendar) -> bool:
     unit = _whole_unit(inside, calendar)
     if unit is None:
         return False
-    if isinstance(calendar, TableCalendar) and calendar.lists(unit):
+    if isinstance(calendar, TableCalendar) and calendar._lists(unit):
         days = 1
     else:
-        days = 28 if unit.months else calendar.fixed_days(unit) or 1
+        days = 28 if unit.months else calendar._fixed_days(unit) or 1
     if name.weekday is not None:
         days //= 7
     elif name.unit is Unit.BUSINESS_DAY:
-        days = calendar.business.fewest_in(days)
+        days = calendar.business._fewest_in(days)
     return bool(days >= max(ordinal.number, 1))
 
 

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypedDict
 
 from sqlalchemy import (
     Boolean,
@@ -31,6 +31,7 @@ from ulnager.core.errors import FilterError
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.clock import (
     Calendars,
+    as_day,
     as_days,
     as_instant,
     calendars_of,
@@ -93,7 +94,7 @@ class Grained(NamedTuple):
             return first, stop if whole[1] else self._rounded(stop, not inward)
         # An empty span touches no unit.
         last = stop if whole[1] else self._rounded(stop, True)
-        return first, self.arithmetic.choose(start < stop, last, first)
+        return first, self.arithmetic._choose(start < stop, last, first)
 
     def _is_start(self, day: Any, unit: Unit | None) -> bool:
         """Whether a day is known to be the first of a unit of the grain."""
@@ -113,12 +114,35 @@ class Grained(NamedTuple):
         if self.grain.calendar == self.arithmetic.calendar:
             sums = self.arithmetic
         if up:
-            return sums.unit_stop(day - 1, self.grain.unit)
-        return sums.unit_start(day, self.grain.unit)
+            return sums._unit_stop(day - 1, self.grain.unit)
+        return sums._unit_start(day, self.grain.unit)
+
+
+class ConditionOptions(TypedDict, total=False):
+    """What a condition may be told of its column, and a live one of its clock besides."""
+
+    column_type: str
+    tz: str | tzinfo | None
+    rounding: str | None
+    grain: str | Grain | None
+    calendar: Calendar | None
+    calendars: Mapping[str, Calendar] | None
+    defaults: Defaults | None
+    latest: object
+    latest_type: str | None
+    open_ended: Sequence[date | str]
+    today: date | str | None
+    now: datetime | str | None
+    anchor: str | ColumnElement[Any] | None
+    anchor_type: str
+    running: bool
+    date_table: str | None
+    day_starts: str
+    parameters: Mapping[str, ColumnElement[Any]] | None
 
 
 class Live(NamedTuple):
-    """What a live condition is written with; see :func:`ulnager.live_where` for each."""
+    """What a live condition is written with; see :func:`ulnager.where` for each."""
 
     column_type: str = "date"
     tz: str | tzinfo | None = None
@@ -138,6 +162,13 @@ class Live(NamedTuple):
     grain: str | Grain | None = None
     day_starts: str = "00:00"
     parameters: Mapping[str, ColumnElement[Any]] | None = None
+
+    @classmethod
+    def of(cls, options: ConditionOptions) -> Live:
+        """What was said, with its day as a date."""
+        today = options.get("today")
+        given: dict[str, Any] = dict(options)
+        return cls(**given | {"today": None if today is None else as_day(today, "today")})
 
     def where(self, definition: Definition, on: str | ColumnElement[Any]) -> ColumnElement[bool]:
         """The condition of a phrase without open slots."""

@@ -68,7 +68,7 @@ def open_where(live: Live, said: OpenPeriod, on: Any) -> ColumnElement[bool]:
     }
     clauses = []
     for values, when, extra in combined(ways):
-        definition = said.definition_with(values)
+        definition = said._definition_with(values)
         clause = live._replace(parameters=extra).where(definition, on)
         clauses.append(and_(*when, clause))
     return or_(false(), *clauses)

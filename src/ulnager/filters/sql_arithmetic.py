@@ -92,13 +92,13 @@ class SqlDay:
         return filled(self.engine, "add_days", x=self.text, n=self.days)
 
     def _compared(self, sign: str, other: Any) -> SqlTruth | bool:
-        other = self.like(other)
+        other = self._like(other)
         if other.text == self.text:
             # What hangs on the same day is known to be earlier or later.
             return _COMPARED[sign](self.days, other.days)
         return SqlTruth(f"{self} {sign} {other}", self.may_be_null or other.may_be_null)
 
-    def like(self, day: Any) -> SqlDay:
+    def _like(self, day: Any) -> SqlDay:
         """A day of any sort as SQL for the same engine."""
         return day if isinstance(day, SqlDay) else literal_day(self.engine, day)
 
@@ -187,7 +187,7 @@ class Narrows:
         """What is as much as two others, with its text."""
         raise NotImplementedError
 
-    def choose(self, is_so: SqlTruth | bool, yes: Any, no: Any) -> Any:
+    def _choose(self, is_so: SqlTruth | bool, yes: Any, no: Any) -> Any:
         """One of two days or instants; null where it is not known which."""
         if isinstance(is_so, bool):
             return yes if is_so else no
@@ -200,10 +200,10 @@ class Narrows:
         found.may_be_null |= is_so.may_be_null
         return found
 
-    def later(self, one: Any, two: Any) -> Any:
+    def _later(self, one: Any, two: Any) -> Any:
         return self._of_two("later", "<", one, two)
 
-    def earlier(self, one: Any, two: Any) -> Any:
+    def _earlier(self, one: Any, two: Any) -> Any:
         return self._of_two("earlier", ">", one, two)
 
     def _of_two(self, primitive: str, worse: str, one: Any, two: Any) -> Any:
@@ -283,7 +283,7 @@ def _length_unknown() -> FilterError:
 class SqlInstants(Narrows, InstantArithmetic):
     """The arithmetic of instants in a zone as SQL, over that of days."""
 
-    is_plain = False
+    _is_plain = False
 
     def __init__(self, calendar: Calendar, zone: tzinfo, days: Any, day_starts: timedelta) -> None:
         super().__init__(calendar, zone, day_starts)
@@ -299,7 +299,7 @@ class SqlInstants(Narrows, InstantArithmetic):
         moment = moment_of(instant, UTC).replace(tzinfo=None)
         return SqlInstant(self.engine, self.engine.instant.format(x=moment))
 
-    def length(self, start: Any, stop: Any) -> Any:
+    def _length(self, start: Any, stop: Any) -> Any:
         if isinstance(start, int) and isinstance(stop, int):
             return stop - start
         return self.as_sql(stop) - self.as_sql(start)
@@ -316,11 +316,11 @@ class SqlInstants(Narrows, InstantArithmetic):
         text = midnight(self.engine, str(day), self.name, self.hours)
         return SqlInstant(self.engine, text, 0, day.may_be_null)
 
-    def unit_start(self, instant: Any, unit: Unit) -> Any:
+    def _unit_start(self, instant: Any, unit: Unit) -> Any:
         if not isinstance(instant, SqlInstant):
-            return super().unit_start(instant, unit)
+            return super()._unit_start(instant, unit)
         if not unit.microseconds:
-            return self.instant_of(self.days.unit_start(self.day_of(instant), unit))
+            return self.instant_of(self.days._unit_start(self.day_of(instant), unit))
         check_zone(self.engine, self.name, f"the start of a {unit}")
         text = filled(
             self.engine,
@@ -332,30 +332,30 @@ class SqlInstants(Narrows, InstantArithmetic):
         )
         return SqlInstant(self.engine, text, 0, instant.may_be_null)
 
-    def unit_stop(self, instant: Any, unit: Unit) -> Any:
+    def _unit_stop(self, instant: Any, unit: Unit) -> Any:
         if not isinstance(instant, SqlInstant):
-            return super().unit_stop(instant, unit)
+            return super()._unit_stop(instant, unit)
         if not unit.microseconds:
-            return self.instant_of(self.days.unit_stop(self.day_of(instant), unit))
-        return self.unit_start(instant, unit) + unit.microseconds
+            return self.instant_of(self.days._unit_stop(self.day_of(instant), unit))
+        return self._unit_start(instant, unit) + unit.microseconds
 
-    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
+    def _move_start(self, start: Any, unit: Unit, count: int) -> Any:
         if not isinstance(start, SqlInstant):
-            return super().move_start(start, unit, count)
+            return super()._move_start(start, unit, count)
         if not unit.microseconds:
-            return self.instant_of(self.days.move_start(self.day_of(start), unit, count))
+            return self.instant_of(self.days._move_start(self.day_of(start), unit, count))
         return start + unit.microseconds * count
 
-    def move_day(self, instant: Any, unit: Unit, count: int) -> Any:
+    def _move_day(self, instant: Any, unit: Unit, count: int) -> Any:
         if not isinstance(instant, SqlInstant):
-            return super().move_day(instant, unit, count)
+            return super()._move_day(instant, unit, count)
         if unit.microseconds:
             return instant + unit.microseconds * count
         check_zone(self.engine, self.name, f"a moment moved by {unit.plural}")
         # The clock shows the same time, so many days away.
         text = local_day(self.engine, str(instant), self.name)
         here = SqlDay(self.engine, text, may_be_null=instant.may_be_null)
-        days = self.days.move_day(here, unit, count) - here
+        days = self.days._move_day(here, unit, count) - here
         if isinstance(days, int):
             days = SqlCount(self.engine, str(days), instant.may_be_null)
         moved = filled(self.engine, "move_wall", x=str(instant), tz=self.name, y=days.text)
@@ -364,8 +364,8 @@ class SqlInstants(Narrows, InstantArithmetic):
     def like_both(self, text: str, one: SqlInstant, two: SqlInstant) -> SqlInstant:
         return SqlInstant(self.engine, text, 0, one.may_be_null or two.may_be_null)
 
-    def like(self, calendar: Calendar) -> SqlInstants:
-        return SqlInstants(calendar, self.zone, self.days.like(calendar), self.day_starts)
+    def _like(self, calendar: Calendar) -> SqlInstants:
+        return SqlInstants(calendar, self.zone, self.days._like(calendar), self.day_starts)
 
 
 class SqlArithmetic(Narrows, OfCalendar):
@@ -386,7 +386,7 @@ class SqlArithmetic(Narrows, OfCalendar):
         super().__init__(calendar)
         self.engine = engine
 
-    def length(self, start: Any, stop: Any) -> Any:
+    def _length(self, start: Any, stop: Any) -> Any:
         if isinstance(start, int) and isinstance(stop, int):
             return stop - start
         return self.as_sql(stop) - self.as_sql(start)
@@ -406,11 +406,11 @@ class SqlArithmetic(Narrows, OfCalendar):
             "'ulnager calendar' writes (date_table, --date-table), or filter with frozen dates"
         )
 
-    def unit_start(self, day: Any, unit: Unit) -> Any:
+    def _unit_start(self, day: Any, unit: Unit) -> Any:
         if unit is Unit.DAY:
             return day
         if not isinstance(day, SqlDay):
-            return self.calendar.unit_start(day, unit)
+            return self.calendar._unit_start(day, unit)
         if unit is Unit.WEEK:
             return self._week_start(day, self.calendar.first_weekday)
         if not unit.months:
@@ -434,18 +434,18 @@ class SqlArithmetic(Narrows, OfCalendar):
             return self._sql("truncated", day, u=self.engine.truncates["week"])
         return self._sql("week_start", day, w=weekday)
 
-    def unit_stop(self, day: Any, unit: Unit) -> Any:
+    def _unit_stop(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
-            return self.calendar.unit_stop(day, unit)
-        return self.move_start(self.unit_start(day, unit), unit, 1)
+            return self.calendar._unit_stop(day, unit)
+        return self._move_start(self._unit_start(day, unit), unit, 1)
 
-    def move_start(self, start: Any, unit: Unit, count: Any) -> Any:
+    def _move_start(self, start: Any, unit: Unit, count: Any) -> Any:
         lead = self.calendar.days_before_month
         first = "add_months_first" if self.engine.add_months_first else "add_months"
-        return self._moved(first, start, unit, count, lead, self.calendar.move_start)
+        return self._moved(first, start, unit, count, lead, self.calendar._move_start)
 
-    def move_day(self, day: Any, unit: Unit, count: Any) -> Any:
-        return self._moved("add_months", day, unit, count, 0, self.calendar.move_day)
+    def _move_day(self, day: Any, unit: Unit, count: Any) -> Any:
+        return self._moved("add_months", day, unit, count, 0, self.calendar._move_day)
 
     def _moved(
         self,
@@ -466,16 +466,16 @@ class SqlArithmetic(Narrows, OfCalendar):
         day = day - lead
         return self._sql(primitive, day, day.starts_month, n=unit.months * count) + lead
 
-    def settled(self, day: Any, unit: Unit) -> Any:
+    def _settled(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):
-            return self.calendar.settled(day, unit)
+            return self.calendar._settled(day, unit)
         if unit is Unit.BUSINESS_DAY:
             raise self.cannot(unit)
         return day
 
-    def on_weekday(self, day: Any, weekday: int) -> Any:
+    def _on_weekday(self, day: Any, weekday: int) -> Any:
         if not isinstance(day, SqlDay):
-            return self.calendar.on_weekday(day, weekday)
+            return self.calendar._on_weekday(day, weekday)
         return self._week_start(day + 6, weekday)
 
     def like_both(self, text: str, one: SqlDay, two: SqlDay) -> SqlDay:
@@ -485,5 +485,5 @@ class SqlArithmetic(Narrows, OfCalendar):
     def instants(self, zone: tzinfo, day_starts: timedelta) -> Any:
         return SqlInstants(self.calendar, zone, self, day_starts)
 
-    def like(self, calendar: Calendar) -> SqlArithmetic:
+    def _like(self, calendar: Calendar) -> SqlArithmetic:
         return self if calendar == self.calendar else SqlArithmetic(calendar, self.engine)

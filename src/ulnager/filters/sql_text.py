@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import functools
 import re
-from dataclasses import dataclass, field
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime
-from typing import Any
+from typing import Any, Final
 
 from sqlalchemy import ClauseElement, ColumnElement, Dialect, column, quoted_name, table
 from sqlalchemy.engine.default import DefaultDialect
@@ -22,29 +23,65 @@ from sqlalchemy.sql.visitors import iterate
 
 from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.errors import FilterError
+from ulnager.core.suggest import no_such
 from ulnager.filters.engines import TARGETS, engine_of
+
+STYLES: Final = {
+    "named": "named",
+    "pyformat": "pyformat",
+    "qmark": "qmark",
+    "format": "format",
+    "numeric": "numeric",
+    "dollar": "numeric_dollar",
+}
+"""How drivers mark parameters, as PEP 249 names it (and ``$1``), with SQLAlchemy's names."""
 
 
 @functools.cache
-def dialect_named(target: str) -> DefaultDialect:
+def dialect_named(target: str, paramstyle: str | None = None) -> DefaultDialect:
     """The dialect of a target, for text; FilterError when there is none of that name."""
     if target not in TARGETS:
         raise FilterError(f"there is no target {target!r}; choose {', '.join(TARGETS)}")
-    return TARGETS[target].dialect()(paramstyle="named")
+    style = STYLES.get(paramstyle or "named")
+    if style is None:
+        raise FilterError(f"there is no paramstyle {paramstyle!r}; choose {', '.join(STYLES)}")
+    return TARGETS[target].dialect()(paramstyle=style)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True)
 class Condition:
     """A condition as text, with the values of its parameters in ``parameters``.
 
-    ``parameters`` is empty when the values stand in the text as literals.
+    ``parameters`` are a mapping, or a list for a driver that counts them; they are empty when the
+    values stand in the text as literals. ``names`` are those of a list, in its order.
     """
 
     text: str
-    parameters: dict[str, Any] = field(default_factory=dict)
+    parameters: Any = field(default_factory=dict)
+    names: tuple[str, ...] = ()
 
     def __str__(self) -> str:
         return self.text
+
+    def with_values(self, values: Mapping[str, Any]) -> Condition:
+        """The same with values for parameters by their names, such as ``view.parameters``.
+
+        >>> import ulnager
+        >>> days = ulnager.condition("last {n} days", "sold_on", target="sqlite",
+        ...                          paramstyle="qmark")
+        >>> set(days.with_values({"n": 7}).parameters)
+        {7}
+
+        Raises FilterError for a name that it has no parameter of.
+        """
+        known = set(self.names or self.parameters)
+        for name in values:
+            if name not in known:
+                raise FilterError(no_such("parameter", name, sorted(known)))
+        if isinstance(self.parameters, dict):
+            return replace(self, parameters={**self.parameters, **values})
+        pairs = zip(self.names, self.parameters, strict=True)
+        return replace(self, parameters=[values.get(name, held) for name, held in pairs])
 
 
 def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
@@ -93,11 +130,10 @@ def _parts(on: str) -> list[str]:
 
 @checked(clause=Wanted((ClauseElement,), "a condition, such as ulnager.where gives"))
 def sql_text(clause: ClauseElement, target: str, *, bound: bool = False) -> str:
-    """A condition of :func:`where` or :func:`ulnager.live_where` as text, its values as literals,
-    or with ``bound`` its parameters by name.
+    """A clause as text, its values as literals, or with ``bound`` its parameters by name.
 
     >>> import ulnager
-    >>> print(sql_text(ulnager.live_where(ulnager.period("this year"), "sailed_on"), "spark"))
+    >>> print(sql_text(ulnager.where(ulnager.period("this year"), "sailed_on"), "spark"))
     `sailed_on` >= trunc(current_date(), 'year') AND
     `sailed_on` < add_months(trunc(current_date(), 'year'), 12)
 
@@ -126,14 +162,24 @@ def compiled(clause: ClauseElement, dialect: Dialect, *, literal: bool) -> Condi
     if open_ones:
         raise FilterError(
             f"it has parameters ({', '.join(open_ones)}), which are no literals: its text has them "
-            "by name when it is bound (bound=True, --bound)"
+            "by name when it is bound (literal=False, --bound)"
         )
     text = whole.compile(dialect=dialect, compile_kwargs={"literal_binds": True} if literal else {})
     assert isinstance(text, SQLCompiler)
-    parameters = {} if literal else dict(text.params)
-    if engine_of(dialect.name).text_parameters:
-        parameters = {
-            name: str(value) if isinstance(value, datetime) else value
-            for name, value in parameters.items()
-        }
-    return Condition(str(text), parameters)
+    if literal:
+        return Condition(str(text))
+    as_text = engine_of(dialect.name).text_parameters
+    parameters = {
+        name: str(value) if as_text and isinstance(value, datetime) else value
+        for name, value in ((name, _bound(text, name, held)) for name, held in text.params.items())
+    }
+    if not text.positional:
+        return Condition(str(text), parameters)
+    names = tuple(text.positiontup or ())
+    return Condition(str(text), [parameters[name] for name in names], names)
+
+
+def _bound(text: SQLCompiler, name: str, value: Any) -> Any:
+    """A value as a driver takes it: what an engine keeps as text, or in UTC, is written so."""
+    process = getattr(text.binds[name].type, "process_bind_param", None)
+    return value if process is None or value is None else process(value, text.dialect)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import date, timedelta
-from typing import Any, Final
+from typing import Any, Final, Unpack
 
 from sqlalchemy import BigInteger, ColumnElement
 from sqlalchemy.ext.compiler import compiles
@@ -15,7 +15,7 @@ from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
 from ulnager.core.errors import FilterError, SettingError
-from ulnager.core.language.phrase import period
+from ulnager.core.language.phrase import Settings, period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.units import Unit
 from ulnager.filters.engines import engine_named
@@ -28,6 +28,7 @@ _TYPES: Final = ("date", "timestamp")
 
 
 @checked(
+    options=Settings,
     unit=Wanted((str, Unit), "a unit such as 'day'"),
     calendar=Wanted((Calendar, type(None)), "a calendar"),
     column_type=Wanted((str,), "'date' or 'timestamp'"),
@@ -40,9 +41,8 @@ def age(
     unit: str | Unit = "day",
     live: bool = False,
     column_type: str = "date",
-    calendar: Calendar | None = None,
     date_table: str | None = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> ColumnElement[Any]:
     """The age of a row as an expression of SQLAlchemy; see :func:`ulnager.ages` for what it is.
 
@@ -50,15 +50,16 @@ def age(
     (``column_type``). Open rows are measured to the anchor (today, or ``as_of=``), or where
     ``live`` to the engine's own current date. Rows that begin after it, end before they begin, or
     have no date to begin with have no age: null. Business days are counted in a ``date_table``,
-    which ``ulnager calendar`` writes. Text for an engine is :func:`ulnager.sql_text` of it.
+    which ``ulnager calendar`` writes. Text for an engine is :func:`ulnager.condition` of it.
 
-    >>> from ulnager import sql_text
-    >>> print(sql_text(age("raised_on", unit="week", as_of="2026-05-20"), "duckdb"))
+    >>> from ulnager import condition
+    >>> weeks = age("raised_on", unit="week", as_of="2026-05-20")
+    >>> print(condition(weeks, target="duckdb", literal=True))
     CASE WHEN "raised_on" <= DATE '2026-05-20' THEN ((DATE '2026-05-20' - "raised_on") // 7) END
 
     Raises FilterError for a unit that SQL cannot count without a table, SettingError for hours.
     """
-    used = calendar or GREGORIAN
+    used = when.get("calendar") or GREGORIAN
     known = used.unit_named(unit)
     if known.microseconds:
         raise SettingError(f"ages are counted in days and longer units, not in {known.plural}")
@@ -76,11 +77,11 @@ def age(
         )
     anchor = None
     if not live:
-        anchor = period("anchor day").resolve(calendar=calendar, **when).start
+        anchor = period("anchor day").resolve(**when).start
         assert anchor is not None
-    elif when:
+    elif clock := [name for name in when if name != "calendar"]:
         raise SettingError(
-            f"live ages are as of the engine's own date; leave {', '.join(when)} out"
+            f"live ages are as of the engine's own date; leave {', '.join(clock)} out"
         )
     after = time_after_midnight(when.get("day_starts", "00:00"))
     if after % timedelta(hours=1) and column_type == "timestamp":

@@ -6,9 +6,10 @@ import copy
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import date, datetime, tzinfo
+from datetime import date, datetime
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, NamedTuple, TypeVar, Unpack
+from typing import cast as typed
 
 from sqlalchemy import Date, Null, and_, cast, false, func, null, or_, select
 
@@ -16,7 +17,7 @@ from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError, SettingError
-from ulnager.core.language.phrase import period
+from ulnager.core.language.phrase import Settings, period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
@@ -26,6 +27,8 @@ from ulnager.numbers.daily_aggregates import AskedColumn, asked_of
 from ulnager.sources.duckdb_source import quoted
 from ulnager.sources.opening import as_source
 from ulnager.sources.written_tables import write_table
+
+FrameT = TypeVar("FrameT")
 
 
 class AgeRow(NamedTuple):
@@ -123,13 +126,13 @@ def age_in(calendar: Calendar, start: int, end: int, unit: Unit) -> int:
     1
     """
     if unit is Unit.BUSINESS_DAY:
-        return calendar.business.position(end + 1) - calendar.business.position(start + 1)
+        return calendar.business._position(end + 1) - calendar.business._position(start + 1)
     # A first guess from the lengths of units, then one by one.
     days = end - start
     found = max(0, days // max(1, unit.days or unit.months * 31) - 1)
-    while calendar.move_day(end, unit, -(found + 1)) >= start:
+    while calendar._move_day(end, unit, -(found + 1)) >= start:
         found += 1
-    while found and calendar.move_day(end, unit, -found) < start:
+    while found and calendar._move_day(end, unit, -found) < start:
         found -= 1
     return found
 
@@ -137,6 +140,7 @@ def age_in(calendar: Calendar, start: int, end: int, unit: Unit) -> int:
 @checked(
     since=Wanted((str,), "the name of a column"),
     until=Wanted((str, type(None)), "the name of a column"),
+    options=Settings,
     unit=Wanted((str, Unit), "a unit such as 'day'"),
     calendar=Wanted((Calendar, type(None)), "a calendar"),
 )
@@ -147,9 +151,7 @@ def ages(
     *,
     unit: str = "day",
     where: Mapping[str, Any] | None = None,
-    tz: str | tzinfo | None = None,
-    calendar: Calendar | None = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Ages:
     """How long rows have been open, or were, from the day of ``since`` to that of ``until``.
 
@@ -165,7 +167,7 @@ def ages(
 
     Raises SettingError for a unit that is no unit of days, SourceError as the source does.
     """
-    aging = _aging(unit, calendar, when)
+    aging, tz = _aging(unit, when), when.get("tz")
     opened = as_source(source)
     if when.get("day_starts") is not None:
         # A copy, since who gave the source may ask it other things.
@@ -272,17 +274,16 @@ def _day(day: Any) -> date:
     return day if isinstance(day, date) else date.fromisoformat(str(day)[:10])
 
 
+@checked(options=Settings)
 def with_ages(
-    frame: Any,
+    source: FrameT,
     since: str,
     until: str | None = None,
     *,
     unit: str = "day",
     name: str = "age",
-    tz: str | tzinfo | None = None,
-    calendar: Calendar | None = None,
-    **when: Any,
-) -> Any:
+    **when: Unpack[Settings],
+) -> FrameT:
     """A data frame with one more column: the age of each row, null where it has none.
 
     The frame comes back in its own library; a lazy one of Polars is worked out, a relation of
@@ -296,8 +297,8 @@ def with_ages(
 
     Raises FilterError for what is no data frame, SettingError as :func:`ages` does.
     """
-    aging = _aging(unit, calendar, when)
-    data = known_frame(frame)
+    aging, tz = _aging(unit, when), when.get("tz")
+    data = known_frame(source)
     names = data.collect_schema().names()
     for column in (since, until):
         if column is not None and column not in names:
@@ -306,7 +307,7 @@ def with_ages(
         raise SettingError(f"the frame has a column {name!r} already; give another name")
     native: Any = data.to_native()
     if data.implementation.is_duckdb() or data.implementation.is_pyspark():
-        return _with_ages_in_sql(native, data, (since, until), name, aging, when)
+        return typed("FrameT", _with_ages_in_sql(native, data, (since, until), name, aging, when))
     import narwhals as nw
 
     if isinstance(data, nw.LazyFrame):
@@ -322,9 +323,9 @@ def with_ages(
         values.append(known[pair])
     if data.implementation.is_pandas_like():
         # Its whole numbers with nulls are a type of their own; others would become floats.
-        return data.to_native().assign(**{name: _nullable(values)})
+        return typed("FrameT", data.to_native().assign(**{name: _nullable(values)}))
     made = nw.new_series(name, values, nw.Int64, backend=data.implementation)
-    return data.with_columns(made).to_native()
+    return typed("FrameT", data.with_columns(made).to_native())
 
 
 def _nullable(values: list[int | None]) -> Any:
@@ -334,12 +335,7 @@ def _nullable(values: list[int | None]) -> Any:
 
 
 def _with_ages_in_sql(
-    native: Any,
-    data: Any,
-    columns: tuple[str, str | None],
-    name: str,
-    aging: Aging,
-    when: Mapping[str, Any],
+    native: Any, data: Any, columns: tuple[str, str | None], name: str, aging: Aging, when: Settings
 ) -> Any:
     """A relation of DuckDB or a DataFrame of Spark with the ages as an expression of theirs."""
     from ulnager.numbers.age_sql import age
@@ -369,11 +365,11 @@ def _with_ages_in_sql(
     return native.project(f"*, {found} AS {quoted(name)}")
 
 
-def _aging(unit: str, calendar: Calendar | None, when: Mapping[str, Any]) -> Aging:
-    used = calendar or GREGORIAN
+def _aging(unit: str, when: Settings) -> Aging:
+    used = when.get("calendar") or GREGORIAN
     known = used.unit_named(unit)
     if known.microseconds:
         raise SettingError(f"ages are counted in days and longer units, not in {known.plural}")
-    anchor = period("anchor day").resolve(calendar=calendar, **when).start
+    anchor = period("anchor day").resolve(**when).start
     assert anchor is not None
     return Aging(used, known, anchor)

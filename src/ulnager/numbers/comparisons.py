@@ -59,24 +59,24 @@ def partners_of(
     starts = sorted(taken)
     by = buckets[0].unit if buckets else Unit.DAY
     for one, other in pairwise(starts):
-        start = calendar.move_start(one, by, 1)
+        start = calendar._move_start(one, by, 1)
         while start < other:
             notes.append(Message(NOTHING, calendar.label(date_of(start), by), code=ALONE))
-            start = calendar.move_start(start, by, 1)
+            start = calendar._move_start(start, by, 1)
     return found, tuple(notes)
 
 
 def _nearest(bucket: Bucket, calendar: Calendar, count: int, unit: Unit) -> int:
     start, by = bucket.unit_start.toordinal(), bucket.unit
-    keeps = calendar.keeps(by, unit) is not None
-    moved = (calendar.move_start if keeps else calendar.move_day)(start, unit, count)
-    before = calendar.unit_start(moved, by)
-    after = calendar.move_start(before, by, 1)
+    keeps = calendar._keeps(by, unit) is not None
+    moved = (calendar._move_start if keeps else calendar._move_day)(start, unit, count)
+    before = calendar._unit_start(moved, by)
+    after = calendar._move_start(before, by, 1)
     return before if moved - before <= after - moved else after
 
 
 def _partner(bucket: Bucket, calendar: Calendar, start: int, known_to: int | None) -> Partner:
-    stop = calendar.move_start(start, bucket.unit, 1)
+    stop = calendar._move_start(start, bucket.unit, 1)
     first = bucket.unit_start.toordinal()
     runs_past = known_to is not None and bucket.unit_end.toordinal() > known_to
     ranges: tuple[Range, ...] = ((start, stop),)

@@ -32,7 +32,7 @@ from ulnager.filters.engines import engine_named
 from ulnager.filters.primitives import DayOf, Primitive, value_type
 from ulnager.numbers.cells import Cells, cells_from, joined
 from ulnager.numbers.number_kinds import kind_of, nans_of, number_of_column
-from ulnager.sources.source import Column, Source
+from ulnager.sources.source import Column, Relation
 
 HOWS: Final = ("count", "sum", "mean", "min", "max", "median", "distinct")
 FROM_DAYS: Final = ("count", "sum", "mean", "min", "max")
@@ -42,7 +42,7 @@ FROM_DAYS: Final = ("count", "sum", "mean", "min", "max")
 class AskedColumn(NamedTuple):
     """A source with the column of dates, the value and the split that are asked for."""
 
-    source: Source
+    source: Relation
     column: Column
     tz: str | tzinfo | None
     split: str | None
@@ -66,7 +66,7 @@ class AskedColumn(NamedTuple):
 
 
 def asked_of(
-    source: Source,
+    source: Relation,
     column: str | None,
     tz: str | tzinfo | None,
     value: str | None,
@@ -236,7 +236,7 @@ def _ordinal(value: Any) -> int | str:
         return str(value)
 
 
-def _aggregate(key: str, source: Source, name: str, kind: str) -> ColumnElement[Any]:
+def _aggregate(key: str, source: Relation, name: str, kind: str) -> ColumnElement[Any]:
     if key == "nans":
         found = nans_of(source, name, kind)
         assert found is not None
@@ -303,7 +303,7 @@ def _plain(value: Any, kind: str) -> Any:
     return float(value) if isinstance(value, Decimal) and kind == "float" else value
 
 
-def exact_measure(source: Source, how: str, name: str | None) -> ColumnElement[Any]:
+def exact_measure(source: Relation, how: str, name: str | None) -> ColumnElement[Any]:
     """A median or a count of different values; SettingError where an engine has none."""
     assert name is not None
     if how == "distinct":

@@ -174,7 +174,7 @@ class _HourClock:
     def size(self, unit: Unit | None, spans: list[tuple[int, int]]) -> int:
         """The seconds of a slot: the largest whose edges those of all units are."""
         size = {Unit.HOUR: 900, Unit.MINUTE: 60}.get(unit, 1) if unit is not None else 1
-        edges = [self.arithmetic.unit_start(start, Unit.HOUR) for start, _ in spans]
+        edges = [self.arithmetic._unit_start(start, Unit.HOUR) for start, _ in spans]
         return size if all(edge % (size * _SECOND) == 0 for edge in edges) else 1
 
     def buckets(
@@ -195,11 +195,11 @@ class _HourClock:
         if count > most:
             raise SettingError(f"{count:,} {unit.plural} are more than {most:,}; group by day")
         for low, high in spans:
-            first = self.arithmetic.unit_start(low, unit)
+            first = self.arithmetic._unit_start(low, unit)
             while first < high:
-                after = self.arithmetic.unit_stop(first, unit)
+                after = self.arithmetic._unit_stop(first, unit)
                 # Where clocks change within an hour the next one begins when they show a full one.
-                full = self.arithmetic.unit_start(after, unit)
+                full = self.arithmetic._unit_start(after, unit)
                 after = full if full > first else after
                 start, stop = self.moment(max(first, low)), self.moment(min(after, high))
                 reasons = tuple(self._reasons(first, after, low, high, result, extent))
@@ -221,8 +221,8 @@ class _HourClock:
                 yield "not begun"
             elif after > now:
                 yield "still running"
-        elif result.clock_day is not None and day.toordinal() >= result.clock_day:
-            yield "still running" if day.toordinal() == result.clock_day else "not begun"
+        elif result._clock_day is not None and day.toordinal() >= result._clock_day:
+            yield "still running" if day.toordinal() == result._clock_day else "not begun"
         if day > extent.last:
             yield "the data ends"
         elif extent.last_whole is not None and day > extent.last_whole:
@@ -250,11 +250,11 @@ def _partners(
     for one in buckets:
         begins = clock.number(one.unit_start)
         try:
-            moved = clock.arithmetic.move_day(begins, by, count)
+            moved = clock.arithmetic._move_day(begins, by, count)
         except ResolveError:
             moved = begins
         if unit is not None:
-            moved = clock.arithmetic.unit_start(moved, unit)
+            moved = clock.arithmetic._unit_start(moved, unit)
         if moved == begins:
             raise SettingError(
                 f"{one.label} would be its own partner {abs(count)} {by.plural} away; group by a "

@@ -11,14 +11,14 @@ from sqlalchemy import ColumnElement, Numeric, case, cast, func, literal_column,
 
 from ulnager.core.errors import SettingError
 from ulnager.filters.engines import engine_named
-from ulnager.sources.source import Source
+from ulnager.sources.source import Relation
 
 _NUMBER: Final = re.compile(r"\s*[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?\s*")
 _LOOKED_AT: Final = 1_000
 """So many different texts of a column are looked at for one that is no number."""
 
 
-def kind_of(source: Source, value: str, *, needed: Collection[str] = ()) -> str:
+def kind_of(source: Relation, value: str, *, needed: Collection[str] = ()) -> str:
     """Whether a column holds whole numbers, decimals, floating ones, money, or no numbers.
 
     Raises SettingError for no numbers where they are ``needed``, with the first value that is none.
@@ -43,7 +43,7 @@ def _by_type(told: str) -> str:
     return "money" if told == "MONEY" else "other"
 
 
-def _by_values(source: Source, value: str) -> str:
+def _by_values(source: Relation, value: str) -> str:
     kind = func.typeof(source.rows.c[value])
     kinds = {one for (one,) in source.run(select(kind).distinct().select_from(source.rows))}
     if kinds - {"null", "integer", "real"}:
@@ -51,7 +51,7 @@ def _by_values(source: Source, value: str) -> str:
     return "float" if "real" in kinds else "int"
 
 
-def _no_number(source: Source, kind: str) -> ColumnElement[Any] | None:
+def _no_number(source: Relation, kind: str) -> ColumnElement[Any] | None:
     """What stands for no number (NaN) in columns of a kind, where an engine has it."""
     written = {
         "float": engine_named(source.dialect_name).nan,
@@ -60,13 +60,13 @@ def _no_number(source: Source, kind: str) -> ColumnElement[Any] | None:
     return literal_column(written) if written else None
 
 
-def nans_of(source: Source, value: str, kind: str) -> ColumnElement[Any] | None:
+def nans_of(source: Relation, value: str, kind: str) -> ColumnElement[Any] | None:
     """How many values are no number; None where there can be none."""
     nan = _no_number(source, kind)
     return None if nan is None else func.count(case((source.rows.c[value] == nan, 1)))
 
 
-def number_of_column(source: Source, value: str, kind: str) -> ColumnElement[Any]:
+def number_of_column(source: Relation, value: str, kind: str) -> ColumnElement[Any]:
     """A column as it is measured: money as a number, and what is no number (NaN) as missing."""
     column: ColumnElement[Any] = source.rows.c[value]
     if kind == "money":
@@ -75,7 +75,7 @@ def number_of_column(source: Source, value: str, kind: str) -> ColumnElement[Any
     return column if nan is None else func.nullif(column, nan)
 
 
-def first_no_number(source: Source, value: str) -> Any:
+def first_no_number(source: Relation, value: str) -> Any:
     """The first value of a column that is no number; None where all are written as some."""
     column = source.rows.c[value]
     some = select(column).distinct().select_from(source.rows).where(column.is_not(None))
@@ -83,7 +83,7 @@ def first_no_number(source: Source, value: str) -> Any:
     return next((one for one in texts if not is_number(one)), None)
 
 
-def texts_of_numbers(source: Source) -> dict[str, str]:
+def texts_of_numbers(source: Relation) -> dict[str, str]:
     """The columns of text whose values are all written as numbers, with the first of each."""
     found = {}
     for column in source.columns:
@@ -107,7 +107,7 @@ def is_number(value: object) -> bool:
     )
 
 
-def _no_numbers(source: Source, value: str, told: str) -> str:
+def _no_numbers(source: Relation, value: str, told: str) -> str:
     first = first_no_number(source, value)
     if first is None:
         column = source.rows.c[value]

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import date, tzinfo
-from typing import Any, NamedTuple
+from datetime import date
+from typing import Any, NamedTuple, Unpack
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,7 +15,7 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import as_period
+from ulnager.core.language.phrase import Settings, as_period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import calendars_of
 from ulnager.core.periods.resolution import Resolution
@@ -86,10 +86,10 @@ class Running:
         }
 
 
-@checked(**SORTS)
+@checked(options=Settings, **SORTS)
 def running(
     source: object,
-    phrase: Period | str,
+    period: Period | str,
     *,
     over: Period | Resolution | str,
     column: str | None = None,
@@ -98,9 +98,7 @@ def running(
     per: str | None = None,
     split: str | None = None,
     where: Mapping[str, Any] | None = None,
-    tz: str | tzinfo | None = None,
-    data: object = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Running:
     """A measure for each day of ``over``, each over the phrase's own dates as of that day.
 
@@ -118,12 +116,12 @@ def running(
     Raises SettingError for a phrase with its own ``as of``, or one that may be several spans.
     """
     how = checked_how(how, value, per)
-    asked = asked_for(source, column, tz, value, split, where)
-    period = running_period(phrase, when)
-    held, extent = first_look(asked, (value, how), data, when)
-    found: Running = running_plan(asked, period, over, (value, how), extent, when, per).answered(
-        held
-    )
+    asked = asked_for(source, column, when.get("tz"), value, split, where)
+    others = {name: given for name, given in when.items() if name not in ("tz", "data")}
+    period = running_period(period, others)
+    held, extent = first_look(asked, (value, how), when.get("data"), others)
+    plan = running_plan(asked, period, over, (value, how), extent, others, per)
+    found: Running = plan.answered(held)
     return found
 
 
@@ -156,7 +154,7 @@ def running_plan(
     check_day_starts(asked, shown)
     days = [day for start, stop in _closed(shown) for day in range(start, stop)]
     calendar = calendars_of(when.get("calendar") or shown.calendar).chosen
-    today = None if shown.clock_day is None else date_of(shown.clock_day)
+    today = None if shown._clock_day is None else date_of(shown._clock_day)
     starts, stops = np.array([], dtype=np.int64), np.array([], dtype=np.int64)
     if days:
         anchors = (np.array(days) - _EPOCH).astype("datetime64[D]")
@@ -171,7 +169,7 @@ def running_plan(
         starts, stops = (_EPOCH + one.astype("datetime64[D]").astype(np.int64) for one in found)
     windows = list(zip(starts.tolist(), stops.tolist(), strict=True))
     wanted: list[Ranges] = [((start, stop),) if start < stop else () for start, stop in windows]
-    reasons = _reasons(starts, stops, extent, shown.clock_day)
+    reasons = _reasons(starts, stops, extent, shown._clock_day)
     spans = [Span(date_of(start), date_of(stop)) for start, stop in windows]
 
     def finish(answers: Measures) -> Running:
@@ -201,7 +199,7 @@ def _divided(
     if per == "day":
         counts = [stop - start for start, stop in windows]
     elif per == "business day":
-        at = calendar.business.position
+        at = calendar.business._position
         counts = [at(stop) - at(start) for start, stop in windows]
     else:
         counts = answers.days_with_rows([key], wanted)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import tzinfo
-from typing import Any, Final
+from typing import Any, Final, Unpack
 
 from ulnager.core.arguments import TEXT, Wanted, checked
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import as_period, period, resolved
+from ulnager.core.language.phrase import Settings, as_period, period, resolved
 from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket, reasons_of, too_many
@@ -48,10 +48,10 @@ _MOST_TOLD: Final = 6
 _COARSER: Final = ("day", "week", "month", "quarter", "half", "year")
 
 
-@checked(**SORTS)
+@checked(options=Settings, **SORTS)
 def totals(
     source: object,
-    over: Period | Resolution | str,
+    period: Period | Resolution | str,
     *,
     column: str | None = None,
     value: str | None = None,
@@ -64,9 +64,7 @@ def totals(
     where: Mapping[str, Any] | None = None,
     max_buckets: int = MOST_BUCKETS,
     rounding: str | None = None,
-    tz: str | tzinfo | None = None,
-    data: object = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Totals:
     """A value for each unit of a period, worked out where the data is.
 
@@ -88,14 +86,15 @@ def totals(
     Raises SettingError for what cannot be, SourceError as the source does.
     """
     how = checked_how(how, value, top=top, split=split)
-    asked = asked_for(source, column, tz, value, split, where)
-    held, extent = first_look(asked, (value, how), data, when, over, by)
+    asked = asked_for(source, column, when.get("tz"), value, split, where)
+    others = {name: given for name, given in when.items() if name not in ("tz", "data")}
+    held, extent = first_look(asked, (value, how), when.get("data"), others, period, by)
     plan = totals_plan(
         asked,
-        over,
+        period,
         (value, how),
         extent,
-        when,
+        others,
         by=by,
         partial=partial,
         beside=beside,
@@ -261,10 +260,10 @@ def resolved_over(
 
 def _closed(result: Resolution, extent: Extent) -> tuple[Resolution, tuple[str, ...]]:
     """The same with the dates of the data for open sides, and what is to be said of that."""
-    ranges = extent.closing(result.ranges)
+    ranges = extent._closing(result.ranges)
     if ranges is result.ranges:
         return result, ()
-    found = result.with_ranges(ranges)
+    found = result._with_ranges(ranges)
     if found.is_empty:
         return found, ()
     key = "open dates are counted over the data, {0} to {1}"
@@ -288,7 +287,7 @@ def in_grain(
             f"{grain.unit} or longer"
         )
     ranges = grain.rounded(result.ranges, rounding, str(result.period))
-    return result if ranges == result.ranges else result.with_ranges(ranges)
+    return result if ranges == result.ranges else result._with_ranges(ranges)
 
 
 def _size(unit: Unit) -> float:
@@ -297,7 +296,7 @@ def _size(unit: Unit) -> float:
 
 def _known_to(result: Resolution, extent: Extent) -> int:
     """The last day that can be compared: neither past the clock nor past the data."""
-    today = result.clock_day
+    today = result._clock_day
     last = extent.last.toordinal()
     return last if today is None else min(last, today)
 
@@ -365,10 +364,10 @@ def _ranges(bucket: Bucket) -> list[tuple[int, int]]:
 
 def _counterpart(result: Resolution, count: int, unit: Unit) -> Resolution:
     """The same period at another time; of an open one, its dates in the data."""
-    whole = result.period.resolve_on(result.basis)
+    whole = result.period._resolve_on(result.basis)
     if any(None in pair for pair in whole.ranges):
         dates = " plus ".join(f"{span.start}/{span.end}" for span in result.spans)
-        result = period(dates).resolve_on(result.basis)
+        result = period(dates)._resolve_on(result.basis)
     return result.counterpart(abs(count), unit.name, later=count > 0)
 
 
@@ -400,7 +399,7 @@ def _partners(
     else:
         # Against the same clock, anchor and calendars.
         basis = result.basis.in_days()
-        other = as_period(beside, result.calendar).resolve_on(basis.changed(data=extent))
+        other = as_period(beside, result.calendar)._resolve_on(basis.changed(data=extent))
     if by is not None:
         others = list(other.buckets(by, "mark", extent))
         return _worded(partners_in(buckets, others, known_to, calendar), result)

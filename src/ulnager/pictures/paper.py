@@ -314,17 +314,17 @@ def mark_units(
     unit = known[-1]
     for one in known:
         try:
-            start = calendar.unit_start(first, one)
-            size = calendar.move_start(start, one, 1) - start
+            start = calendar._unit_start(first, one)
+            size = calendar._move_start(start, one, 1) - start
             label = calendar.label(date_of(start), one, short=True)
         except ResolveError:
             continue
         if (last - first + 1) / size * (len(label) + 1) * _WIDE <= width:
             unit = one
             break
-    edges = [calendar.unit_start(first, unit)]
+    edges = [calendar._unit_start(first, unit)]
     while edges[-1] <= last and len(edges) < 4_000:
-        edges.append(calendar.move_start(edges[-1], unit, 1))
+        edges.append(calendar._move_start(edges[-1], unit, 1))
     ticks, names, before = [], [], ""
     for number, (begin, stop) in enumerate(pairwise(edges)):
         low, high = max(begin, first), min(stop, last + 1)

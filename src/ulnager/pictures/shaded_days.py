@@ -58,9 +58,9 @@ def draw_shades(
 
 def _years(calendar: Calendar, first: int, last: int) -> list[tuple[int, int]]:
     found = []
-    start = calendar.unit_start(first, Unit.YEAR)
+    start = calendar._unit_start(first, Unit.YEAR)
     while start <= last:
-        stop = calendar.move_start(start, Unit.YEAR, 1)
+        stop = calendar._move_start(start, Unit.YEAR, 1)
         found.append((start, stop))
         start = stop
     return found
@@ -93,7 +93,7 @@ def _draw_year(
 ) -> None:
     from matplotlib.patches import Rectangle
 
-    monday = calendar.unit_start(start, Unit.WEEK)
+    monday = calendar._unit_start(start, Unit.WEEK)
     for day in range(start, stop):
         row = by_day.get(day)
         week, weekday = divmod(day - monday, 7)
@@ -144,7 +144,7 @@ def _month(calendar: Calendar, start: int) -> str:
 
 def _next_month(calendar: Calendar, start: int) -> int:
     try:
-        return calendar.move_start(calendar.unit_start(start, Unit.MONTH), Unit.MONTH, 1)
+        return calendar._move_start(calendar._unit_start(start, Unit.MONTH), Unit.MONTH, 1)
     except ResolveError:
         return start + 28
 

@@ -142,13 +142,13 @@ def _draw_units(
     axes: Any, calendar: Calendar, unit: Unit, first: date, last: date, words: Any
 ) -> None:
     """Every other unit as a band, and their short labels at the bottom."""
-    start = calendar.unit_start(first.toordinal(), unit)
-    number = calendar.unit_number(start, unit)
+    start = calendar._unit_start(first.toordinal(), unit)
+    number = calendar._unit_number(start, unit)
     ticks: list[float] = []
     names: list[str] = []
     edges = [start]
     while edges[-1] < last.toordinal() and len(edges) < 3_000:
-        edges.append(calendar.unit_stop(edges[-1], unit))
+        edges.append(calendar._unit_stop(edges[-1], unit))
     for begin, stop in pairwise(edges):
         if number % 2:
             axes.axvspan(begin, stop, color=BAND, zorder=0, linewidth=0)
@@ -170,7 +170,7 @@ def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str
     short = calendar.label(start, unit, short=True)
     year = calendar.label(calendar.floor(start, Unit.YEAR), Unit.YEAR)
     opens_year = calendar.floor(start, Unit.YEAR) == start
-    following = date.fromordinal(calendar.unit_stop(start.toordinal(), unit))
+    following = date.fromordinal(calendar._unit_stop(start.toordinal(), unit))
     # Two years' names beside each other would meet.
     first = first and calendar.floor(following, Unit.YEAR) != following
     return f"{short}\n{year}" if (first or opens_year) and short != year else short
@@ -178,7 +178,7 @@ def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str
 
 def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, running: bool) -> None:
     """What is left of the unit around the anchor."""
-    stop = calendar.unit_stop(day.toordinal(), unit)
+    stop = calendar._unit_stop(day.toordinal(), unit)
     begin = day.toordinal() + (not running)
     if begin < stop:
         axes.axvspan(

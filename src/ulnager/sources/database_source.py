@@ -20,7 +20,7 @@ from ulnager.core.text import visible
 from ulnager.filters.engines import engine_named
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.servers import SERVERS
-from ulnager.sources.source import GRACE, Column, Source, asked, named_table, too_long
+from ulnager.sources.source import GRACE, Column, Relation, asked, named_table, too_long
 from ulnager.sources.sqlite_files import (
     Opener,
     StoredText,
@@ -54,7 +54,7 @@ class _Held:
     is_stopped = False
 
 
-class TableSource(Source):
+class TableSource(Relation):
     """A table of a database, or a query that stands for one.
 
     ``table`` is a name, with its schema before a dot if need be, or a ``SELECT``. No statement may

@@ -19,7 +19,7 @@ from ulnager.core.text import visible
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.guard import limits_now, own_folder
 from ulnager.sources.queries import check_lengths, checked_query
-from ulnager.sources.source import Column, Source, asked, too_long
+from ulnager.sources.source import Column, Relation, asked, too_long
 from ulnager.sources.writing import as_text, as_text_sql
 
 _SETTINGS: Final = {
@@ -50,7 +50,7 @@ _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
 
 
-class EmbeddedSource(Source):
+class EmbeddedSource(Relation):
     """The base of the sources that DuckDB reads.
 
     ``timeout`` is in seconds; None for no limit.

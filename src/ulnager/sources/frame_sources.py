@@ -12,7 +12,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.duckdb_source import EmbeddedSource, quoted_name
-from ulnager.sources.source import Column, Source
+from ulnager.sources.source import Column, Relation
 
 
 class FrameSource(EmbeddedSource):
@@ -80,7 +80,7 @@ def is_spark(data: object) -> bool:
     return kind.__module__.startswith("pyspark.sql.") and kind.__name__ == "DataFrame"
 
 
-class SparkSource(Source):
+class SparkSource(Relation):
     """A DataFrame or table of Spark, named for as long as the source is there.
 
     Nothing is written, and no rows are brought here: each question is one query of Spark's SQL.

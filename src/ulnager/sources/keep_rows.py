@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import tzinfo
 from pathlib import Path
-from typing import Any, TypeVar, overload
+from typing import Any, TypeVar, Unpack, overload
 
 from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
 from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import Settings
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import Resolution
@@ -22,42 +22,38 @@ FrameT = TypeVar("FrameT")
 
 @overload
 def keep(
-    frame: Source | str | Path,
-    result: Resolution | Period | Bucket | str,
+    source: Source | str | Path,
+    period: Resolution | Period | Bucket | str,
     column: str | None = ...,
-    *,
-    tz: str | tzinfo | None = ...,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Kept: ...
 
 
 @overload
 def keep(
-    frame: FrameT,
-    result: Resolution | Period | Bucket | str,
+    source: FrameT,
+    period: Resolution | Period | Bucket | str,
     column: str,
     *,
-    tz: str | tzinfo | None = ...,
     grain: str | Grain | None = ...,
     rounding: str | None = ...,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> FrameT: ...
 
 
-@checked()
+@checked(options=Settings)
 def keep(
-    frame: Any,
-    result: Resolution | Period | Bucket | str,
+    source: Any,
+    period: Resolution | Period | Bucket | str,
     column: str | None = None,
     *,
-    tz: str | tzinfo | None = None,
     grain: str | Grain | None = None,
     rounding: str | None = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Any:
-    """The rows of a data frame whose date is in a resolution, as a frame of the same sort.
+    """The rows of a data frame whose date is in a period, as a frame of the same sort.
 
-    ``frame`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
+    ``source`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
     PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
     zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
     without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
@@ -65,13 +61,19 @@ def keep(
     where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. Of a source or
     a path the rows come as :class:`ulnager.Kept`, which reads or writes them.
 
+    >>> import polars as pl
+    >>> from datetime import date
+    >>> sold = pl.DataFrame({"day": [date(2026, 4, 30), date(2026, 5, 1)]})
+    >>> sold.pipe(keep, "month to date", "day", today="2026-05-20")["day"].to_list()
+    [datetime.date(2026, 5, 1)]
+
     Raises FilterError when there is no such column or it holds no dates, SourceError as the
     source does.
     """
-    if isinstance(frame, (Source, str, Path)):
+    if isinstance(source, (Source, str, Path)):
         if grain is not None or rounding is not None:
             raise SettingError("a source knows its grain: open_source(…, grain='month')")
-        return preview(result, frame, column, tz=tz, rows=0, **when).kept_rows
+        return preview(source, period, column, rows=0, **when).kept_rows
     if column is None:
         raise SettingError("say which column of the frame holds the dates: column='sold_on'")
-    return keep_frame(frame, result, column, tz=tz, grain=grain, rounding=rounding, **when)
+    return keep_frame(source, period, column, grain=grain, rounding=rounding, **when)

@@ -9,7 +9,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, select
 
 from ulnager.sources.duckdb_source import EmbeddedSource
-from ulnager.sources.source import Source
+from ulnager.sources.source import Relation
 
 
 @dataclass(frozen=True)
@@ -20,7 +20,7 @@ class Kept:
     into a CSV or Parquet file or a new table of a database.
     """
 
-    source: Source
+    source: Relation
     condition: ColumnElement[bool]
 
     @property

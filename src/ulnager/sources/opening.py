@@ -11,7 +11,7 @@ from typing import Final
 
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.sources.source import Source, named_table
+from ulnager.sources.source import Relation, Source, named_table
 
 IN_FILES: Final = ("sqlite", "duckdb")
 """The engines whose databases are files."""
@@ -109,7 +109,7 @@ def opened_source(
     grain: str | None = None,
     stamps: str | None = None,
     open_ended: Sequence[date | str] = (),
-) -> Source:
+) -> Relation:
     """As :func:`open_source`; nothing outside of the folder ``within`` is opened, and no server is
     reached, where one is given."""
     if isinstance(source, (list, tuple)) and not source:
@@ -151,21 +151,21 @@ def opened_source(
     ).read_as(column_types or {}, grain, stamps, open_ended)
 
 
-def as_source(source: object) -> Source:
+def as_source(source: object) -> Relation:
     """A source itself; or a path, a list of them, a URL with its table, or a data frame, opened.
 
     A DataFrame of PySpark stays in Spark.
 
     Raises SettingError for anything else.
     """
-    if isinstance(source, Source):
+    if isinstance(source, Relation):
         return source
     if isinstance(source, (str, Path)):
-        return open_source(source)
+        return opened_source(source)
     if isinstance(source, (list, tuple)) and all(isinstance(one, (str, Path)) for one in source):
         if len(source) == 2 and "://" in str(source[0]):
-            return open_source(str(source[0]), str(source[1]))
-        return open_source(source)
+            return opened_source(str(source[0]), str(source[1]))
+        return opened_source(source)
     from ulnager.sources.frame_sources import FrameSource, SparkSource, is_frame, is_spark
 
     if is_spark(source):
@@ -180,7 +180,7 @@ def as_source(source: object) -> Source:
 
 def _database(
     url: str, table: str | None, timeout: float, password: str | None, within: Path | None
-) -> Source:
+) -> Relation:
     from ulnager.sources.urls import read_address
 
     address = read_address(url, password)

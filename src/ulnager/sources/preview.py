@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from datetime import date, datetime, tzinfo
+from datetime import date, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Unpack
 
 from sqlalchemy import ColumnElement, case, func, select
 
 from ulnager.core.arguments import checked
 from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import resolved
+from ulnager.core.language.phrase import Settings, resolved
 from ulnager.core.messages import READING, of_code
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
@@ -116,18 +116,17 @@ class Preview(ShowsItself):
         }
 
 
-@checked()
+@checked(options=Settings)
 def preview(
-    result: Resolution | Period | Bucket | str,
     source: object,
+    period: Resolution | Period | Bucket | str,
     column: str | None = None,
     *,
-    tz: str | tzinfo | None = None,
     rows: int = 20,
     rounding: str | None = None,
-    **when: Any,
+    **when: Unpack[Settings],
 ) -> Preview:
-    """What a resolution keeps of a source, with its first ``rows`` rows.
+    """What a period keeps of a source, with its first ``rows`` rows.
 
     A phrase or a period is resolved, with ``today=`` and its siblings as for
     :meth:`ulnager.Period.resolve`; the source answers for latest. A path is opened. Where a row
@@ -137,17 +136,17 @@ def preview(
     >>> import ulnager
     >>> from ulnager.demo import table
     >>> sailings = ulnager.open_source(table("sailings"))
-    >>> march = preview(ulnager.period("2026-03").resolve(), sailings, "sailed_on")
+    >>> march = preview(sailings, "2026-03", "sailed_on")
     >>> march.kept, march.first, march.last
     (279, datetime.date(2026, 3, 1), datetime.date(2026, 3, 31))
 
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
-    source = as_source(source)
+    source, tz = as_source(source), when.get("tz")
     found = source.column(column)
-    if not isinstance(result, (Resolution, Bucket)):
+    if not isinstance(period, (Resolution, Bucket)):
         when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
-    result = resolved(result, tz=tz, **when)
+    result = resolved(period, **when)
     edges = source.edges(found, tz)
     grain = source.grain(found, tz, result.calendar, edges)
     name, day = source.value(found.name), source.day(found, tz)
@@ -189,7 +188,7 @@ def preview(
         before_last = None if grain else source.before_last(day, edges)
         extent = Extent(
             edges.first, edges.last, before_last=before_last, stand_ins=edges.stand_ins
-        ).of_grain(grain)
+        )._of_grain(grain)
     return Preview(
         result,
         source.name,
@@ -233,8 +232,8 @@ def _warnings(
             f"every row with a date is kept: the data runs from {extent.first} to {extent.last}, "
             "so the period leaves nothing out"
         )
-    if extent.lone_text and extent.lone_text not in found:
-        found.append(extent.lone_text)
+    if extent._lone_text and extent._lone_text not in found:
+        found.append(extent._lone_text)
     end, start = result.end, result.start
     if kept and end is not None and extent.last < end:
         short = (end - extent.last).days

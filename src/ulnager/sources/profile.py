@@ -25,7 +25,7 @@ from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.sources.opening import as_source
-from ulnager.sources.source import Column, Source
+from ulnager.sources.source import Column, Relation
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -96,7 +96,7 @@ class Profile(ShowsItself):
             self.before_last,
             find,
             tuple(self.stand_ins),
-        ).of_grain(self.grain)
+        )._of_grain(self.grain)
 
     def _table(self) -> Table:
         missing = sum(span.days or 0 for span in self.missing)
@@ -180,7 +180,7 @@ def profile(
 
 
 def profiled(
-    source: Source,
+    source: Relation,
     found: Column,
     counts: Mapping[date | None, int],
     today: date | None = None,
@@ -245,7 +245,7 @@ def extent_in(data: object) -> Extent:
     return (data if isinstance(data, Profile) else profile(as_source(data))).extent
 
 
-def _stand_ins(days: dict[date, int], source: Source) -> list[date]:
+def _stand_ins(days: dict[date, int], source: Relation) -> list[date]:
     """The dates that stand for none, as they were said or by where they lie."""
     if source.open_ended:
         return [day for day in source.open_ended if day in days]
@@ -358,7 +358,7 @@ def _suggestion(first: date, last: date, last_whole: date, today: date | None) -
     return "latest", f"the last day, {last}, is whole"
 
 
-def _duplicates(source: Source, key: str) -> int:
+def _duplicates(source: Relation, key: str) -> int:
     names = [column.name for column in source.columns]
     if key not in names:
         from ulnager.core.suggest import no_such

@@ -218,13 +218,30 @@ def named_table(database: str, table: str) -> str:
 
 
 class Source:
-    """The base of every source: ``name`` for messages, ``columns``, and ``rows`` to select from.
+    """Data that was opened with :func:`ulnager.open_source`, for every call that takes a source.
 
-    Subclasses set these and ``dialect_name``, and answer :meth:`run`.
+    ``name`` is what messages call it, ``columns`` are its columns with what they hold.
     """
 
     name: str
     columns: tuple[Column, ...]
+
+    def extent(
+        self,
+        name: str | None = None,
+        tz: str | tzinfo | None = None,
+        calendar: Calendar | None = None,
+    ) -> Extent:
+        """The first and last date of a column; SourceError when it holds no date at all."""
+        raise NotImplementedError
+
+
+class Relation(Source):
+    """The base of every source: ``rows`` to select from beside what all may ask.
+
+    Subclasses set it and ``dialect_name``, and answer :meth:`run`.
+    """
+
     rows: FromClause
     dialect_name: str
     unsure: Mapping[str, str] = {}
@@ -245,7 +262,7 @@ class Source:
         grain: str | None,
         stamps: str | None,
         open_ended: Sequence[date | str] = (),
-    ) -> Source:
+    ) -> Relation:
         """The source with columns that are keys, the grain of its rows, and dates for none.
 
         Raises SettingError for what is none, SourceError for a column that is not there.
@@ -381,7 +398,7 @@ class Source:
         extent = Extent(
             found.first, found.last, before_last=before_last, find=find, stand_ins=found.stand_ins
         )
-        return extent.of_grain(self.grain(column, tz, calendar, found))
+        return extent._of_grain(self.grain(column, tz, calendar, found))
 
     def edges(self, column: Column, tz: str | tzinfo | None) -> Edges | None:
         """The first and last date of a column, less those that stand for none; None without any."""

@@ -172,9 +172,9 @@ class BookAnswers:
         found: list[tuple[str, Resolution]] = []
         with within(SECONDS):
             for name, way in period.readings().items():
-                found.append((name, self.book.resolve_phrase(way, entry=entry, moment=moment)))
+                found.append((name, self.book._resolve_phrase(way, entry=entry, moment=moment)))
             for way in near_by(period, found[0][1]):
-                result = self.book.resolve_phrase(way, entry=entry, moment=moment)
+                result = self.book._resolve_phrase(way, entry=entry, moment=moment)
                 found.append(("near by", result))
         told = {"readings": [{"reading": name, **_plain(result)} for name, result in found]}
         return self._told(told, [result for _, result in found], today, tz)
@@ -274,7 +274,7 @@ class BookAnswers:
         with within(SECONDS):
             view = picker.read(fields, **self.clock(today, locale=locale))
             told = {"view": view.to_dict(), "links": links_of(view)}
-        told["view"]["problems"] = [view.in_words(discreet(one)) for one in view.problems]
+        told["view"]["problems"] = [view._in_words(discreet(one)) for one in view.problems]
         return Answer(told, self.until(today, picker.tz))
 
     def opened(

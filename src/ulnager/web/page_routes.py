@@ -183,7 +183,7 @@ def _context(
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     return {
-        "title": opened.labelled(opened.page.label),
+        "title": opened._labelled(opened.page.label),
         "pickers": offered,
         "charts": charts,
         "height": HEIGHT,
@@ -277,9 +277,9 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         ruler_of(view),
         steps["earlier"],
         steps["later"],
-        tuple(view.in_words(discreet(one)) for one in view.problems),
+        tuple(view._in_words(discreet(one)) for one in view.problems),
         view.notes,
-        1 if chosen is None else view.range_count(chosen),
+        1 if chosen is None else view._range_count(chosen),
         1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
     )

@@ -85,13 +85,16 @@ def ruler_of(view: View) -> Ruler | None:
     data = None if extent is None else (extent.first.toordinal(), extent.last.toordinal())
     ranges = _closed(result.ranges, data, today)
     first, last = ranges[0][0], ranges[-1][1] - 1
-    named = {"today": (today, view.in_words("today")), "anchor": (anchor, view.in_words("anchor"))}
+    named = {
+        "today": (today, view._in_words("today")),
+        "anchor": (anchor, view._in_words("anchor")),
+    }
     if anchor == today:
-        named = {"today": (today, view.in_words("today, the anchor"))}
+        named = {"today": (today, view._in_words("today, the anchor"))}
     if data is not None:
-        named["data"] = (data[1], view.in_words("data ends"))
+        named["data"] = (data[1], view._in_words("data ends"))
         if data[1] == anchor and anchor != today:
-            named["data"] = (data[1], view.in_words("anchor, data ends"))
+            named["data"] = (data[1], view._in_words("anchor, data ends"))
             del named["anchor"]
     length = last - first + 1
     near = [
@@ -171,8 +174,8 @@ def _ticks(calendar: Calendar, scale: _DayAxis, words: Words) -> tuple[str, tupl
     days = scale.high - scale.low + 1
     for unit in _UNITS:
         try:
-            start = calendar.unit_start(scale.low, unit)
-            size = calendar.move_start(start, unit, 1) - start
+            start = calendar._unit_start(scale.low, unit)
+            size = calendar._move_start(start, unit, 1) - start
         except ResolveError:
             continue
         if days / size <= _MOST_TICKS or unit is Unit.YEAR:
@@ -202,7 +205,7 @@ def _of_unit(
             found.append(Tick(at, name, bool(name) and (number // step) % 2 == 1))
         number += 1
         try:
-            start = calendar.move_start(start, unit, 1)
+            start = calendar._move_start(start, unit, 1)
         except ResolveError:
             break
     return tuple(found)

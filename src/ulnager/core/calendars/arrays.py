@@ -193,7 +193,7 @@ class _Units:
         """The number of the unit around each day."""
         low, high = int(days.min()), int(days.max())
         if self.unit is Unit.BUSINESS_DAY and high - low > 100 * days.size:
-            return self.calendar.business.positions_of(days)
+            return self.calendar.business._positions_of(days)
         if not (self._first_day <= low and high < self._first_day + self._numbers.size):
             self._tabulate(low, high)
         return self._numbers[days - self._first_day]
@@ -206,21 +206,21 @@ class _Units:
                 raise out_of_range()
             if self.unit is Unit.BUSINESS_DAY and high - low > 100 * numbers.size:
                 found = [
-                    self.calendar.business.day_at(number) for number in numbers.ravel().tolist()
+                    self.calendar.business._day_at(number) for number in numbers.ravel().tolist()
                 ]
                 return np.array(found, dtype=np.int64).reshape(numbers.shape)
             self._first_number = low
-            self._starts = self.calendar.unit_starts(self.unit, low, high)
+            self._starts = self.calendar._unit_starts(self.unit, low, high)
         return self._starts[numbers - self._first_number]
 
     def _tabulate(self, low: int, high: int) -> None:
         calendar, unit = self.calendar, self.unit
         self._first_day = low
         if unit is Unit.BUSINESS_DAY:
-            self._numbers = calendar.business.positions(low, high)
+            self._numbers = calendar.business._positions(low, high)
             return
-        first, last = calendar.unit_number(low, unit), calendar.unit_number(high, unit)
-        edges = np.append(calendar.unit_starts(unit, first, last), high + 1)
+        first, last = calendar._unit_number(low, unit), calendar._unit_number(high, unit)
+        edges = np.append(calendar._unit_starts(unit, first, last), high + 1)
         edges[0] = low
         self._numbers = np.repeat(np.arange(first, last + 1), np.diff(edges))
 
@@ -239,13 +239,13 @@ class ArrayArithmetic(OfCalendar):
             found = self._units[unit] = _Units(self.calendar, unit)
         return found
 
-    def unit_start(self, day: Any, unit: Unit) -> Any:
+    def _unit_start(self, day: Any, unit: Unit) -> Any:
         if unit is Unit.DAY:
             return day
         units, day = self._of(unit), np.asarray(day)
         return units.starts(units.numbers(day))
 
-    def unit_stop(self, day: Any, unit: Unit) -> Any:
+    def _unit_stop(self, day: Any, unit: Unit) -> Any:
         if unit is Unit.DAY:
             return day + 1
         units, day = self._of(unit), np.asarray(day)
@@ -253,19 +253,19 @@ class ArrayArithmetic(OfCalendar):
             return units.starts(units.numbers(day + 1))
         return units.starts(units.numbers(day) + 1)
 
-    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
-        days = self.calendar.fixed_days(unit)
+    def _move_start(self, start: Any, unit: Unit, count: int) -> Any:
+        days = self.calendar._fixed_days(unit)
         if days:
             return start + days * _small(count)
-        if unit.months and self.calendar.place_step(unit) == 7:
+        if unit.months and self.calendar._place_step(unit) == 7:
             return self._move_period_start(np.asarray(start), unit, _small(count))
         # The start of a month moved by a year is the start of that month, so months are counted.
-        smaller, size = self.calendar.made_of(unit)
+        smaller, size = self.calendar._made_of(unit)
         units = self._of(smaller)
         return units.starts(units.numbers(np.asarray(start)) + _small(size * count))
 
-    def move_day(self, day: Any, unit: Unit, count: int) -> Any:
-        days = self.calendar.fixed_days(unit)
+    def _move_day(self, day: Any, unit: Unit, count: int) -> Any:
+        days = self.calendar._fixed_days(unit)
         if days:
             return day + days * _small(count)
         day = np.asarray(day)
@@ -274,7 +274,7 @@ class ArrayArithmetic(OfCalendar):
             if count <= 0:
                 return units.starts(units.numbers(day) + count) if count else day
             return units.starts(units.numbers(day + 1) - 1 + count)
-        step = self.calendar.place_step(unit)
+        step = self.calendar._place_step(unit)
         if step:
             return self._move_in_place(day, unit, _small(count), step)
         # Months keep the day of the Gregorian month, clamped to the last one.
@@ -309,22 +309,22 @@ class ArrayArithmetic(OfCalendar):
             self._move_in_place(start, unit, count, 7),
         )
 
-    def settled(self, day: Any, unit: Unit) -> Any:
+    def _settled(self, day: Any, unit: Unit) -> Any:
         if unit is not Unit.BUSINESS_DAY:
             return day
         units = self._of(unit)
         return units.starts(units.numbers(np.asarray(day) + 1) - 1)
 
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+    def _choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return np.where(is_so, yes, no)
 
-    def later(self, one: Any, two: Any) -> Any:
+    def _later(self, one: Any, two: Any) -> Any:
         return two if one is None else one if two is None else np.maximum(one, two)
 
-    def earlier(self, one: Any, two: Any) -> Any:
+    def _earlier(self, one: Any, two: Any) -> Any:
         return two if one is None else one if two is None else np.minimum(one, two)
 
-    def like(self, calendar: Calendar) -> ArrayArithmetic:
+    def _like(self, calendar: Calendar) -> ArrayArithmetic:
         return ArrayArithmetic(calendar)
 
 

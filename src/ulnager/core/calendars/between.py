@@ -57,7 +57,7 @@ def business_days_between(
             one.date() if isinstance(one, datetime) else one for one in (first, second)
         )
         low, high = sorted((first.toordinal(), second.toordinal()))
-        count = business.position(high + with_later) - business.position(low + (not with_earlier))
+        count = business._position(high + with_later) - business._position(low + (not with_earlier))
         count = max(count, 0)
         return count if first <= second else -count
     return _between_arrays(first, second, with_earlier, with_later, business)
@@ -82,14 +82,14 @@ def _between_arrays(
     low, high = int(min(one.min(), two.min())), int(max(one.max(), two.max()))
     if high - low < 4 * (one.size + two.size):
         # A position for each day that occurs, and for the day after the last one.
-        table = business.positions(low + EPOCH, high + EPOCH + 1)
+        table = business._positions(low + EPOCH, high + EPOCH + 1)
 
         def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
             return table[days - low]
     else:
 
         def positions(days: NDArray[np.int64]) -> NDArray[np.int64]:
-            return business.positions_of(days + EPOCH)
+            return business._positions_of(days + EPOCH)
 
     if with_earlier != with_later:
         # These two sums change their sign by themselves when the days change places.

@@ -35,7 +35,7 @@ class BusinessDays(Value):
     Raises SettingError for an unknown weekday, or when every day of the week is off.
     """
 
-    FIELDS = ("days_off", "holidays", "working_days")
+    _FIELDS = ("days_off", "holidays", "working_days")
 
     days_off: tuple[str, ...]
     holidays: tuple[date, ...]
@@ -79,12 +79,12 @@ class BusinessDays(Value):
     def contains(self, day: date) -> bool:
         """Whether a date is a business day."""
         number = day.toordinal()
-        return self.position(number + 1) > self.position(number)
+        return self._position(number + 1) > self._position(number)
 
-    def fewest_in(self, days: int) -> int:
+    def _fewest_in(self, days: int) -> int:
         """The fewest business days that any so many days on end have, or a little fewer.
 
-        >>> BusinessDays(holidays=[date(2026, 5, 18), date(2026, 5, 19)]).fewest_in(28)
+        >>> BusinessDays(holidays=[date(2026, 5, 18), date(2026, 5, 19)])._fewest_in(28)
         18
         """
         most_closed = max(
@@ -115,7 +115,7 @@ class BusinessDays(Value):
                 parts.append(f"{len(days)} {name}{'s' * (len(days) > 1)}")
         return "".join(f", {part}" for part in parts)
 
-    def position(self, day: int) -> int:
+    def _position(self, day: int) -> int:
         """How many business days lie before a day number, counted from day number 1."""
         weeks, place = divmod(day - 1, 7)
         return (
@@ -125,14 +125,14 @@ class BusinessDays(Value):
             + bisect_left(self._opened, day)
         )
 
-    def day_at(self, position: int) -> int:
+    def _day_at(self, position: int) -> int:
         """The day number of the business day with that position."""
         low = self._weekly_day(position - len(self._opened) - 1)
         high = self._weekly_day(position + len(self._closed)) + 1
         # The first day after which there are more business days than the position says.
         while low < high:
             middle = (low + high) // 2
-            if self.position(middle + 1) > position:
+            if self._position(middle + 1) > position:
                 high = middle
             else:
                 low = middle + 1
@@ -142,13 +142,13 @@ class BusinessDays(Value):
         weeks, place = divmod(position, self._week)
         return weeks * 7 + self._weekdays[place] + 1
 
-    def positions(self, first: int, last: int) -> NDArray[np.int64]:
+    def _positions(self, first: int, last: int) -> NDArray[np.int64]:
         """The positions of the day numbers from ``first`` to ``last``, shape (days,)."""
         import numpy as np
 
-        return self.positions_of(np.arange(first, last + 1, dtype=np.int64))
+        return self._positions_of(np.arange(first, last + 1, dtype=np.int64))
 
-    def positions_of(self, days: NDArray[np.int64]) -> NDArray[np.int64]:
+    def _positions_of(self, days: NDArray[np.int64]) -> NDArray[np.int64]:
         """The positions of an array of day numbers, as an array of its shape."""
         import numpy as np
 

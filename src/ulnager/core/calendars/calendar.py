@@ -28,63 +28,63 @@ if TYPE_CHECKING:
 class Arithmetic(Protocol):
     """What the rules need to know of a calendar, whatever a day is made of."""
 
-    def unit_start(self, day: Any, unit: Unit) -> Any:
+    def _unit_start(self, day: Any, unit: Unit) -> Any:
         """The first day of the unit around ``day``."""
 
-    def unit_stop(self, day: Any, unit: Unit) -> Any:
+    def _unit_stop(self, day: Any, unit: Unit) -> Any:
         """The first day after the unit around ``day``."""
 
-    def move_start(self, start: Any, unit: Unit, count: int) -> Any:
+    def _move_start(self, start: Any, unit: Unit, count: int) -> Any:
         """The start of the unit ``count`` units after the one that starts at ``start``."""
 
-    def move_day(self, day: Any, unit: Unit, count: int) -> Any:
+    def _move_day(self, day: Any, unit: Unit, count: int) -> Any:
         """``day`` moved by ``count`` units, keeping its place in the unit, clamped."""
 
-    def settled(self, day: Any, unit: Unit) -> Any:
+    def _settled(self, day: Any, unit: Unit) -> Any:
         """``day`` itself, or for business days the last one up to it."""
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         """The unit that starts of ``aligned`` moved by ``moved_by`` are starts of, if any."""
 
-    def lists_day(self, day: Any, unit: Unit) -> Any:
+    def _lists_day(self, day: Any, unit: Unit) -> Any:
         """Whether the unit around a day is known to its end; not beyond a table."""
 
-    def varies(self, unit: Unit, smaller: Unit) -> bool:
+    def _varies(self, unit: Unit, smaller: Unit) -> bool:
         """Whether some of the units have more of a smaller one than others."""
 
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+    def _choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         """``yes`` where ``is_so``, else ``no``."""
 
-    def on_weekday(self, day: Any, weekday: int) -> Any:
+    def _on_weekday(self, day: Any, weekday: int) -> Any:
         """The first such weekday from ``day`` on; 0 for a Monday to 6 for a Sunday."""
 
-    def later(self, one: Any, two: Any) -> Any:
+    def _later(self, one: Any, two: Any) -> Any:
         """The later of two starts; None is the open side."""
 
-    def earlier(self, one: Any, two: Any) -> Any:
+    def _earlier(self, one: Any, two: Any) -> Any:
         """The earlier of two stops; None is the open side."""
 
-    def length(self, start: Any, stop: Any) -> Any:
+    def _length(self, start: Any, stop: Any) -> Any:
         """How many days, or microseconds, lie between a start and a stop."""
 
-    def like(self, calendar: Calendar) -> Arithmetic:
+    def _like(self, calendar: Calendar) -> Arithmetic:
         """Another calendar in the same arithmetic."""
 
-    is_plain: bool
+    _is_plain: bool
     """Whether days are plain numbers, which can be compared, so that there may be several spans."""
 
     @property
-    def plain(self) -> Calendar:
+    def _plain(self) -> Calendar:
         """The calendar itself, which answers for day numbers."""
 
     @property
     def business(self) -> BusinessDays:
         """The calendar's business days."""
 
-    def labelled(self, text: str) -> tuple[int, int] | None:
+    def _labelled(self, text: str) -> tuple[int, int] | None:
         """The start and stop of the unit with that label, as day numbers, or None."""
 
-    def sample_labels(self) -> list[str]:
+    def _sample_labels(self) -> list[str]:
         """A label of each unit, for messages."""
 
 
@@ -95,32 +95,32 @@ class Calendar(Value):
     """
 
     kind: ClassVar[str]
-    is_plain = True
+    _is_plain = True
     business: BusinessDays
     cycles: tuple[Unit, ...] = ()
     """Units of a fixed number of days, made with :func:`ulnager.own_unit`."""
 
     # Subclasses answer for their own units and leave business days and cycles to these.
 
-    def unit_start(self, day: int, unit: Unit) -> int:
+    def _unit_start(self, day: int, unit: Unit) -> int:
         """For business days: the first one from ``day`` on."""
         if unit is Unit.BUSINESS_DAY:
-            return self.business.day_at(self.business.position(day))
+            return self.business._day_at(self.business._position(day))
         own = self._cycle(unit)
         return day - (day - own.epoch) % own.days
 
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
+    def _move_start(self, start: int, unit: Unit, count: int) -> int:
         if unit is Unit.BUSINESS_DAY:
-            return self.business.day_at(self.business.position(start) + count)
+            return self.business._day_at(self.business._position(start) + count)
         return start + self._cycle(unit).days * count
 
-    def move_day(self, day: int, unit: Unit, count: int) -> int:
+    def _move_day(self, day: int, unit: Unit, count: int) -> int:
         """For business days, by trade convention, a day off counts from the business day
         behind it: the day after a Saturday is Monday, the day before it Friday."""
         if unit is Unit.BUSINESS_DAY:
             if count <= 0:
-                return self.move_start(day, unit, count) if count else day
-            return self.business.day_at(self.business.position(day + 1) - 1 + count)
+                return self._move_start(day, unit, count) if count else day
+            return self.business._day_at(self.business._position(day + 1) - 1 + count)
         return day + self._cycle(unit).days * count
 
     def _cycle(self, unit: Unit) -> Unit:
@@ -128,79 +128,79 @@ class Calendar(Value):
         for own in self.cycles:
             if own == unit:
                 return own
-        raise self.lacks(unit)
+        raise self._lacks(unit)
 
-    def fixed_days(self, unit: Unit) -> int:
+    def _fixed_days(self, unit: Unit) -> int:
         """How many days every one of the units has; 0 when that varies."""
         if unit is Unit.DAY or unit is Unit.WEEK:
             return unit.days
         return next((own.days for own in self.cycles if own == unit), 0)
 
-    def unit_stop(self, day: int, unit: Unit) -> int:
+    def _unit_stop(self, day: int, unit: Unit) -> int:
         if unit is Unit.BUSINESS_DAY:
-            return self.unit_start(day + 1, unit)
-        return self.move_start(self.unit_start(day, unit), unit, 1)
+            return self._unit_start(day + 1, unit)
+        return self._move_start(self._unit_start(day, unit), unit, 1)
 
-    def settled(self, day: int, unit: Unit) -> int:
+    def _settled(self, day: int, unit: Unit) -> int:
         if unit is Unit.BUSINESS_DAY:
-            return self.business.day_at(self.business.position(day + 1) - 1)
+            return self.business._day_at(self.business._position(day + 1) - 1)
         return day
 
     @property
-    def plain(self) -> Calendar:
+    def _plain(self) -> Calendar:
         return self
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         return aligned if aligned == moved_by else None
 
-    def lists_day(self, day: Any, unit: Unit) -> Any:
+    def _lists_day(self, day: Any, unit: Unit) -> Any:
         return True
 
-    def varies(self, unit: Unit, smaller: Unit) -> bool:
+    def _varies(self, unit: Unit, smaller: Unit) -> bool:
         return False
 
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+    def _choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no
 
-    def on_weekday(self, day: Any, weekday: int) -> Any:
+    def _on_weekday(self, day: Any, weekday: int) -> Any:
         # Day number 1 was a Monday.
         return day + (weekday + 1 - day) % 7
 
-    def later(self, one: int | None, two: int | None) -> int | None:
+    def _later(self, one: int | None, two: int | None) -> int | None:
         return two if one is None else one if two is None else max(one, two)
 
-    def earlier(self, one: int | None, two: int | None) -> int | None:
+    def _earlier(self, one: int | None, two: int | None) -> int | None:
         return two if one is None else one if two is None else min(one, two)
 
-    def length(self, start: int, stop: int) -> int:
+    def _length(self, start: int, stop: int) -> int:
         return stop - start
 
-    def like(self, calendar: Calendar) -> Calendar:
+    def _like(self, calendar: Calendar) -> Calendar:
         return calendar
 
     # What arrays need: units by number, and the starts of many at once.
 
-    def made_of(self, unit: Unit) -> tuple[Unit, int]:
+    def _made_of(self, unit: Unit) -> tuple[Unit, int]:
         """The smallest unit that a unit is a fixed number of, and that number."""
         return unit, 1
 
-    def place_step(self, unit: Unit) -> int:
+    def _place_step(self, unit: Unit) -> int:
         """What days moved by a unit keep: their distance from its start, where that is too long
         cut by so many days at a time; 0 when they keep the day of the Gregorian month."""
         return 1
 
-    def unit_number(self, day: int, unit: Unit) -> int:
+    def _unit_number(self, day: int, unit: Unit) -> int:
         """The number of the unit around a day, counted from any fixed one."""
         if unit is Unit.BUSINESS_DAY:
-            return self.business.position(day)
+            return self.business._position(day)
         own = self._cycle(unit)
         return (day - own.epoch) // own.days
 
-    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+    def _unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         """The day numbers on which the units numbered ``first`` to ``last`` start."""
         if unit is Unit.BUSINESS_DAY:
-            low, high = self.business.day_at(first), self.business.day_at(last)
-            positions = self.business.positions(low, high + 1)
+            low, high = self.business._day_at(first), self.business._day_at(last)
+            positions = self.business._positions(low, high + 1)
             return low + (positions[1:] > positions[:-1]).nonzero()[0]
         import numpy as np
 
@@ -208,7 +208,7 @@ class Calendar(Value):
         return np.arange(first, last + 1, dtype=np.int64) * own.days + own.epoch
 
     @property
-    def has_periods(self) -> bool:
+    def _has_periods(self) -> bool:
         """Whether its months are periods of whole weeks."""
         return False
 
@@ -242,33 +242,33 @@ class Calendar(Value):
         'Q2 FY2026'
         """
         known = self.unit_named(unit)
-        return labels.label(self, self.unit_start(day.toordinal(), known), known, short)
+        return labels.label(self, self._unit_start(day.toordinal(), known), known, short)
 
-    def labelled(self, text: str) -> tuple[int, int] | None:
+    def _labelled(self, text: str) -> tuple[int, int] | None:
         """The start and stop of the unit with that long label, as day numbers, or None."""
         return labels.labelled(self, text)
 
-    def weeks_named(self, text: str) -> str | None:
+    def _weeks_named(self, text: str) -> str | None:
         """Which weeks the year has that a label of a week speaks of; None for other labels."""
         return labels.weeks_named(self, text)
 
     @property
-    def is_fiscal(self) -> bool:
+    def _is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""
         return True
 
-    def sample_labels(self) -> list[str]:
+    def _sample_labels(self) -> list[str]:
         """A label of each unit, for messages."""
         return labels.samples(self)
 
-    def year_name(self, day: int) -> int:
+    def _year_name(self, day: int) -> int:
         """The calendar year that names the year around a day."""
         raise NotImplementedError
 
-    def place_in_year(self, day: int, unit: Unit) -> int:
+    def _place_in_year(self, day: int, unit: Unit) -> int:
         """Which unit of its year the one around a day is, from 1 on."""
-        first = self.unit_start(day, Unit.YEAR)
-        return self.unit_number(day, unit) - self.unit_number(first, unit) + 1
+        first = self._unit_start(day, Unit.YEAR)
+        return self._unit_number(day, unit) - self._unit_number(first, unit) + 1
 
     @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
     def floor(self, day: date, unit: Unit | str) -> date:
@@ -280,7 +280,7 @@ class Calendar(Value):
 
         Raises ResolveError when this calendar has no such unit, or outside years 1 to 9999.
         """
-        return date_of(self.unit_start(day.toordinal(), self.unit_named(unit)))
+        return date_of(self._unit_start(day.toordinal(), self.unit_named(unit)))
 
     @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
     def shift(self, day: date, unit: Unit | str, count: int) -> date:
@@ -292,18 +292,18 @@ class Calendar(Value):
 
         Raises ResolveError when this calendar has no such unit, or outside years 1 to 9999.
         """
-        return date_of(self.move_day(day.toordinal(), self.unit_named(unit), count))
+        return date_of(self._move_day(day.toordinal(), self.unit_named(unit), count))
 
     def describe(self) -> dict[str, Any]:
         """The calendar's settings as plain values, ``kind`` first."""
         raise NotImplementedError
 
-    def described_extras(self) -> dict[str, Any]:
+    def _described_extras(self) -> dict[str, Any]:
         """Its business days and cycles as plain values, where they are not the usual ones."""
         cycles = {unit.name: f"{unit.days} days from {date_of(unit.epoch)}" for unit in self.cycles}
         return {**self.business.describe(), **({"cycles": cycles} if cycles else {})}
 
-    def lacks(self, unit: Unit) -> ResolveError:
+    def _lacks(self, unit: Unit) -> ResolveError:
         """The error for a unit that this calendar does not have."""
         return ResolveError(f"a calendar of {self.kind} has no unit {unit.name!r}")
 
@@ -311,7 +311,7 @@ class Calendar(Value):
 class OfCalendar:
     """What every other arithmetic of a calendar leaves to the calendar itself."""
 
-    is_plain = False
+    _is_plain = False
 
     def __init__(self, calendar: Calendar) -> None:
         self.calendar = calendar
@@ -321,30 +321,30 @@ class OfCalendar:
         raise ResolveError("hours, minutes and seconds are worked out for one anchor at a time")
 
     @property
-    def plain(self) -> Calendar:
+    def _plain(self) -> Calendar:
         return self.calendar
 
     @property
     def business(self) -> BusinessDays:
         return self.calendar.business
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
-        return self.calendar.keeps(aligned, moved_by)
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+        return self.calendar._keeps(aligned, moved_by)
 
-    def lists_day(self, day: Any, unit: Unit) -> Any:
-        return self.calendar.lists_day(day, unit)
+    def _lists_day(self, day: Any, unit: Unit) -> Any:
+        return self.calendar._lists_day(day, unit)
 
-    def varies(self, unit: Unit, smaller: Unit) -> bool:
-        return self.calendar.varies(unit, smaller)
+    def _varies(self, unit: Unit, smaller: Unit) -> bool:
+        return self.calendar._varies(unit, smaller)
 
-    def on_weekday(self, day: Any, weekday: int) -> Any:
-        return self.calendar.on_weekday(day, weekday)
+    def _on_weekday(self, day: Any, weekday: int) -> Any:
+        return self.calendar._on_weekday(day, weekday)
 
-    def length(self, start: Any, stop: Any) -> Any:
+    def _length(self, start: Any, stop: Any) -> Any:
         return stop - start
 
-    def labelled(self, text: str) -> tuple[int, int] | None:
-        return self.calendar.labelled(text)
+    def _labelled(self, text: str) -> tuple[int, int] | None:
+        return self.calendar._labelled(text)
 
-    def sample_labels(self) -> list[str]:
-        return self.calendar.sample_labels()
+    def _sample_labels(self) -> list[str]:
+        return self.calendar._sample_labels()

@@ -34,7 +34,7 @@ def moment_of(instant: int, zone: tzinfo) -> datetime:
 class InstantArithmetic(OfCalendar):
     """A calendar's answers for instants in a zone; see ``core.calendars.base.Arithmetic``."""
 
-    is_plain = True
+    _is_plain = True
 
     def __init__(self, calendar: Calendar, zone: tzinfo, day_starts: timedelta) -> None:
         super().__init__(calendar)
@@ -56,47 +56,47 @@ class InstantArithmetic(OfCalendar):
         except OverflowError:
             raise out_of_range() from None
 
-    def unit_start(self, instant: int, unit: Unit) -> int:
+    def _unit_start(self, instant: int, unit: Unit) -> int:
         if unit.microseconds:
             offset = self._offset(instant)
             return (instant + offset) // unit.microseconds * unit.microseconds - offset
-        return self.instant_of(self.calendar.unit_start(self.day_of(instant), unit))
+        return self.instant_of(self.calendar._unit_start(self.day_of(instant), unit))
 
-    def unit_stop(self, instant: int, unit: Unit) -> int:
+    def _unit_stop(self, instant: int, unit: Unit) -> int:
         if unit.microseconds:
-            return self.unit_start(instant, unit) + unit.microseconds
-        return self.instant_of(self.calendar.unit_stop(self.day_of(instant), unit))
+            return self._unit_start(instant, unit) + unit.microseconds
+        return self.instant_of(self.calendar._unit_stop(self.day_of(instant), unit))
 
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
+    def _move_start(self, start: int, unit: Unit, count: int) -> int:
         if unit.microseconds:
             return start + unit.microseconds * count
-        return self.instant_of(self.calendar.move_start(self.day_of(start), unit, count))
+        return self.instant_of(self.calendar._move_start(self.day_of(start), unit, count))
 
-    def move_day(self, instant: int, unit: Unit, count: int) -> int:
+    def _move_day(self, instant: int, unit: Unit, count: int) -> int:
         if unit.microseconds:
             return instant + unit.microseconds * count
         wall = instant + self._offset(instant)
-        day = self.calendar.move_day(moment_of(instant, self.zone).toordinal(), unit, count)
+        day = self.calendar._move_day(moment_of(instant, self.zone).toordinal(), unit, count)
         return self._at(day, wall % MICROSECOND_DAY)
 
-    def settled(self, instant: int, unit: Unit) -> int:
+    def _settled(self, instant: int, unit: Unit) -> int:
         return instant
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         if aligned.microseconds and moved_by.microseconds:
             return min(aligned, moved_by, key=lambda unit: unit.microseconds)
-        return self.calendar.keeps(aligned, moved_by)
+        return self.calendar._keeps(aligned, moved_by)
 
-    def choose(self, is_so: Any, yes: Any, no: Any) -> Any:
+    def _choose(self, is_so: Any, yes: Any, no: Any) -> Any:
         return yes if is_so else no
 
-    def later(self, one: int | None, two: int | None) -> int | None:
-        return self.calendar.later(one, two)
+    def _later(self, one: int | None, two: int | None) -> int | None:
+        return self.calendar._later(one, two)
 
-    def earlier(self, one: int | None, two: int | None) -> int | None:
-        return self.calendar.earlier(one, two)
+    def _earlier(self, one: int | None, two: int | None) -> int | None:
+        return self.calendar._earlier(one, two)
 
-    def like(self, calendar: Calendar) -> InstantArithmetic:
+    def _like(self, calendar: Calendar) -> InstantArithmetic:
         return InstantArithmetic(calendar, self.zone, self.day_starts)
 
     def _offset(self, instant: int) -> int:

@@ -38,7 +38,7 @@ class MonthCalendar(Calendar):
     Raises SettingError for a day that is not in every month, or an unknown weekday.
     """
 
-    FIELDS = ("year_starts", "week_starts", "year_named_by", "business", "cycles")
+    _FIELDS = ("year_starts", "week_starts", "year_named_by", "business", "cycles")
     kind = "months"
 
     year_starts: str
@@ -84,7 +84,7 @@ class MonthCalendar(Calendar):
             _week=(WEEKDAYS.index(week_starts.lower()) + 1) % 7,
         )
 
-    def unit_start(self, day: int, unit: Unit) -> int:
+    def _unit_start(self, day: int, unit: Unit) -> int:
         months = unit.months
         if months:
             index, place = _month_index(day - self._lead)
@@ -95,18 +95,18 @@ class MonthCalendar(Calendar):
             return day - (day - self._week) % 7
         if unit is Unit.DAY:
             return day
-        return super().unit_start(day, unit)
+        return super()._unit_start(day, unit)
 
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
+    def _move_start(self, start: int, unit: Unit, count: int) -> int:
         months = unit.months
         if months:
             lead = self._lead
             return _first_of(_month_index(start - lead)[0] + months * count) + lead
         if unit is Unit.WEEK or unit is Unit.DAY:
             return start + unit.days * count
-        return super().move_start(start, unit, count)
+        return super()._move_start(start, unit, count)
 
-    def move_day(self, day: int, unit: Unit, count: int) -> int:
+    def _move_day(self, day: int, unit: Unit, count: int) -> int:
         months = unit.months
         if months:
             index, place = _month_index(day)
@@ -114,27 +114,27 @@ class MonthCalendar(Calendar):
             return min(_first_of(index) + place, _first_of(index + 1)) - 1
         if unit is Unit.WEEK or unit is Unit.DAY:
             return day + unit.days * count
-        return super().move_day(day, unit, count)
+        return super()._move_day(day, unit, count)
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         if aligned.months and moved_by.months:
             return min(aligned, moved_by, key=lambda unit: unit.months)
-        return super().keeps(aligned, moved_by)
+        return super()._keeps(aligned, moved_by)
 
-    def made_of(self, unit: Unit) -> tuple[Unit, int]:
+    def _made_of(self, unit: Unit) -> tuple[Unit, int]:
         return (Unit.MONTH, unit.months) if unit.months else (unit, 1)
 
-    def place_step(self, unit: Unit) -> int:
+    def _place_step(self, unit: Unit) -> int:
         return 0
 
-    def unit_number(self, day: int, unit: Unit) -> int:
+    def _unit_number(self, day: int, unit: Unit) -> int:
         if unit.months:
             return (_month_index(day - self._lead)[0] - self._month) // unit.months
         if unit is Unit.WEEK:
             return (day - self._week) // 7
-        return day if unit is Unit.DAY else super().unit_number(day, unit)
+        return day if unit is Unit.DAY else super()._unit_number(day, unit)
 
-    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+    def _unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         import numpy as np
 
         numbers = np.arange(first, last + 1, dtype=np.int64)
@@ -144,16 +144,16 @@ class MonthCalendar(Calendar):
             return epoch_days + (EPOCH + self._lead)
         if unit is Unit.WEEK:
             return numbers * 7 + self._week
-        return numbers if unit is Unit.DAY else super().unit_starts(unit, first, last)
+        return numbers if unit is Unit.DAY else super()._unit_starts(unit, first, last)
 
-    def year_name(self, day: int) -> int:
-        start = self.unit_start(day, Unit.YEAR)
+    def _year_name(self, day: int) -> int:
+        start = self._unit_start(day, Unit.YEAR)
         year = civil_of(start)[0]
         spans_two = self.year_starts != "01-01"
         return year + 1 if spans_two and self.year_named_by == "end" else year
 
     @property
-    def is_fiscal(self) -> bool:
+    def _is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""
         return self.year_starts != "01-01"
 
@@ -178,7 +178,7 @@ class MonthCalendar(Calendar):
             "year_starts": self.year_starts,
             "week_starts": self.week_starts,
             "year_named_by": self.year_named_by,
-            **self.described_extras(),
+            **self._described_extras(),
         }
 
     def __str__(self) -> str:

@@ -60,7 +60,7 @@ class TableCalendar(Calendar):
     occur twice, and units of a single row without an end.
     """
 
-    FIELDS = ("rows", "base")
+    _FIELDS = ("rows", "base")
     kind = "table"
 
     rows: tuple[TableRow, ...]
@@ -89,32 +89,32 @@ class TableCalendar(Calendar):
         self._check_labels()
 
     @property
-    def has_periods(self) -> bool:
-        return self.base.has_periods
+    def _has_periods(self) -> bool:
+        return self.base._has_periods
 
     @property
-    def is_fiscal(self) -> bool:
-        return self.base.is_fiscal
+    def _is_fiscal(self) -> bool:
+        return self.base._is_fiscal
 
     @property
     def own_units(self) -> tuple[Unit, ...]:
         listed = (unit for unit in self._tables if unit.name not in UNIT_NAMES)
         return (*listed, *self.base.own_units)
 
-    def lists(self, unit: Unit) -> bool:
+    def _lists(self, unit: Unit) -> bool:
         """Whether the rows list that unit; others are the base's."""
         return unit in self._tables
 
-    def unit_number(self, day: int, unit: Unit) -> int:
+    def _unit_number(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)
         if table is None:
-            return self.base.unit_number(day, unit)
+            return self.base._unit_number(day, unit)
         # The day after the last one starts a unit that is not listed, but that ends the last one.
         if not table.edges[0] <= day <= table.edges[-1]:
             raise self._outside(unit, table)
         return bisect_right(table.edges, day) - 1
 
-    def lists_day(self, day: Any, unit: Unit) -> Any:
+    def _lists_day(self, day: Any, unit: Unit) -> Any:
         table = self._tables.get(unit)
         return table is None or (table.edges[0] <= day) & (day < table.edges[-1])
 
@@ -131,59 +131,59 @@ class TableCalendar(Calendar):
         )
         return ResolveError(Message(told, code=OFF_TABLE))
 
-    def unit_start(self, day: int, unit: Unit) -> int:
+    def _unit_start(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)
         if table is None:
-            return self.base.unit_start(day, unit)
-        return self._start(self.unit_number(day, unit), unit, table)
+            return self.base._unit_start(day, unit)
+        return self._start(self._unit_number(day, unit), unit, table)
 
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
+    def _move_start(self, start: int, unit: Unit, count: int) -> int:
         table = self._tables.get(unit)
         if table is None:
-            return self.base.move_start(start, unit, count)
+            return self.base._move_start(start, unit, count)
         if start == table.edges[-1]:
             return self._start(len(table.edges) - 1 + count, unit, table)
-        return self._start(self.unit_number(start, unit) + count, unit, table)
+        return self._start(self._unit_number(start, unit) + count, unit, table)
 
-    def move_day(self, day: int, unit: Unit, count: int) -> int:
+    def _move_day(self, day: int, unit: Unit, count: int) -> int:
         table = self._tables.get(unit)
         if table is None:
-            return self.base.move_day(day, unit, count)
-        number = self.unit_number(day, unit)
+            return self.base._move_day(day, unit, count)
+        number = self._unit_number(day, unit)
         there = self._start(number + count, unit, table)
         stop = self._start(number + count + 1, unit, table)
         return min(there + day - table.edges[number], stop - 1)
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         if aligned in self._tables or moved_by in self._tables:
-            return super().keeps(aligned, moved_by)
-        return self.base.keeps(aligned, moved_by)
+            return super()._keeps(aligned, moved_by)
+        return self.base._keeps(aligned, moved_by)
 
-    def varies(self, unit: Unit, smaller: Unit) -> bool:
+    def _varies(self, unit: Unit, smaller: Unit) -> bool:
         listed = unit in self._tables or smaller in self._tables
-        return not listed and self.base.varies(unit, smaller)
+        return not listed and self.base._varies(unit, smaller)
 
-    def made_of(self, unit: Unit) -> tuple[Unit, int]:
-        return (unit, 1) if unit in self._tables else self.base.made_of(unit)
+    def _made_of(self, unit: Unit) -> tuple[Unit, int]:
+        return (unit, 1) if unit in self._tables else self.base._made_of(unit)
 
-    def fixed_days(self, unit: Unit) -> int:
-        return 0 if unit in self._tables else self.base.fixed_days(unit)
+    def _fixed_days(self, unit: Unit) -> int:
+        return 0 if unit in self._tables else self.base._fixed_days(unit)
 
-    def place_step(self, unit: Unit) -> int:
-        return 1 if unit in self._tables else self.base.place_step(unit)
+    def _place_step(self, unit: Unit) -> int:
+        return 1 if unit in self._tables else self.base._place_step(unit)
 
-    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+    def _unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         table = self._tables.get(unit)
         if table is None:
-            return self.base.unit_starts(unit, first, last)
+            return self.base._unit_starts(unit, first, last)
         import numpy as np
 
         self._start(first, unit, table)
         self._start(last, unit, table)
         return np.array(table.edges[first : last + 1], dtype=np.int64)
 
-    def year_name(self, day: int) -> int:
-        return self.base.year_name(day)
+    def _year_name(self, day: int) -> int:
+        return self.base._year_name(day)
 
     def label(self, day: date, unit: Unit | str, *, short: bool = False) -> str:
         """The label in the table, or the base's for its units."""
@@ -191,18 +191,18 @@ class TableCalendar(Calendar):
         table = self._tables.get(known)
         if table is None:
             return self.base.label(day, known, short=short)
-        if not self.lists_day(day.toordinal(), known):
+        if not self._lists_day(day.toordinal(), known):
             raise self._outside(known, table)
-        text = table.labels[self.unit_number(day.toordinal(), known)]
+        text = table.labels[self._unit_number(day.toordinal(), known)]
         return text or super().label(day, known, short=short)
 
-    def labelled(self, text: str) -> tuple[int, int] | None:
+    def _labelled(self, text: str) -> tuple[int, int] | None:
         wanted = text.strip().casefold()
         for table in self._tables.values():
             for place, label in enumerate(table.labels):
                 if label is not None and label.casefold() == wanted:
                     return table.edges[place], table.edges[place + 1]
-        return super().labelled(text) or self.base.labelled(text)
+        return super()._labelled(text) or self.base._labelled(text)
 
     def _check_labels(self) -> None:
         """SettingError for a label that means something else as well."""

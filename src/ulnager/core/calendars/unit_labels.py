@@ -36,27 +36,27 @@ class Labelled(Protocol):
     """What a label needs to know of a calendar."""
 
     @property
-    def has_periods(self) -> bool:
+    def _has_periods(self) -> bool:
         """Whether its months are periods of whole weeks."""
 
     @property
-    def is_fiscal(self) -> bool:
+    def _is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""
 
     @property
     def units(self) -> tuple[Unit, ...]:
         """The units that have labels, from the smallest on."""
 
-    def unit_start(self, day: int, unit: Unit) -> int:
+    def _unit_start(self, day: int, unit: Unit) -> int:
         """The first day of the unit around a day number."""
 
-    def unit_stop(self, day: int, unit: Unit) -> int:
+    def _unit_stop(self, day: int, unit: Unit) -> int:
         """The first day after the unit around a day number."""
 
-    def place_in_year(self, start: int, unit: Unit) -> int:
+    def _place_in_year(self, start: int, unit: Unit) -> int:
         """Which one of its year a unit is, from 1."""
 
-    def year_name(self, day: int) -> int:
+    def _year_name(self, day: int) -> int:
         """The number by which the year around a day goes."""
 
     def label(self, start: date, unit: Unit) -> str:
@@ -77,20 +77,20 @@ def label(calendar: Labelled, start: int, unit: Unit, short: bool) -> str:
     prefix = _PREFIXES.get(unit)
     if prefix is None:
         return f"from {day.day} {MONTH_NAMES[day.month - 1]}" if short else f"{unit} {day}"
-    text = f"{prefix}{calendar.place_in_year(start, unit)}"
+    text = f"{prefix}{calendar._place_in_year(start, unit)}"
     return text if short else f"{text} {year_label(calendar, start)}"
 
 
 def year_label(calendar: Labelled, day: int) -> str:
     """``2026``, or ``FY2026`` when the year is not the Gregorian one."""
-    name = calendar.year_name(day)
-    return f"FY{name:04}" if calendar.is_fiscal else f"{name:04}"
+    name = calendar._year_name(day)
+    return f"FY{name:04}" if calendar._is_fiscal else f"{name:04}"
 
 
 def _month(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
-    if calendar.has_periods or day.day != 1:
-        text = f"P{calendar.place_in_year(start, Unit.MONTH):02}"
+    if calendar._has_periods or day.day != 1:
+        text = f"P{calendar._place_in_year(start, Unit.MONTH):02}"
         return text if short else f"{text} {year_label(calendar, start)}"
     name = MONTH_NAMES[day.month - 1]
     return name if short else f"{name} {day.year:04}"
@@ -98,8 +98,8 @@ def _month(calendar: Labelled, day: date, short: bool) -> str:
 
 def _week(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
-    if calendar.has_periods:
-        month = calendar.unit_start(start, Unit.MONTH)
+    if calendar._has_periods:
+        month = calendar._unit_start(start, Unit.MONTH)
         text = f"{_month(calendar, date_of(month), True)} W{(start - month) // 7 + 1}"
         return text if short else f"{text} {year_label(calendar, start)}"
     year, number = _week_number(start)
@@ -123,7 +123,7 @@ def labelled(calendar: Labelled, text: str) -> tuple[int, int] | None:
     Any case of letters will do; ``week 20 of 2026`` too where weeks start on a Monday.
     """
     found = unit_labelled(calendar, text)
-    return found and (found[0], calendar.unit_stop(*found))
+    return found and (found[0], calendar._unit_stop(*found))
 
 
 def unit_labelled(calendar: Labelled, text: str) -> tuple[int, Unit] | None:
@@ -133,7 +133,7 @@ def unit_labelled(calendar: Labelled, text: str) -> tuple[int, Unit] | None:
         return None
     try:
         day, unit = _looked_for(calendar, match)
-        start = calendar.unit_start(day, unit)
+        start = calendar._unit_start(day, unit)
     except (ValueError, KeyError, ResolveError):
         return None
     called = calendar.label(date_of(start), unit)
@@ -148,13 +148,13 @@ def unit_labelled(calendar: Labelled, text: str) -> tuple[int, Unit] | None:
 def weeks_named(calendar: Labelled, text: str) -> str | None:
     """Which weeks a year has, where a label speaks of one that it does not have."""
     match = _LABEL.fullmatch(text.strip())
-    if match is None or calendar.has_periods or not (match["number"] or match["iso"]):
+    if match is None or calendar._has_periods or not (match["number"] or match["iso"]):
         return None
     year = int(match["number_year"] or match["iso_year"])
     if not 1 <= year < 9999:
         return None
-    first = calendar.unit_start(date(year, 1, 4).toordinal(), Unit.WEEK)
-    after = calendar.unit_start(date(year + 1, 1, 4).toordinal(), Unit.WEEK)
+    first = calendar._unit_start(date(year, 1, 4).toordinal(), Unit.WEEK)
+    after = calendar._unit_start(date(year + 1, 1, 4).toordinal(), Unit.WEEK)
     return f"{year} has {(after - first) // 7} weeks, 1 to {(after - first) // 7}"
 
 
@@ -163,7 +163,7 @@ def samples(calendar: Labelled) -> list[str]:
     found = []
     for unit in reversed(calendar.units):
         try:
-            start = date_of(calendar.unit_start(_SAMPLE_DAY, unit))
+            start = date_of(calendar._unit_start(_SAMPLE_DAY, unit))
             found.append(calendar.label(start, unit))
         except ResolveError:
             continue
@@ -180,7 +180,7 @@ def _looked_for(calendar: Labelled, match: re.Match[str]) -> tuple[int, Unit]:
     if match["iso"]:
         week = date.fromisocalendar(int(match["iso_year"]), int(match["iso_week"]), 1)
         return week.toordinal(), Unit.WEEK
-    if match["number"] and calendar.has_periods:
+    if match["number"] and calendar._has_periods:
         raise ValueError("weeks are counted by periods here")
     if match["number"]:
         first = date(int(match["number_year"]), 1, 4).toordinal()
@@ -193,7 +193,7 @@ def _looked_for(calendar: Labelled, match: re.Match[str]) -> tuple[int, Unit]:
         return day, Unit.YEAR
     unit = {"Q": Unit.QUARTER, "H": Unit.HALF, "P": Unit.MONTH}[match["part"].upper()]
     for _ in range(int(match["place"]) - 1):
-        day = calendar.unit_stop(day, unit)
+        day = calendar._unit_stop(day, unit)
     if match["week"]:
         return day + 7 * (int(match["week"]) - 1), Unit.WEEK
     return day, unit
@@ -205,7 +205,7 @@ def _year_named(calendar: Labelled, name: int) -> int:
     for year in (name, name - 1, name + 1):
         for month in (1, 7):
             if 1 <= year <= 9999:
-                start = calendar.unit_start(date(year, month, 1).toordinal(), Unit.YEAR)
-                if calendar.year_name(start) == name:
+                start = calendar._unit_start(date(year, month, 1).toordinal(), Unit.YEAR)
+                if calendar._year_name(start) == name:
                     return start
     raise ValueError(f"no year is called {name}")

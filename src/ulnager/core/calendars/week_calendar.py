@@ -58,7 +58,7 @@ class WeekCalendar(Calendar):
     Raises SettingError for a layout, weekday, month or rule that is not known.
     """
 
-    FIELDS = (
+    _FIELDS = (
         "layout",
         "last_day",
         "month",
@@ -71,7 +71,7 @@ class WeekCalendar(Calendar):
     kind = "weeks"
 
     @property
-    def has_periods(self) -> bool:
+    def _has_periods(self) -> bool:
         """Its months are periods."""
         return True
 
@@ -150,7 +150,7 @@ class WeekCalendar(Calendar):
 
     # Years are numbered by the calendar year of the month that they end in.
 
-    def year_start(self, year: int) -> int:
+    def _year_start(self, year: int) -> int:
         """The day number on which the year with that number starts."""
         found = self._starts.get(year)
         if found is None:
@@ -164,53 +164,53 @@ class WeekCalendar(Calendar):
 
     def _year_of(self, day: int) -> int:
         year = civil_of(day)[0]
-        while day >= self.year_start(year + 1):
+        while day >= self._year_start(year + 1):
             year += 1
-        while day < self.year_start(year):
+        while day < self._year_start(year):
             year -= 1
         return year
 
     def _places_in(self, year: int, unit: Unit) -> tuple[int, ...]:
         """Days before each of its units, and its length at the end."""
-        length = self.year_start(year + 1) - self.year_start(year)
+        length = self._year_start(year + 1) - self._year_start(year)
         return self._places[length == 371][unit]
 
     def _has(self, unit: Unit) -> bool:
         return unit.months > 0
 
-    def in_each(self, unit: Unit, smaller: Unit) -> int:
+    def _in_each(self, unit: Unit, smaller: Unit) -> int:
         """How many of a smaller unit every such unit has; 0 when that varies.
 
-        >>> WeekCalendar("13x4").in_each(Unit.YEAR, Unit.MONTH)
+        >>> WeekCalendar("13x4")._in_each(Unit.YEAR, Unit.MONTH)
         13
         """
         many, few = (len(self._places[0][u]) - 1 for u in (smaller, unit))
         size, rest = divmod(many, few)
         return 0 if rest else size
 
-    def unit_number(self, day: int, unit: Unit) -> int:
+    def _unit_number(self, day: int, unit: Unit) -> int:
         if self._has(unit):
             year = self._year_of(day)
             places = self._places_in(year, unit)
-            place = bisect_right(places, day - self.year_start(year)) - 1
+            place = bisect_right(places, day - self._year_start(year)) - 1
             return year * (len(places) - 1) + place
         if unit is Unit.WEEK:
             return (day - 2 - self._weekday) // 7
-        return day if unit is Unit.DAY else super().unit_number(day, unit)
+        return day if unit is Unit.DAY else super()._unit_number(day, unit)
 
-    def start_of_number(self, number: int, unit: Unit) -> int:
+    def _start_of_number(self, number: int, unit: Unit) -> int:
         """The day number on which the unit with that number starts."""
         size = len(self._places[0][unit]) - 1
         year, place = divmod(number, size)
-        return self.year_start(year) + self._places_in(year, unit)[place]
+        return self._year_start(year) + self._places_in(year, unit)[place]
 
-    def unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
+    def _unit_starts(self, unit: Unit, first: int, last: int) -> NDArray[np.int64]:
         import numpy as np
 
         if self._has(unit):
             size = len(self._places[0][unit]) - 1
             low, high = first // size, last // size
-            edges = np.array([self.year_start(y) for y in range(low, high + 2)], dtype=np.int64)
+            edges = np.array([self._year_start(y) for y in range(low, high + 2)], dtype=np.int64)
             short, long = (np.array(places[unit][:-1]) for places in self._places)
             is_long = (np.diff(edges) == 371)[:, None]
             starts = (edges[:-1, None] + np.where(is_long, long, short)).ravel()
@@ -219,65 +219,68 @@ class WeekCalendar(Calendar):
             return np.arange(first, last + 1, dtype=np.int64) * 7 + 2 + self._weekday
         if unit is Unit.DAY:
             return np.arange(first, last + 1, dtype=np.int64)
-        return super().unit_starts(unit, first, last)
+        return super()._unit_starts(unit, first, last)
 
-    def unit_start(self, day: int, unit: Unit) -> int:
+    def _unit_start(self, day: int, unit: Unit) -> int:
         if self._has(unit):
-            return self.start_of_number(self.unit_number(day, unit), unit)
+            return self._start_of_number(self._unit_number(day, unit), unit)
         if unit is Unit.WEEK:
             return day - (day - 2 - self._weekday) % 7
-        return day if unit is Unit.DAY else super().unit_start(day, unit)
+        return day if unit is Unit.DAY else super()._unit_start(day, unit)
 
-    def move_start(self, start: int, unit: Unit, count: int) -> int:
+    def _move_start(self, start: int, unit: Unit, count: int) -> int:
         if not self._has(unit):
             if unit is Unit.WEEK or unit is Unit.DAY:
                 return start + unit.days * count
-            return super().move_start(start, unit, count)
-        number = self.unit_number(start, unit)
-        here, there = self.start_of_number(number, unit), self.start_of_number(number + count, unit)
+            return super()._move_start(start, unit, count)
+        number = self._unit_number(start, unit)
+        here, there = (
+            self._start_of_number(number, unit),
+            self._start_of_number(number + count, unit),
+        )
         if here == start:
             return there
-        if self.unit_start(start, Unit.MONTH) != start:
-            return self.move_day(start, unit, count)
+        if self._unit_start(start, Unit.MONTH) != start:
+            return self._move_day(start, unit, count)
         # The start of a period within a larger unit: the same period of the other one.
         month = Unit.MONTH
-        ahead = self.unit_number(start, month) - self.unit_number(here, month)
-        last = self.unit_number(self.start_of_number(number + count + 1, unit) - 1, month)
-        return self.start_of_number(min(self.unit_number(there, month) + ahead, last), month)
+        ahead = self._unit_number(start, month) - self._unit_number(here, month)
+        last = self._unit_number(self._start_of_number(number + count + 1, unit) - 1, month)
+        return self._start_of_number(min(self._unit_number(there, month) + ahead, last), month)
 
-    def move_day(self, day: int, unit: Unit, count: int) -> int:
+    def _move_day(self, day: int, unit: Unit, count: int) -> int:
         if not self._has(unit):
             if unit is Unit.WEEK or unit is Unit.DAY:
                 return day + unit.days * count
-            return super().move_day(day, unit, count)
-        number = self.unit_number(day, unit)
+            return super()._move_day(day, unit, count)
+        number = self._unit_number(day, unit)
         there, stop = (
-            self.start_of_number(number + count, unit),
-            self.start_of_number(number + count + 1, unit),
+            self._start_of_number(number + count, unit),
+            self._start_of_number(number + count + 1, unit),
         )
-        moved = there + day - self.start_of_number(number, unit)
+        moved = there + day - self._start_of_number(number, unit)
         return moved if moved < stop else stop - 7 + (moved - there) % 7
 
-    def place_step(self, unit: Unit) -> int:
+    def _place_step(self, unit: Unit) -> int:
         return 7
 
-    def keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
+    def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         # Days keep their week and weekday anyway, so that weeks moved as days stay weeks.
         if aligned.months and moved_by.months:
             return min(aligned, moved_by, key=lambda unit: unit.months)
-        return super().keeps(aligned, moved_by)
+        return super()._keeps(aligned, moved_by)
 
-    def varies(self, unit: Unit, smaller: Unit) -> bool:
-        return 0 < smaller.months < unit.months and not self.in_each(unit, smaller)
+    def _varies(self, unit: Unit, smaller: Unit) -> bool:
+        return 0 < smaller.months < unit.months and not self._in_each(unit, smaller)
 
-    def year_name(self, day: int) -> int:
+    def _year_name(self, day: int) -> int:
         return self._year_of(day) - (self.year_named_by == "start")
 
     def describe(self) -> dict[str, Any]:
         return {
             "kind": self.kind,
-            **{name: getattr(self, name) for name in self.FIELDS[:6]},
-            **self.described_extras(),
+            **{name: getattr(self, name) for name in self._FIELDS[:6]},
+            **self._described_extras(),
         }
 
     def __str__(self) -> str:

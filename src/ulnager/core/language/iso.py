@@ -41,7 +41,7 @@ def fixed_dates(text: str) -> FixedDates:
         unit = Unit.MONTH
         start = _day(year, int(text[5:]), text)
     number = start.toordinal()
-    return FixedDates(text, number, GREGORIAN.move_start(number, unit, 1), unit)
+    return FixedDates(text, number, GREGORIAN._move_start(number, unit, 1), unit)
 
 
 def _interval(text: str) -> FixedDates:

@@ -80,9 +80,9 @@ class OpenPeriod(Period):
                 found[name] = plain_value(made, given)
             except InputProblem as problem:
                 raise SettingError(f"{name} is {shown(given)}: {problem}") from None
-        return Period(self.definition_with(found))
+        return Period(self._definition_with(found))
 
-    def definition_with(self, values: Mapping[str, Any]) -> Definition:
+    def _definition_with(self, values: Mapping[str, Any]) -> Definition:
         """The definition with values in its slots: numbers, dates or points, units, words,
         phrases for listed ones, and whether a switch is on."""
         slots = self.inputs.items()

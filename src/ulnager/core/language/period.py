@@ -148,11 +148,11 @@ class Period:
                 return Resolution(definition, basis, definition.ranges(basis), self)
             if definition.rule.kind is not Kind.BASIS:
                 return resolve(definition, _plain_day(today.toordinal()), self)
-        return self.resolve_on(
+        return self._resolve_on(
             basis_of(today, as_of, now, tz, calendar, data, day_starts, defaults, calendars, locale)
         )
 
-    def resolve_on(self, basis: Basis) -> Resolution:
+    def _resolve_on(self, basis: Basis) -> Resolution:
         """The dates of this period against a basis that :func:`basis_of` made."""
         return resolve(self.definition, basis, _as_called(self, basis))
 
@@ -256,11 +256,11 @@ class Period:
         """Which readings it allows: ``"last"`` or ``"next"``; empty when there is only one."""
         return next((p.rule.family for p in self.definition.walk() if p.rule.family), "")
 
-    def neighbours(self) -> tuple[Period, ...]:
+    def _neighbours(self) -> tuple[Period, ...]:
         """Phrases near this one that are often taken for it, though they have other dates.
 
         >>> from ulnager import period
-        >>> [str(near) for near in period("last 90 days").neighbours()]
+        >>> [str(near) for near in period("last 90 days")._neighbours()]
         ['last 3 rolling months', 'since 3 months before today',
          'from 90 days before today to today']
         """
@@ -293,7 +293,7 @@ def _as_called(said: Period, basis: Basis) -> Period:
     around = basis
     while definition.rule.kind is Kind.BASIS:
         around, definition = definition.changed(around), definition.args[0]
-    if not around.calendar.plain.is_fiscal:
+    if not around.calendar._plain._is_fiscal:
         return said
     whole = said.definition
     for part in definition.walk():

@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Mapping
+from datetime import datetime, tzinfo
 from functools import lru_cache
-from typing import Any
+from typing import Any, TypedDict
 
 from ulnager.core.arguments import shown
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Day, Period
 from ulnager.core.language.reader import read_period
+from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import checked_calendar
 from ulnager.core.periods.explain import of_anchor
 from ulnager.core.periods.resolution import Resolution, dates_told
@@ -64,6 +66,21 @@ def _read(phrase: str, own_units: tuple[Unit, ...]) -> Period:
     return Period(read_period(phrase, own_units))
 
 
+class Settings(TypedDict, total=False):
+    """What a phrase is resolved against, in every call that takes one; see
+    :meth:`ulnager.Period.resolve` for each."""
+
+    today: Day | None
+    as_of: Day | Anchor | None
+    now: datetime | str | None
+    tz: str | tzinfo | None
+    calendar: Calendar | None
+    data: Extent | tuple[Day, Day] | None
+    day_starts: str
+    defaults: Defaults | None
+    calendars: Mapping[str, Calendar] | None
+
+
 def resolved(what: object, **when: Any) -> Resolution:
     """A resolution itself, or a period or a phrase resolved; ``when`` as for ``resolve``.
 
@@ -80,9 +97,10 @@ def resolved(what: object, **when: Any) -> Resolution:
             raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
         days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
         return period(days).resolve(tz=given.get("tz"))
-    unknown = given.keys() - _WHEN
+    unknown = given.keys() - Settings.__annotations__.keys()
     if unknown:
-        raise SettingError(f"there is no setting {min(unknown)!r}; give {', '.join(sorted(_WHEN))}")
+        known = ", ".join(sorted(Settings.__annotations__))
+        raise SettingError(f"there is no setting {min(unknown)!r}; give {known}")
     if isinstance(what, Resolution):
         if given.keys() - {"tz"}:
             raise SettingError(
@@ -93,15 +111,10 @@ def resolved(what: object, **when: Any) -> Resolution:
     return as_period(what, given.get("calendar")).resolve(**given)
 
 
-_WHEN = frozenset(
-    ("today", "as_of", "now", "tz", "calendar", "data", "day_starts", "defaults", "calendars")
-)
-
-
 def near_by(said: Period, result: Resolution) -> list[Period]:
     """The phrases near one, measured from the same anchor as its dates."""
     by_clock = result.anchor.source == "today"
-    return [one if by_clock else period(of_anchor(str(one))) for one in said.neighbours()]
+    return [one if by_clock else period(of_anchor(str(one))) for one in said._neighbours()]
 
 
 def as_period(what: object, calendar: Calendar | None = None) -> Period:

@@ -81,7 +81,7 @@ def _steps(
     while True:
         # Counted from the first day: step by step it would drift off the ends of months.
         try:
-            day = calendar.move_day(begin, unit, count * place)
+            day = calendar._move_day(begin, unit, count * place)
         except ResolveError:
             return
         if (day > end if count > 0 else day < end) or not 1 <= day <= LAST_DAY:

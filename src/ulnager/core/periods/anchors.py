@@ -68,13 +68,13 @@ class Extent(NamedTuple):
         whole = ends if self.last_whole is None else min(ends, self.last_whole)
         return self._replace(last=ends, last_whole=whole, before_last=None)
 
-    def closing(self, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
+    def _closing(self, ranges: tuple[Range, ...]) -> tuple[Range, ...]:
         """Ranges of day numbers as they are, or within the data where one of them is open."""
         if all(start is not None and stop is not None for start, stop in ranges):
             return ranges
         return intersection(ranges, ((self.first.toordinal(), self.last.toordinal() + 1),))
 
-    def of_grain(self, grain: Grain | None) -> Extent:
+    def _of_grain(self, grain: Grain | None) -> Extent:
         """The same where each date stands for a unit: whole units, and their last days."""
         if grain is None:
             return self
@@ -93,7 +93,7 @@ class Extent(NamedTuple):
         )
 
     @property
-    def lone_text(self) -> str:
+    def _lone_text(self) -> str:
         """That the last date lies alone, and how far from the others; empty when it does not."""
         if self.before_last is None:
             return ""

@@ -131,7 +131,7 @@ def buckets_of(
         raise SettingError(f"days cannot be split into {unit.plural}; choose day, week, month, …")
     extent = None if data is None else extent_of(data)
     if extent is not None:
-        ranges = extent.closing(ranges)
+        ranges = extent._closing(ranges)
     found = tuple(_split(ranges, asked, unit, extent))
     if partial == "drop":
         return tuple(bucket for bucket in found if bucket.is_whole)
@@ -160,9 +160,9 @@ def _split(
     sorts = tuple(sorts_of(asked.definition))
     covered = unsorted(asked.definition).ranges(asked.basis) if sorts else ranges
     # Units without a day of the period in them are passed over.
-    first = calendar.unit_start(start, unit)
+    first = calendar._unit_start(start, unit)
     while first < stop:
-        after = calendar.move_start(first, unit, 1)
+        after = calendar._move_start(first, unit, 1)
         parts = intersection(ranges, ((first, after),))
         if parts:
             whole: tuple[Range, ...] = ((first, after),)

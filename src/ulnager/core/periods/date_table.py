@@ -50,7 +50,7 @@ def date_table(
     weekday = (days - 1) % 7
     thursday = days - weekday + 3
     iso_year = _dates(thursday).astype("datetime64[Y]")
-    positions = calendar.business.positions(low, high + 1)
+    positions = calendar.business._positions(low, high + 1)
     anchor_day = anchor.day.toordinal()
     table: dict[str, NDArray[Any]] = {
         "date": _dates(days),
@@ -73,8 +73,8 @@ def _unit_columns(
     calendar: Calendar, unit: Unit, low: int, high: int, anchor_day: int, open_day: int
 ) -> dict[str, NDArray[Any]]:
     name, plural = unit.name.replace(" ", "_"), unit.plural.replace(" ", "_")
-    first, last = calendar.unit_number(low, unit), calendar.unit_number(high, unit)
-    edges = calendar.unit_starts(unit, first, last + 1)
+    first, last = calendar._unit_number(low, unit), calendar._unit_number(high, unit)
+    edges = calendar._unit_starts(unit, first, last + 1)
     starts, stops = edges[:-1], edges[1:]
     cuts = edges.copy()
     cuts[0], cuts[-1] = low, high + 1
@@ -92,7 +92,7 @@ def _unit_columns(
         f"{name}_end": _dates(stops - 1)[units],
         f"{name}_day": np.arange(low, high + 1) - starts[units] + 1,
         f"{name}_is_whole": (stops <= open_day)[units],
-        f"{plural}_from_anchor": units + (first - calendar.unit_number(anchor_day, unit)),
+        f"{plural}_from_anchor": units + (first - calendar._unit_number(anchor_day, unit)),
     }
 
 

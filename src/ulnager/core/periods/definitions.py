@@ -264,7 +264,7 @@ class Definition:
     def cut_by(self, basis: Basis) -> tuple[Range, ...]:
         """The ranges that its days lie in, where it counts days of a phrase of several spans."""
         counts = self.rule.stays_in and self.unit in (Unit.DAY, Unit.BUSINESS_DAY)
-        if not counts or not basis.calendar.is_plain or basis.in_instants:
+        if not counts or not basis.calendar._is_plain or basis.in_instants:
             return ()
         found: tuple[Range, ...] = self.args[-1].ranges(basis)
         return found if len(found) > 1 else ()
@@ -290,7 +290,7 @@ class Definition:
         if kind is Kind.READING:
             reading: Definition = self.rule.find(basis, *self.args)
             return reading.ranges(basis)
-        if not basis.calendar.is_plain:
+        if not basis.calendar._is_plain:
             raise self.several()
         return union(self.rule.find(basis, *self.args))
 
@@ -444,9 +444,9 @@ class Basis:
         """From the first business day in a span to the last one."""
         calendar = self.calendar
         if start is not None:
-            start = calendar.unit_start(start, Unit.BUSINESS_DAY)
+            start = calendar._unit_start(start, Unit.BUSINESS_DAY)
         if stop is not None:
-            stop = calendar.settled(stop - self.one, Unit.BUSINESS_DAY) + self.one
+            stop = calendar._settled(stop - self.one, Unit.BUSINESS_DAY) + self.one
         return start, stop
 
     def require(self, is_so: Any, problem: Callable[[], str]) -> None:

@@ -220,7 +220,7 @@ def _unit_step(definition: Definition, basis: Basis) -> Iterator[str]:
     assert unit is not None
     whole = definition.rule.around == "open day"
     around = basis.open_day if whole else basis.anchor
-    first = basis.calendar.unit_start(around, unit)
+    first = basis.calendar._unit_start(around, unit)
     if unit is Unit.BUSINESS_DAY:
         if first != around:
             yield f"{shown(around, basis)} is no business day; the next one is " + (
@@ -228,7 +228,7 @@ def _unit_step(definition: Definition, basis: Basis) -> Iterator[str]:
             )
     elif unit.days != 1:
         which = ", the first day that is not over," if whole and not basis.in_instants else ""
-        runs = _shown_range(first, basis.calendar.unit_stop(around, unit), basis)
+        runs = _shown_range(first, basis.calendar._unit_stop(around, unit), basis)
         yield f"The {unit} around {shown(around, basis)}{which} runs from {runs}."
 
 
@@ -268,7 +268,7 @@ class _Facts(dict[str, Any]):
             if name == "counted":
                 return unit.counted(count)
             if name == "moved_back":
-                return shown(basis.calendar.move_day(basis.anchor, unit, -count), basis)
+                return shown(basis.calendar._move_day(basis.anchor, unit, -count), basis)
         if name == "the_anchor":
             what = "the moment" if basis.in_instants else "the anchor day,"
             return f"{what} {shown(basis.anchor, basis)}"
@@ -351,9 +351,9 @@ def _week_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     for part in definition.walk():
         if part.rule is fixed and part.args[0].unit is Unit.WEEK:
             start, stop = part.args[0].start, part.args[0].stop
-            around = calendar.unit_start(start + 3, Unit.WEEK)
+            around = calendar._unit_start(start + 3, Unit.WEEK)
             if around != start:
-                name = calendar.plain.label(date.fromordinal(around), Unit.WEEK)
+                name = calendar._plain.label(date.fromordinal(around), Unit.WEEK)
                 yield (
                     f"'{part}' is ISO's week, {_shown_range(start, stop, basis.in_days())}; this "
                     f'calendar\'s own is "{name}", '
@@ -368,8 +368,8 @@ def _latest_notes(definition: Definition, basis: Basis) -> Iterator[str]:
     source = basis.source if isinstance(basis.source, Definition) else None
     parts = (*definition.walk(), *(source.walk() if source else ()))
     rules = [part.rule for part in parts if part.rule.uses_last_date]
-    if basis.data.lone_text and rules:
-        yield basis.data.lone_text
+    if basis.data._lone_text and rules:
+        yield basis.data._lone_text
     elif any(not rule.join for rule in rules) and basis.today is not None:
         ahead = basis.data.last.toordinal() - basis.in_days().today
         if ahead > 0:

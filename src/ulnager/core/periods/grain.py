@@ -45,8 +45,8 @@ class Grain(NamedTuple):
 
     def range_around(self, day: int) -> tuple[int, int]:
         """The unit around a day, as day numbers."""
-        start = self.calendar.unit_start(day, self.unit)
-        return start, self.calendar.move_start(start, self.unit, 1)
+        start = self.calendar._unit_start(day, self.unit)
+        return start, self.calendar._move_start(start, self.unit, 1)
 
     def around(self, day: date) -> tuple[date, date]:
         """The first and the last day of the unit around a day, as far as years 1 to 9999 go."""
@@ -69,7 +69,7 @@ class Grain(NamedTuple):
 
     def count(self, ranges: Iterable[Range]) -> int:
         """How many units begin in ranges of day numbers."""
-        number = self.calendar.unit_number
+        number = self.calendar._unit_number
         return sum(
             number(stop - 1, self.unit) - number(start, self.unit) + 1
             for start, stop in ranges
@@ -123,16 +123,16 @@ class Grain(NamedTuple):
     def _down(self, day: int) -> int:
         if day > LAST_DAY:
             return day
-        return max(self.calendar.unit_start(day, self.unit), 1)
+        return max(self.calendar._unit_start(day, self.unit), 1)
 
     def _up(self, day: int) -> int:
         if day > LAST_DAY:
             return day
-        start = self.calendar.unit_start(day, self.unit)
+        start = self.calendar._unit_start(day, self.unit)
         if start == day:
             return day
         try:
-            return self.calendar.move_start(start, self.unit, 1)
+            return self.calendar._move_start(start, self.unit, 1)
         except ResolveError:
             return LAST_DAY + 1
 
@@ -204,8 +204,8 @@ def found_grain(stamps: Sequence[date], calendar: Calendar | None = None) -> Gra
 def starts_agree(calendar: Calendar, unit: Unit, grain: Grain) -> bool:
     """Whether each start of a unit of a calendar is a start of the grain's unit too."""
     try:
-        numbers = (calendar.unit_number(day, unit) for day in _SAMPLE)
-        starts = [int(start) for start in calendar.unit_starts(unit, *numbers)]
+        numbers = (calendar._unit_number(day, unit) for day in _SAMPLE)
+        starts = [int(start) for start in calendar._unit_starts(unit, *numbers)]
         return all(grain.range_around(start)[0] == start for start in starts[1:])
     except ResolveError:
         return False  # A table lists fewer years.

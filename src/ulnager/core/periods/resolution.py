@@ -180,7 +180,7 @@ class Resolution(ShowsItself):
         return deciding_anchor(self._definition, self._basis)
 
     @property
-    def clock_day(self) -> int | None:
+    def _clock_day(self) -> int | None:
         """The clock's day as a day number, None where nobody said it."""
         return self._basis.in_days().today  # type: ignore[no-any-return]
 
@@ -259,9 +259,9 @@ class Resolution(ShowsItself):
         from ulnager.core.calendars.arrays import inside
 
         is_timed = isinstance(self, InstantResolution)
-        return inside(days, self.local_bounds(), self.local_bounds() if is_timed else self.spans)
+        return inside(days, self._local_bounds(), self._local_bounds() if is_timed else self.spans)
 
-    def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+    def _local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span without a zone: dates, or where days do not start at
         midnight datetimes; None at an open side."""
         after = self._basis.day_starts
@@ -312,7 +312,7 @@ class Resolution(ShowsItself):
         """The spans as half-open ranges of day numbers; None at an open side."""
         return self._ranges
 
-    def with_ranges(self, ranges: tuple[Range, ...]) -> Resolution:
+    def _with_ranges(self, ranges: tuple[Range, ...]) -> Resolution:
         """The same with other ranges of day numbers."""
         return type(self)(self._definition, self._basis, ranges, self.period)
 
@@ -451,7 +451,7 @@ class InstantResolution(Resolution):
     def _span(self, start: int | None, stop: int | None) -> Span:
         return Span(*(one if one is None else self._value(one) for one in (start, stop)))
 
-    def local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+    def _local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span as local times, without a zone.
 
         Raises ResolveError where one lies in an hour that the clocks show twice: local times

@@ -51,12 +51,12 @@ class Moved(NamedTuple):
         """The stop, whichever it is."""
         if self.as_day is None:
             return self.stop
-        return c.calendar.choose(self.is_whole, self.stop, self.as_day)
+        return c.calendar._choose(self.is_whole, self.stop, self.as_day)
 
     def pair(self, c: Basis) -> Pair:
         stop = self.ended(c)
         if self.is_there is not True:
-            stop = c.calendar.choose(self.is_there, stop, self.start)
+            stop = c.calendar._choose(self.is_there, stop, self.start)
         return self.start, stop
 
 
@@ -91,12 +91,12 @@ def may_refill(period: Definition) -> bool:
 
 def rolling(c: Basis, unit: Unit, first: int, last: int) -> Pair:
     """From ``first`` to ``last`` units after the anchor: ``[s(A, first)+1, s(A, last)+1)``."""
-    return _rolling_from(c, c.calendar.settled(c.anchor, unit), unit, first, last)
+    return _rolling_from(c, c.calendar._settled(c.anchor, unit), unit, first, last)
 
 
 def _rolling_from(c: Basis, base: Any, unit: Unit, first: int, last: int) -> Pair:
-    start = c.calendar.move_day(base, unit, first) if first else base
-    stop = c.calendar.move_day(base, unit, last) if last else base
+    start = c.calendar._move_day(base, unit, first) if first else base
+    stop = c.calendar._move_day(base, unit, last) if last else base
     return start + c.one, stop + c.one
 
 
@@ -121,7 +121,7 @@ def _traced(c: Basis, period: Definition) -> Moved | Definition:
     if start is not None and stop is not None and _can_be_empty(c, span):
         span = span._replace(is_there=start < stop)
     if to_date and stop_unit not in (None, Unit.BUSINESS_DAY) and stop is not None:
-        is_whole = c.calendar.unit_start(stop, stop_unit) == stop
+        is_whole = c.calendar._unit_start(stop, stop_unit) == stop
         span = span._replace(is_whole=is_whole, as_day=stop)
     return span
 
@@ -228,7 +228,7 @@ def _own_step(c: Basis, found: Moved) -> tuple[Any, Unit]:
         )
     length = found.length
     if length is None:
-        length = c.calendar.length(found.start, found.ended(c))
+        length = c.calendar._length(found.start, found.ended(c))
     return length, _tick(c)
 
 
@@ -250,8 +250,8 @@ def _written_units(c: Basis, root: Definition) -> tuple[int, Unit] | None:
     if isinstance(start, int) and isinstance(stop, int):
         # ISO forms and names of months are Gregorian.
         is_common = unit.name in UNIT_NAMES and all(_is_gregorian(one) for one in insides)
-        calendar = GREGORIAN if is_common else c.calendar.plain
-        first, last = (calendar.unit_number(day, unit) for day in (start, stop - 1))
+        calendar = GREGORIAN if is_common else c.calendar._plain
+        first, last = (calendar._unit_number(day, unit) for day in (start, stop - 1))
         return last - first + 1, unit
     if unit.name in _IN_A_YEAR and all(one.rule.is_name for one in insides):
         first, last = (one.args[0].number for one in insides)
@@ -315,11 +315,11 @@ def _business_days_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Move
     rule = found.root.rule
     others = (found.root.args[0] if rule.step in ("count", "rolling") else 1) - 1
     if rule.template.startswith("next "):
-        start = calendar.unit_start(calendar.move_day(found.start, unit, count), day)
-        last = calendar.move_start(start, day, others) if others else start
+        start = calendar._unit_start(calendar._move_day(found.start, unit, count), day)
+        last = calendar._move_start(start, day, others) if others else start
     else:
-        last = calendar.settled(calendar.move_day(found.stop - c.one, unit, count), day)
-        start = calendar.move_start(last, day, -others) if others else last
+        last = calendar._settled(calendar._move_day(found.stop - c.one, unit, count), day)
+        start = calendar._move_start(last, day, -others) if others else last
     return found._replace(start=start, stop=last + c.one)
 
 
@@ -329,26 +329,26 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
         # ISO forms are Gregorian, whatever calendar is in use; units that are its own are its own.
         is_common = unit.name in UNIT_NAMES and unit is not Unit.BUSINESS_DAY
         if c.in_instants or not isinstance(start, int):
-            calendar = calendar.like(GREGORIAN) if is_common else calendar
+            calendar = calendar._like(GREGORIAN) if is_common else calendar
         else:
-            calendar = GREGORIAN if is_common else calendar.plain
-    start_unit = found.start_unit and calendar.keeps(found.start_unit, unit)
-    stop_unit = found.stop_unit and calendar.keeps(found.stop_unit, unit)
+            calendar = GREGORIAN if is_common else calendar._plain
+    start_unit = found.start_unit and calendar._keeps(found.start_unit, unit)
+    stop_unit = found.stop_unit and calendar._keeps(found.stop_unit, unit)
     if start is not None:
-        move = calendar.move_start if start_unit else calendar.move_day
+        move = calendar._move_start if start_unit else calendar._move_day
         start = move(start, unit, count)
     as_day = found.as_day
     if as_day is not None:
-        as_day = calendar.move_day(as_day - c.one, unit, count) + c.one
+        as_day = calendar._move_day(as_day - c.one, unit, count) + c.one
     if stop is not None:
         if not stop_unit:
-            stop = calendar.move_day(stop - c.one, unit, count) + c.one
-        elif calendar.varies(unit, stop_unit):
+            stop = calendar._move_day(stop - c.one, unit, count) + c.one
+        elif calendar._varies(unit, stop_unit):
             # The last unit inside takes its place in the other one.
-            last = calendar.unit_start(stop - c.one, stop_unit)
-            stop = calendar.unit_stop(calendar.move_start(last, unit, count), stop_unit)
+            last = calendar._unit_start(stop - c.one, stop_unit)
+            stop = calendar._unit_stop(calendar._move_start(last, unit, count), stop_unit)
         else:
-            stop = calendar.move_start(stop, unit, count)
+            stop = calendar._move_start(stop, unit, count)
     after = found._replace(
         start=start,
         stop=stop,
@@ -357,7 +357,7 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
         as_day=as_day,
         lengths=None,
     )
-    uneven = unit.months and calendar.plain.has_periods
+    uneven = unit.months and calendar._plain._has_periods
     if start is None or stop is None or not uneven:
         return after
     # A day of a week that is not there goes to the one before, so that an end may pass the other.
@@ -374,7 +374,7 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
         unit = period.args[2]
         if unit == PERIOD or isinstance(unit, Definition):
             unit = period.core.unit or Unit.DAY
-        keeps = c.calendar.keeps
+        keeps = c.calendar._keeps
         return start and keeps(start, unit), stop and keeps(stop, unit), to_date
     if rule.kind is Kind.BASIS:
         # Starts of units in another calendar are not starts in this one.
@@ -391,14 +391,14 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
 def _labelled_unit(c: Basis, period: Definition) -> Unit | None:
     """The unit that a label of the calendar names."""
     start, stop = period.span(c)
-    calendar = c.calendar.plain
+    calendar = c.calendar._plain
     if c.in_instants or not isinstance(start, int):
         return None
     for unit in (*calendar.own_units, Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.HALF, Unit.YEAR):
         try:
             if (
-                calendar.unit_start(start, unit) == start
-                and calendar.unit_stop(start, unit) == stop
+                calendar._unit_start(start, unit) == start
+                and calendar._unit_stop(start, unit) == stop
             ):
                 return unit
         except ResolveError:
@@ -421,7 +421,7 @@ def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
             # It is cut where the phrase around it ends.
             cut = "stop" if other == "inner start" else "start"
             unit = unit if _inner_unit(c, period.args[2], cut) else None
-        return unit and c.calendar.keeps(unit, period.args[1])
+        return unit and c.calendar._keeps(unit, period.args[1])
     if end in ("begin", "finish", "finish 2"):
         points = [arg for arg in period.args if isinstance(arg, Definition)]
         point = points[-1 if end == "finish 2" else 0]

@@ -2,15 +2,30 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.filters.engines.engine import FIRST_MIDNIGHT, FIRST_OF_TWO, MIDNIGHT, TRUNCATES, Engine
 
 
 def _dialect() -> type[DefaultDialect]:
-    from sqlalchemy.dialects import postgresql
+    from sqlalchemy.dialects.postgresql.base import PGCompiler, PGDialect
 
-    return postgresql.dialect
+    class Compiler(PGCompiler):
+        """Casts as the standard has them, which no driver takes for a parameter."""
+
+        def render_bind_cast(self, type_: Any, dbapi_type: Any, sqltext: str) -> str:
+            named = self.dialect.type_compiler_instance.process(
+                dbapi_type, identifier_preparer=self.preparer
+            )
+            return f"CAST({sqltext} AS {named})"
+
+    class Dialect(PGDialect):
+        statement_compiler = Compiler
+        supports_statement_cache = True
+
+    return Dialect
 
 
 POSTGRESQL = Engine(

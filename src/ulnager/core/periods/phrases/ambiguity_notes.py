@@ -98,7 +98,7 @@ _PART_OF_YEAR: Final = pattern(r"[QH][1-4] \d{4}")
 
 def fiscal_label(text: str, basis: Basis) -> str | None:
     """``Q1 FY2026`` for ``Q1 2026`` where years are not the Gregorian ones; else None."""
-    if not _PART_OF_YEAR.fullmatch(text) or basis.calendar.labelled(text) is not None:
+    if not _PART_OF_YEAR.fullmatch(text) or basis.calendar._labelled(text) is not None:
         return None
     fiscal = text.replace(" ", " FY")
-    return None if basis.calendar.labelled(fiscal) is None else fiscal
+    return None if basis.calendar._labelled(fiscal) is None else fiscal

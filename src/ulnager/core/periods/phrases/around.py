@@ -23,7 +23,7 @@ from ulnager.core.units import Unit
     rank=THIS,
 )
 def this(c: Basis, unit: Unit) -> Pair:
-    return c.calendar.unit_start(c.anchor, unit), c.calendar.unit_stop(c.anchor, unit)
+    return c.calendar._unit_start(c.anchor, unit), c.calendar._unit_stop(c.anchor, unit)
 
 
 @row(
@@ -37,8 +37,8 @@ def this(c: Basis, unit: Unit) -> Pair:
     rank=THIS,
 )
 def previous(c: Basis, unit: Unit) -> Pair:
-    start = c.calendar.unit_start(c.anchor, unit)
-    return c.calendar.move_start(start, unit, -1), start
+    start = c.calendar._unit_start(c.anchor, unit)
+    return c.calendar._move_start(start, unit, -1), start
 
 
 @row(
@@ -52,8 +52,8 @@ def previous(c: Basis, unit: Unit) -> Pair:
     rank=THIS,
 )
 def following(c: Basis, unit: Unit) -> Pair:
-    stop = c.calendar.unit_stop(c.anchor, unit)
-    return stop, c.calendar.move_start(stop, unit, 1)
+    stop = c.calendar._unit_stop(c.anchor, unit)
+    return stop, c.calendar._move_start(stop, unit, 1)
 
 
 @row(
@@ -70,7 +70,7 @@ def latest_unit(c: Basis, unit: Unit) -> Pair:
     if c.in_instants:
         raise ResolveError(f"the dates of the data do not tell which {unit} was the latest")
     day = c.extent().last.toordinal()
-    return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
+    return c.calendar._unit_start(day, unit), c.calendar._unit_stop(day, unit)
 
 
 @row(
@@ -84,10 +84,10 @@ def latest_unit(c: Basis, unit: Unit) -> Pair:
 )
 def to_date(c: Basis, unit: Unit) -> Pair:
     c.require(
-        c.calendar.lists_day(c.anchor, unit),
+        c.calendar._lists_day(c.anchor, unit),
         lambda: Message(f"this {unit} is not in the table", code=OFF_TABLE),
     )
-    return c.calendar.unit_start(c.anchor, unit), c.anchor + c.one
+    return c.calendar._unit_start(c.anchor, unit), c.anchor + c.one
 
 
 @row(
@@ -100,4 +100,4 @@ def to_date(c: Basis, unit: Unit) -> Pair:
     can_be_empty=True,
 )
 def rest(c: Basis, unit: Unit) -> Pair:
-    return c.anchor + c.one, c.calendar.unit_stop(c.anchor, unit)
+    return c.anchor + c.one, c.calendar._unit_stop(c.anchor, unit)

@@ -123,7 +123,7 @@ def from_(c: Basis, point: Definition) -> Pair:
 )
 def unit_of(c: Basis, unit: Unit, point: Definition) -> Pair:
     day = c.begin(point)
-    return c.calendar.unit_start(day, unit), c.calendar.unit_stop(day, unit)
+    return c.calendar._unit_start(day, unit), c.calendar._unit_stop(day, unit)
 
 
 @row(
@@ -160,16 +160,16 @@ def fixed(c: Basis, iso: Any) -> Pair:
     from_anchor=False,
 )
 def labelled(c: Basis, label: Label) -> Pair:
-    found = c.calendar.labelled(label.text)
+    found = c.calendar._labelled(label.text)
     if found is None and _PART_OF_YEAR.fullmatch(label.text):
         # Where years are not the Gregorian ones, their quarters and halves are marked so.
-        found = c.calendar.labelled(label.text.replace(" ", " FY"))
+        found = c.calendar._labelled(label.text.replace(" ", " FY"))
     if found is None:
-        weeks = c.calendar.plain.weeks_named(label.text)
+        weeks = c.calendar._plain._weeks_named(label.text)
         if weeks is not None:
             raise ResolveError(f"there is no {label}: {weeks}")
         raise ResolveError(
             f"this calendar calls nothing {label}; its labels look like "
-            + ", ".join(f'"{text}"' for text in c.calendar.sample_labels())
+            + ", ".join(f'"{text}"' for text in c.calendar._sample_labels())
         )
     return found

@@ -17,16 +17,16 @@ from ulnager.core.units import Unit
 def _young(c: Basis, count: int, unit: Unit) -> Any:
     """The first day that is less than so long ago."""
     if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        last = c.calendar.settled(c.anchor, unit)
-        return c.calendar.move_start(last, unit, 1 - count) if count > 1 else last
-    return c.calendar.move_day(c.anchor, unit, -count) + c.one
+        last = c.calendar._settled(c.anchor, unit)
+        return c.calendar._move_start(last, unit, 1 - count) if count > 1 else last
+    return c.calendar._move_day(c.anchor, unit, -count) + c.one
 
 
 def _not_older(c: Basis, count: int, unit: Unit) -> Any:
     """The first day that is no longer ago than that."""
     if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        return c.calendar.move_start(c.calendar.settled(c.anchor, unit), unit, -count)
-    return c.calendar.move_day(c.anchor, unit, -count)
+        return c.calendar._move_start(c.calendar._settled(c.anchor, unit), unit, -count)
+    return c.calendar._move_day(c.anchor, unit, -count)
 
 
 @row(

@@ -60,12 +60,12 @@ def except_(c: Basis, period: Definition, period_2: Definition) -> tuple[Range, 
 
 def _overlap(c: Basis, period: Definition, period_2: Definition) -> Pair:
     (start, stop), (start_2, stop_2) = period.span(c), period_2.span(c)
-    return c.calendar.later(start, start_2), c.calendar.earlier(stop, stop_2)
+    return c.calendar._later(start, start_2), c.calendar._earlier(stop, stop_2)
 
 
 def _data_overlap(c: Basis, period: Definition) -> Pair:
     (start, stop), (data,) = period.span(c), _data_range(c)
-    return c.calendar.later(start, data[0]), c.calendar.earlier(stop, data[1])
+    return c.calendar._later(start, data[0]), c.calendar._earlier(stop, data[1])
 
 
 def _data_range(c: Basis) -> tuple[Range, ...]:

@@ -31,26 +31,26 @@ _TELLING: Final = 3
 @row(Kind.POINT, "{weekday}", asks="anchor", is_day_name=True)
 def weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
-    return days.calendar.on_weekday(days.anchor - 6, weekday.number)
+    return days.calendar._on_weekday(days.anchor - 6, weekday.number)
 
 
 @row(Kind.POINT, "last {weekday}", also=("previous {weekday}",), asks="anchor")
 def last_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
-    return days.calendar.on_weekday(days.anchor - 7, weekday.number)
+    return days.calendar._on_weekday(days.anchor - 7, weekday.number)
 
 
 @row(Kind.POINT, "next {weekday}", also=("following {weekday}",), asks="anchor")
 def next_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
-    return days.calendar.on_weekday(days.anchor + 1, weekday.number)
+    return days.calendar._on_weekday(days.anchor + 1, weekday.number)
 
 
 @row(Kind.POINT, "this {weekday}", also=("current {weekday}",), asks="anchor", from_anchor=False)
 def this_weekday(c: Basis, weekday: Weekday) -> Any:
     days = c.in_days()
-    start = days.calendar.unit_start(days.anchor, Unit.WEEK)
-    return days.calendar.on_weekday(start, weekday.number)
+    start = days.calendar._unit_start(days.anchor, Unit.WEEK)
+    return days.calendar._on_weekday(start, weekday.number)
 
 
 # The weekend is the unbroken run of weekly days off.
@@ -58,7 +58,7 @@ def this_weekday(c: Basis, weekday: Weekday) -> Any:
 
 def _weekend(c: Basis, weeks: int) -> Pair:
     first, days = _days_off(c)
-    start = c.calendar.on_weekday(c.anchor - days + 1, first) + 7 * weeks
+    start = c.calendar._on_weekday(c.anchor - days + 1, first) + 7 * weeks
     return start, start + days
 
 
@@ -113,27 +113,27 @@ class _Named:
 
     def __init__(self, c: Basis, name: NamedUnit) -> None:
         self.unit, self.skipped = name.unit, name.number - 1
-        plain = c.calendar.plain
-        self.by_iso = name.unit is Unit.WEEK and not plain.has_periods
-        self.of_years = c.calendar.like(GREGORIAN) if self.by_iso else c.calendar
+        plain = c.calendar._plain
+        self.by_iso = name.unit is Unit.WEEK and not plain._has_periods
+        self.of_years = c.calendar._like(GREGORIAN) if self.by_iso else c.calendar
         if name.unit is Unit.MONTH:
-            self.of_years = c.calendar.like(GREGORIAN)
+            self.of_years = c.calendar._like(GREGORIAN)
         self.calendar = c.calendar if name.unit is Unit.WEEK else self.of_years
 
     def _year(self, day: Any) -> Any:
         """The start of the year that the unit around a day is counted in."""
-        start = self.calendar.unit_start(day, self.unit)
-        return self.of_years.unit_start(start + _TELLING if self.by_iso else start, Unit.YEAR)
+        start = self.calendar._unit_start(day, self.unit)
+        return self.of_years._unit_start(start + _TELLING if self.by_iso else start, Unit.YEAR)
 
     def _in_year(self, year: Any) -> Any:
         if self.by_iso:
-            return self.calendar.unit_start(year + _TELLING, Unit.WEEK) + 7 * self.skipped
+            return self.calendar._unit_start(year + _TELLING, Unit.WEEK) + 7 * self.skipped
         if not self.skipped:
             return year
-        return self.calendar.move_start(year, self.unit, self.skipped)
+        return self.calendar._move_start(year, self.unit, self.skipped)
 
     def _other(self, year: Any, years: int) -> Any:
-        return self.of_years.move_start(year, Unit.YEAR, years)
+        return self.of_years._move_start(year, Unit.YEAR, years)
 
     @property
     def _is_rare(self) -> bool:
@@ -143,16 +143,16 @@ class _Named:
     def _is_there(self, year: Any) -> Any:
         stop = self._other(year, 1)
         if self.by_iso:
-            stop = self.calendar.unit_start(stop + _TELLING, Unit.WEEK)
+            stop = self.calendar._unit_start(stop + _TELLING, Unit.WEEK)
         return self._in_year(year) < stop
 
     def _year_of_begun(self, day: Any) -> Any:
         """The year of the latest one that has begun by a day."""
         # A day moved by units stays at its place in them.
-        start = self.calendar.move_day(day, self.unit, -self.skipped) if self.skipped else day
+        start = self.calendar._move_day(day, self.unit, -self.skipped) if self.skipped else day
         if self.by_iso:
-            start = self.calendar.unit_start(start, self.unit)
-        return self.of_years.unit_start(start + _TELLING if self.by_iso else start, Unit.YEAR)
+            start = self.calendar._unit_start(start, self.unit)
+        return self.of_years._unit_start(start + _TELLING if self.by_iso else start, Unit.YEAR)
 
     def begun(self, day: Any) -> Any:
         """The start of the latest one that has begun by a day."""
@@ -164,7 +164,7 @@ class _Named:
             year = self._other(this, -back) if back else this
             here = self._in_year(year)
             is_so = self._is_there(year) & (here <= day)
-            found = self.calendar.choose(is_so, here, found)
+            found = self.calendar._choose(is_so, here, found)
         return found
 
     def after(self, day: Any) -> Any:
@@ -177,12 +177,12 @@ class _Named:
             year = self._other(this, on) if on else this
             here = self._in_year(year)
             is_so = self._is_there(year) & (here > day)
-            found = self.calendar.choose(is_so, here, found)
+            found = self.calendar._choose(is_so, here, found)
         return found
 
     def not_before(self, day: Any) -> Any:
         """The start of the first one that ends on a day or after it."""
-        return self.after(self.calendar.unit_start(day, self.unit) - 1)
+        return self.after(self.calendar._unit_start(day, self.unit) - 1)
 
     def within(self, first: Any) -> Any:
         """The first one that is told to lie at or after a day: by its start, a numbered week by
@@ -193,7 +193,7 @@ class _Named:
         return start + (_TELLING if self.by_iso else 0) < stop
 
     def pair(self, start: Any) -> Pair:
-        return start, self.calendar.move_start(start, self.unit, 1)
+        return start, self.calendar._move_start(start, self.unit, 1)
 
 
 def _in_days(c: Basis, name: NamedUnit) -> _Named:
@@ -208,13 +208,13 @@ def _alone(c: Basis, name: NamedUnit) -> Pair:
 
 
 def _of_this_year(c: Basis, name: NamedUnit) -> Pair:
-    year = c.calendar.unit_start(c.anchor, Unit.YEAR)
-    return _of_span(c, name, year, c.calendar.move_start(year, Unit.YEAR, 1), "this year")
+    year = c.calendar._unit_start(c.anchor, Unit.YEAR)
+    return _of_span(c, name, year, c.calendar._move_start(year, Unit.YEAR, 1), "this year")
 
 
 def _that_is_over(c: Basis, name: NamedUnit) -> Pair:
     named = _in_days(c, name)
-    return named.pair(named.begun(named.calendar.unit_start(c.open_day, name.unit) - 1))
+    return named.pair(named.begun(named.calendar._unit_start(c.open_day, name.unit) - 1))
 
 
 def _to_start(c: Basis, name: NamedUnit) -> Pair:
@@ -370,9 +370,9 @@ def between_names(c: Basis, left: Definition, right: Definition) -> Pair | None:
         return None
     if right.rule is weekday:
         first, number = left.day(c), right.args[0].number
-        alone, found = right.day(c), c.calendar.on_weekday(first, number)
+        alone, found = right.day(c), c.calendar._on_weekday(first, number)
         if left.rule not in _DAY_NAMES:
-            found = c.calendar.choose(alone < first, found, alone)
+            found = c.calendar._choose(alone < first, found, alone)
         return first, found + 1
     inside = _inside(right, "end")
     if inside is not None and inside.rule in _PLAIN:
@@ -381,7 +381,7 @@ def between_names(c: Basis, left: Definition, right: Definition) -> Pair | None:
         found = named.pair(named.not_before(first))[1]
         if unit_written(left) != named.unit:
             alone = inside.span(c)[1]
-            found = c.calendar.choose(alone <= first, found, alone)
+            found = c.calendar._choose(alone <= first, found, alone)
         return first, found
     name = _inside(left, "start")
     if inside is None or name is None or name.rule not in _PLAIN or not inside.rule.is_written:

@@ -19,17 +19,17 @@ DAYS = (Unit.DAY, Unit.BUSINESS_DAY)
 def _forward(c: Basis, start: Any, unit: Unit, count: int) -> Any:
     """The stop of so many units from a start; business days are counted."""
     if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        first = c.calendar.unit_start(start, unit)
-        return (c.calendar.move_start(first, unit, count - 1) if count > 1 else first) + 1
-    return c.calendar.move_day(start, unit, count)
+        first = c.calendar._unit_start(start, unit)
+        return (c.calendar._move_start(first, unit, count - 1) if count > 1 else first) + 1
+    return c.calendar._move_day(start, unit, count)
 
 
 def _back(c: Basis, stop: Any, unit: Unit, count: int) -> Any:
     """The start of so many units up to a stop; business days are counted."""
     if unit is Unit.BUSINESS_DAY and not c.in_instants:
-        last = c.calendar.settled(stop - 1, unit)
-        return c.calendar.move_start(last, unit, 1 - count) if count > 1 else last
-    return c.calendar.move_day(stop, unit, -count)
+        last = c.calendar._settled(stop - 1, unit)
+        return c.calendar._move_start(last, unit, 1 - count) if count > 1 else last
+    return c.calendar._move_day(stop, unit, -count)
 
 
 @row(
@@ -70,7 +70,7 @@ def ending(c: Basis, count: int, unit: Unit, point: Definition) -> Pair:
     stop = c.finish(point)
     if unit is Unit.BUSINESS_DAY or c.in_instants:
         return _back(c, stop, unit, count), stop
-    return c.calendar.move_day(stop - c.one, unit, -count) + c.one, stop
+    return c.calendar._move_day(stop - c.one, unit, -count) + c.one, stop
 
 
 @row(
@@ -89,7 +89,7 @@ def first_of(c: Basis, count: int, unit: Unit, period: Definition) -> Pair:
     if unit in DAYS and is_cut(c, period):
         day = _counted_in(c, period, unit, count)
         return start, stop if day is None else day + 1
-    return start, c.calendar.earlier(_forward(c, start, unit, count), stop)
+    return start, c.calendar._earlier(_forward(c, start, unit, count), stop)
 
 
 @row(
@@ -108,7 +108,7 @@ def last_of(c: Basis, count: int, unit: Unit, period: Definition) -> Pair:
     if unit in DAYS and is_cut(c, period):
         day = _counted_in(c, period, unit, -count)
         return start if day is None else day, stop
-    return c.calendar.later(_back(c, stop, unit, count), start), stop
+    return c.calendar._later(_back(c, stop, unit, count), start), stop
 
 
 def _counted_in(c: Basis, period: Definition, unit: Unit, count: int) -> int | None:
@@ -120,7 +120,7 @@ def _counted_in(c: Basis, period: Definition, unit: Unit, count: int) -> int | N
 
 def _sides(c: Basis, period: Definition) -> Pair:
     """The first start and the last stop of a period, which may be several spans, or empty."""
-    if not c.calendar.is_plain or period.rule.kind is Kind.SPAN:
+    if not c.calendar._is_plain or period.rule.kind is Kind.SPAN:
         return period.span(c)
     ranges = period.ranges(c)
     return (ranges[0][0], ranges[-1][1]) if ranges else (c.anchor, c.anchor)
@@ -147,16 +147,16 @@ def nth_unit(c: Basis, ordinal: Ordinal, unit: Unit, period: Definition) -> Pair
     if is_cut(c, period):
         start = _nth_start(c, period, unit, number)
         c.require(start is not None, lambda: f"no {ordinal} {unit} starts in '{period}'")
-        return start, calendar.move_start(start, unit, 1)
+        return start, calendar._move_start(start, unit, 1)
     if number > 0:
-        start = calendar.unit_stop(first - tick, unit)
-        start = calendar.move_start(start, unit, number - 1) if number > 1 else start
+        start = calendar._unit_stop(first - tick, unit)
+        start = calendar._move_start(start, unit, number - 1) if number > 1 else start
     else:
-        start = calendar.unit_start(stop - tick, unit)
+        start = calendar._unit_start(stop - tick, unit)
     c.require(
         (first <= start) & (start < stop), lambda: f"no {ordinal} {unit} starts in '{period}'"
     )
-    return start, calendar.move_start(start, unit, 1)
+    return start, calendar._move_start(start, unit, 1)
 
 
 def _nth_start(c: Basis, period: Definition, unit: Unit, number: int) -> int | None:
@@ -166,13 +166,13 @@ def _nth_start(c: Basis, period: Definition, unit: Unit, number: int) -> int | N
         assert start is not None
         assert stop is not None
         at = (
-            calendar.unit_stop(start - 1, unit)
+            calendar._unit_stop(start - 1, unit)
             if number > 0
-            else calendar.unit_start(stop - 1, unit)
+            else calendar._unit_start(stop - 1, unit)
         )
         while start <= at < stop:
             left -= 1
             if not left:
                 return int(at)
-            at = calendar.move_start(at, unit, 1 if number > 0 else -1)
+            at = calendar._move_start(at, unit, 1 if number > 0 else -1)
     return None

@@ -91,22 +91,22 @@ def end_of(c: Basis, period: Definition) -> Any:
 
 @row(Kind.POINT, "earlier of {point} and {point_2}", also=("earliest of {point} and {point_2}",))
 def earlier_of(c: Basis, point: Definition, point_2: Definition) -> Any:
-    return c.calendar.earlier(c.begin(point), c.begin(point_2))
+    return c.calendar._earlier(c.begin(point), c.begin(point_2))
 
 
 @row(Kind.POINT, "later of {point} and {point_2}", also=("latest of {point} and {point_2}",))
 def later_of(c: Basis, point: Definition, point_2: Definition) -> Any:
-    return c.calendar.later(c.begin(point), c.begin(point_2))
+    return c.calendar._later(c.begin(point), c.begin(point_2))
 
 
 @row(Kind.POINT, "{count} {units} before {point}")
 def moved_before(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
-    return c.calendar.move_day(_edge_to_count_from(c, point, start_of), unit, -count)
+    return c.calendar._move_day(_edge_to_count_from(c, point, start_of), unit, -count)
 
 
 @row(Kind.POINT, "{count} {units} after {point}", last_days=(True,))
 def moved_after(c: Basis, count: int, unit: Unit, point: Definition) -> Any:
-    return c.calendar.move_day(_edge_to_count_from(c, point, end_of), unit, count)
+    return c.calendar._move_day(_edge_to_count_from(c, point, end_of), unit, count)
 
 
 def _edge_to_count_from(c: Basis, point: Definition, side: Rule) -> Any:
@@ -129,14 +129,14 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
         return day
     if dayname.weekday is not None:
         if number > 0:
-            found = calendar.on_weekday(first, dayname.weekday) + 7 * (number - 1)
+            found = calendar._on_weekday(first, dayname.weekday) + 7 * (number - 1)
         else:
-            found = calendar.on_weekday(stop - 7, dayname.weekday)
+            found = calendar._on_weekday(stop - 7, dayname.weekday)
     elif number > 0:
-        start = calendar.unit_start(first, dayname.unit)
-        found = calendar.move_start(start, dayname.unit, number - 1)
+        start = calendar._unit_start(first, dayname.unit)
+        found = calendar._move_start(start, dayname.unit, number - 1)
     else:
-        found = calendar.settled(stop - 1, dayname.unit)
+        found = calendar._settled(stop - 1, dayname.unit)
     c.require(
         (first <= found) & (found < stop), lambda: f"there is no {ordinal} {dayname} in '{period}'"
     )
@@ -145,7 +145,7 @@ def ordinal_day(c: Basis, ordinal: Ordinal, dayname: DayName, period: Definition
 
 def is_cut(c: Basis, period: Definition) -> bool:
     """Whether a period is several spans here, so that not all days between its ends are its own."""
-    return c.calendar.is_plain and not c.in_instants and len(period.ranges(c)) > 1
+    return c.calendar._is_plain and not c.in_instants and len(period.ranges(c)) > 1
 
 
 def closed(ranges: tuple[Range, ...], number: int) -> tuple[Range, ...]:
@@ -162,7 +162,7 @@ def closed(ranges: tuple[Range, ...], number: int) -> tuple[Range, ...]:
 
 def edge(c: Basis, period: Definition, side: int) -> Any:
     """The start or, for side 1, the stop of a whole period; ResolveError where it has none."""
-    if c.calendar.is_plain:
+    if c.calendar._is_plain:
         ranges = period.ranges(c)
         c.require(bool(ranges), lambda: _empty(period))
         edge = ranges[-side][side]

@@ -40,8 +40,8 @@ def last_rolling(c: Basis, count: int, unit: Unit) -> Pair:
 )
 def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
     calendar = c.calendar
-    stop = calendar.unit_start(c.open_day, unit)
-    return calendar.move_start(stop, unit, -count), stop
+    stop = calendar._unit_start(c.open_day, unit)
+    return calendar._move_start(stop, unit, -count), stop
 
 
 @row(
@@ -54,8 +54,8 @@ def last_whole(c: Basis, count: int, unit: Unit) -> Pair:
     step="count",
 )
 def last_to_date(c: Basis, count: int, unit: Unit) -> Pair:
-    stop = c.calendar.unit_stop(c.anchor, unit)
-    return c.calendar.move_start(stop, unit, -count), c.anchor + c.one
+    stop = c.calendar._unit_stop(c.anchor, unit)
+    return c.calendar._move_start(stop, unit, -count), c.anchor + c.one
 
 
 @row(
@@ -68,8 +68,8 @@ def last_to_date(c: Basis, count: int, unit: Unit) -> Pair:
     step="count",
 )
 def last_to_end(c: Basis, count: int, unit: Unit) -> Pair:
-    stop = c.calendar.unit_stop(c.anchor, unit)
-    return c.calendar.move_start(stop, unit, -count), stop
+    stop = c.calendar._unit_stop(c.anchor, unit)
+    return c.calendar._move_start(stop, unit, -count), stop
 
 
 @row(
@@ -97,8 +97,8 @@ def next_rolling(c: Basis, count: int, unit: Unit) -> Pair:
     rank=WHOLE,
 )
 def next_whole(c: Basis, count: int, unit: Unit) -> Pair:
-    start = c.calendar.unit_stop(c.anchor, unit)
-    return start, c.calendar.move_start(start, unit, count)
+    start = c.calendar._unit_stop(c.anchor, unit)
+    return start, c.calendar._move_start(start, unit, count)
 
 
 @row(
@@ -111,8 +111,8 @@ def next_whole(c: Basis, count: int, unit: Unit) -> Pair:
     step="count",
 )
 def next_from_date(c: Basis, count: int, unit: Unit) -> Pair:
-    start = c.calendar.unit_start(c.anchor, unit)
-    return c.anchor, c.calendar.move_start(start, unit, count)
+    start = c.calendar._unit_start(c.anchor, unit)
+    return c.anchor, c.calendar._move_start(start, unit, count)
 
 
 @row(
@@ -125,8 +125,8 @@ def next_from_date(c: Basis, count: int, unit: Unit) -> Pair:
     step="count",
 )
 def next_from_start(c: Basis, count: int, unit: Unit) -> Pair:
-    start = c.calendar.unit_start(c.anchor, unit)
-    return start, c.calendar.move_start(start, unit, count)
+    start = c.calendar._unit_start(c.anchor, unit)
+    return start, c.calendar._move_start(start, unit, count)
 
 
 @row(

@@ -25,7 +25,7 @@ def _moved_one(c: Basis, period: Definition, count: int, unit: Unit) -> Pair:
     if start is not None and stop is not None and may_refill(period):
         first, last = period.span(c)
         if first is not None and last is not None:
-            stop = c.calendar.choose(first < last, stop, start)
+            stop = c.calendar._choose(first < last, stop, start)
     return start, stop
 
 
@@ -65,7 +65,7 @@ GREGORIAN_NAME: Final = "gregorian"
 def _gregorian(calendar: Calendar) -> Calendar:
     """The Gregorian calendar with another one's first day of the week and days off."""
     try:
-        week_starts = WEEKDAYS[(calendar.unit_start(_SOME_DAY, Unit.WEEK) - 1) % 7]
+        week_starts = WEEKDAYS[(calendar._unit_start(_SOME_DAY, Unit.WEEK) - 1) % 7]
     except ResolveError:
         week_starts = "monday"
     if week_starts == "monday" and calendar.business == GREGORIAN.business:
@@ -80,9 +80,9 @@ _SOME_DAY: Final = 739_000
 @row(Kind.BASIS, "{period} in {calendar}")
 def in_calendar(c: Basis, calendar: Name) -> Basis:
     if calendar.text == GREGORIAN_NAME:
-        return c.changed(calendar=c.calendar.like(_gregorian(c.calendar.plain)))
+        return c.changed(calendar=c.calendar._like(_gregorian(c.calendar._plain)))
     if calendar.text == "fiscal" and calendar.text not in c.calendars:
-        if c.calendar.plain.is_fiscal:
+        if c.calendar._plain._is_fiscal:
             return c
         raise ResolveError(
             "the years of the calendar in use are the Gregorian ones, so it has no fiscal units; "
@@ -90,7 +90,7 @@ def in_calendar(c: Basis, calendar: Name) -> Basis:
         )
     if calendar.text not in c.calendars:
         raise ResolveError(no_such("calendar", calendar.text, c.calendars))
-    return c.changed(calendar=c.calendar.like(c.calendars[calendar.text]))
+    return c.changed(calendar=c.calendar._like(c.calendars[calendar.text]))
 
 
 @row(Kind.BASIS, "{period} as of {point}", sets_anchor=True, last_days=(True,))
