@@ -89,7 +89,8 @@ def test_a_row_may_stand_for_a_unit(unit, stamps, calendar, day, count, without,
     assert sum(span.days for span in found.missing) == sum(
         two[0] - one[1] - 1 for one, two in pairwise(edges)
     )
-    exact = preview(rows, f"last {count - gaps} whole {unit}s as of latest".replace("halfs", "halves"), calendar=calendar)  # fmt: skip
+    phrase = f"last {count - gaps} whole {unit}s as of latest".replace("halfs", "halves")
+    exact = preview(rows, phrase, calendar=calendar)
     assert exact.result.end == last
     inside = [edge for edge in edges if edge[0] >= exact.result.start.toordinal()]
     assert exact.kept == len(inside)

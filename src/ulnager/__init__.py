@@ -3,6 +3,21 @@
 >>> import ulnager
 >>> ulnager.period("last 3 whole months").resolve(today="2026-06-13").label
 '1 Mar to 31 May 2026'
+
+In the order of the work:
+
+1. ``open_source`` and ``profile``: what dates the data holds, and how far it is loaded;
+2. ``period``: a phrase; its ``readings`` and its dates, ``resolve``;
+3. ``MonthCalendar``, ``WeekCalendar``, ``TableCalendar``, ``BusinessDays``: how the calendar runs;
+4. ``condition`` as text, ``where`` for SQLAlchemy, ``keep`` for frames: the filter;
+5. ``preview``: which rows come out, and which are left on each side;
+6. ``totals``, ``running``, ``ages``: numbers by period;
+7. ``read_book``: periods, pickers and pages under names; ``book.picker(name).open()`` is a view;
+8. ``check``, ``check_sql``, ``recognise``, ``rehearse``: what is wrong, and what will be;
+9. ``service``: a book over HTTP.
+
+Calls that read data take the data, then the period, then the column; the others the period, then
+the column.
 """
 
 from typing import TYPE_CHECKING
@@ -37,9 +52,9 @@ if TYPE_CHECKING:
     from ulnager.book.phrase_completion import complete
     from ulnager.checking.check_book import check
     from ulnager.checking.check_sql import check_sql
-    from ulnager.checking.findings import Finding, Findings
-    from ulnager.checking.recognising import Recognised, recognise
-    from ulnager.checking.rehearsing import Rehearsal, rehearse
+    from ulnager.checking.findings import Finding
+    from ulnager.checking.recognising import recognise
+    from ulnager.checking.rehearsing import rehearse
     from ulnager.choices.pages import OpenedPage, Page
     from ulnager.choices.picker import Picker
     from ulnager.choices.view import View
@@ -48,20 +63,18 @@ if TYPE_CHECKING:
     from ulnager.core.calendars.week_calendar import WeekCalendar
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.open_period import OpenPeriod
-    from ulnager.core.messages import with_codes
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.date_table import date_table
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
     from ulnager.filters.sql_text import Condition
     from ulnager.numbers.age_sql import age
-    from ulnager.numbers.ages import Ages, ages, with_ages
-    from ulnager.numbers.running import Running, running
+    from ulnager.numbers.ages import ages, with_ages
+    from ulnager.numbers.running import running
     from ulnager.numbers.totals import totals
     from ulnager.numbers.totals_rows import Totals
     from ulnager.sources.guard import limits
     from ulnager.sources.keep_rows import keep
-    from ulnager.sources.kept import Kept
     from ulnager.sources.opening import open_source
     from ulnager.sources.preview import Preview, preview
     from ulnager.sources.profile import Profile, profile
@@ -136,14 +149,13 @@ def __getattr__(name: str) -> object:
 
 
 def __dir__() -> list[str]:
-    return sorted({*globals(), *_FETCHED})
+    return [*__all__, "__version__"]
 
 
 __version__ = "0.2.0"
 
 __all__ = [
     "GREGORIAN",
-    "Ages",
     "Anchor",
     "Book",
     "BookError",
@@ -155,10 +167,8 @@ __all__ = [
     "Extent",
     "FilterError",
     "Finding",
-    "Findings",
     "Input",
     "InstantResolution",
-    "Kept",
     "MonthCalendar",
     "OpenPeriod",
     "OpenedPage",
@@ -168,11 +178,8 @@ __all__ = [
     "Picker",
     "Preview",
     "Profile",
-    "Recognised",
-    "Rehearsal",
     "Resolution",
     "ResolveError",
-    "Running",
     "SettingError",
     "Source",
     "SourceError",
@@ -208,5 +215,4 @@ __all__ = [
     "totals",
     "where",
     "with_ages",
-    "with_codes",
 ]

@@ -6,6 +6,8 @@ import functools
 import re
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from datetime import date
+from pathlib import Path
 from typing import Any, TypeVar
 
 from ulnager.book.names_in_phrases import expanded
@@ -20,6 +22,7 @@ from ulnager.core.errors import BookError, PeriodSyntaxError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.language.reader import read_period, read_point
+from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
@@ -45,6 +48,9 @@ class BookAnchor:
         """The anchor as periods are measured from it."""
         names = tuple(source.name for source in self.sources)
         return AnchorPoint(self.name, self.point, self.running, names)
+
+    def __repr__(self) -> str:
+        return f"<anchor {self.name}: {self.point}>"
 
 
 @dataclass(frozen=True)
@@ -78,13 +84,22 @@ class BookPeriod:
         assert self.book is not None
         return self.book.resolve(self.name, **basis)
 
+    def __repr__(self) -> str:
+        return f"<period {self.name}: {self.period}>"
+
 
 @dataclass(frozen=True)
-class Book:
+class Book(ShowsItself):
     """Named calendars, sources, anchors and periods, as read from ``file``.
 
     ``calendar`` is the one for phrases and periods that name none; ``defaults`` is None when the
     book does not say how ambiguous phrases are read.
+
+    >>> from ulnager import read_book
+    >>> from ulnager.demo import book_file
+    >>> book = read_book(book_file())
+    >>> book.resolve("year_so_far", today="2026-05-20").start
+    datetime.date(2025, 10, 1)
     """
 
     file: str
@@ -191,7 +206,7 @@ class Book:
 
     def moment(
         self,
-        today: object = None,
+        today: date | str | None = None,
         now: Any = None,
         tz: Any = None,
         data: object = None,
@@ -272,6 +287,26 @@ class Book:
             known = calendar or self.calendar
             return point_from(read_point(as_of, () if known is None else known.own_units))
         return point_from(Definition(phrases.day, (as_day(as_of, "as_of"),)))
+
+    def __repr__(self) -> str:
+        counts = (("period", self.periods), ("picker", self.pickers), ("page", self.pages))
+        told = ", ".join(f"{len(some)} {name}{'s' * (len(some) != 1)}" for name, some in counts)
+        return f"<book {Path(self.file).name}: {told}>"
+
+    def _table(self) -> Table:
+        rows = [(name, one.label, one.period) for name, one in self.periods.items()]
+        notes = [
+            f"{kind}: {', '.join(some)}"
+            for kind, some in (
+                ("pickers", self.pickers),
+                ("pages", self.pages),
+                ("schedules", self.schedules),
+                ("sources", self.sources),
+                ("calendars", self.calendars),
+            )
+            if some
+        ]
+        return table(Path(self.file).name, ("period", "label", "phrase"), rows, notes=notes)
 
 
 def _as_of(period: Period, anchor: BookAnchor | None) -> Period:

@@ -10,6 +10,7 @@ from ulnager.book.file_schema import BookFile
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
+from ulnager.core.values import Json
 
 KEYS: Final = {
     "accept": "Findings of a check that are as they should be: by rule, each with a reason.",
@@ -117,7 +118,7 @@ _MODELS: Final[dict[str, Any]] = {"view": ViewTold, "book": BookFile}
 
 
 @checked()
-def schema(name: str) -> dict[str, Any]:
+def schema(name: str) -> Json:
     """The JSON Schema (2020-12) of a ``view`` or of a ``book``.
 
     >>> schema("view")["title"]

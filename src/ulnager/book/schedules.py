@@ -125,7 +125,7 @@ class Schedule:
         moment: datetime | str,
         data: object = None,
         *,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
     ) -> OpenedPage:
         """The page as it goes out at a moment: with its dates, labels and frozen links.
@@ -158,7 +158,7 @@ class Schedule:
         moment: datetime | str,
         data: object = None,
         *,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
     ) -> dict[str, Any]:
         """What goes out at a moment as plain values, for whoever mails it."""
@@ -183,6 +183,9 @@ class Schedule:
             "links": links,
             "notes": notes,
         }
+
+    def __repr__(self) -> str:
+        return f"<schedule {self.name} of {self.page.name}: {self.every} at {self.at}>"
 
 
 def _is_before(one: Moment, clock: Moment) -> bool:

@@ -6,6 +6,7 @@ import os
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date
 from pathlib import Path
 from typing import Any, Final
 
@@ -164,7 +165,7 @@ class BookSource:
         found = source.column(column or self.column)
         return source.kept(found.name, source.days_in(found, self.tz, ranges))[0]
 
-    def profile(self, today: object = None, moment: Moment | None = None) -> Profile:
+    def profile(self, today: date | str | None = None, moment: Moment | None = None) -> Profile:
         """What the source holds on a day, the present one unless it is said; SourceError when it
         cannot be read."""
         moment = moment_from(today) if moment is None else moment
@@ -181,6 +182,9 @@ class BookSource:
         """The dates that it holds at a moment; SourceError when it cannot be read."""
         moment = moment_from() if moment is None else moment
         return self.profile(moment=moment).extent
+
+    def __repr__(self) -> str:
+        return f"<source {self.name}: {self.told_place}>"
 
 
 def mentions(query: str, name: str) -> bool:

@@ -18,7 +18,11 @@ from ulnager.core.periods.clock import Clock
 
 @checked(path=Wanted((str, Path), "the path of a book"))
 def check(
-    path: str | Path, *, today: object = None, allow_outside: bool = False, since: str | None = None
+    path: str | Path,
+    *,
+    today: date | str | None = None,
+    allow_outside: bool = False,
+    since: str | None = None,
 ) -> Findings:
     """Every mistake and doubtful definition in a book, in the order of its lines.
 

@@ -48,7 +48,7 @@ def check_sql(
     file: str = "",
     target: str = "duckdb",
     column_type: str | None = None,
-    today: object = None,
+    today: date | str | None = None,
     calendar: Calendar | None = None,
 ) -> Findings:
     """What is wrong in the date conditions of SQL, and which phrase each of them is (a hint).

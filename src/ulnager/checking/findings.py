@@ -7,6 +7,8 @@ from pathlib import Path
 from typing import Any, Final, NamedTuple
 from urllib.parse import quote
 
+from ulnager.core.values import Json
+
 SEVERITIES: Final = {
     "book": "error",
     "missing": "error",
@@ -77,7 +79,13 @@ Key = tuple[str, ...]
 
 
 class Finding(NamedTuple):
-    """One finding; ``key`` is the path in the book, empty for SQL; ``line`` counts from 1."""
+    """One finding; ``key`` is the path in the book, empty for SQL; ``line`` counts from 1.
+
+    >>> import ulnager
+    >>> sql = "SELECT 1 FROM t WHERE sold_at <= '2026-05-31'"
+    >>> [one.rule for one in ulnager.check_sql(sql, today="2026-05-20")]
+    ['loses-last-day', 'typed-dates']
+    """
 
     rule: str
     severity: str
@@ -87,7 +95,7 @@ class Finding(NamedTuple):
     message: str
     instead: str = ""
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The finding as plain values, ready for JSON."""
         return self._asdict()
 

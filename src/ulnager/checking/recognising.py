@@ -37,6 +37,7 @@ from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.rule import Rule
 from ulnager.core.units import Unit
+from ulnager.core.values import Json
 
 _FIRST, _LAST = date(2024, 1, 1).toordinal(), date(2026, 12, 31).toordinal()
 # Days on which phrases part: ends of months and years, a leap day, ends of weeks.
@@ -76,7 +77,7 @@ class Recognised(NamedTuple):
     part_on: tuple[Dates, ...] = ()
     why: str = ""
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The answer as plain values, ready for JSON."""
         return {
             "phrase": None if self.phrase is None else str(self.phrase),

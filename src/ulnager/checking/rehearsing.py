@@ -22,6 +22,7 @@ from ulnager.core.language.phrase import as_period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import Clock, as_day, extent_of
+from ulnager.core.values import Json
 
 _EPOCH: Final = date(1970, 1, 1).toordinal()
 _YEARS: Final = 10
@@ -103,7 +104,7 @@ class Rehearsal:
     """How often it is used on the schedule."""
     covered: Covered | None = None
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The rehearsal as plain values, days as ranges of ISO dates."""
         return {
             "period": str(self.period),
@@ -131,6 +132,9 @@ class Rehearsal:
             "more_than_once": _told(self.more_than_once),
         }
 
+    def __repr__(self) -> str:
+        return f"<rehearsal of {self.period}: {self.first} to {self.last}>"
+
 
 def _told(ranges: Iterable[Dates]) -> list[dict[str, str]]:
     return [{"start": str(first), "end": str(last)} for first, last in ranges]
@@ -145,7 +149,7 @@ def rehearse(
     first: object = None,
     last: object = None,
     *,
-    today: object = None,
+    today: date | str | None = None,
     calendar: Calendar | None = None,
     data: object = None,
     every: str | None = None,
@@ -209,7 +213,7 @@ def _check(period: Period) -> None:
         raise SettingError(f"'{period}' is of hours; rehearsals go by the day")
 
 
-def _range(first: object, last: object, today: object) -> tuple[int, int]:
+def _range(first: object, last: object, today: date | str | None) -> tuple[int, int]:
     low = _day(first, "first") if first is not None else int(Clock(today).basis(GREGORIAN).anchor)
     if last is None:
         start = date_of(low)

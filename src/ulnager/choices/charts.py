@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol, Unpack, cast
 
 from ulnager.choices.frozen import bounds_of, frozen_text
 from ulnager.choices.labels import dates_dict
@@ -22,7 +22,12 @@ from ulnager.core.periods.buckets import too_many
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
+from ulnager.core.values import Json
 from ulnager.sources.source import Relation
+
+if TYPE_CHECKING:
+    from ulnager.filters.conditions import FrozenOptions
+    from ulnager.filters.sql_text import Condition
 
 
 class ChartSource(Protocol):
@@ -211,19 +216,19 @@ class OpenedChart:
             return None
         return self.said(too_many(self.resolution, by, count, most, self.extent))
 
-    def condition(self, column: Any = None, **settings: Any) -> Any:
+    def condition(self, column: str | None = None, **settings: Unpack[FrozenOptions]) -> Condition:
         """The condition for its column; ResolveError while there is a problem."""
         if self.resolution is None:
             raise ResolveError("; ".join(self.problems) or f"{self.label} has no dates")
         on = self.chart.column or "" if column is None else column
         held = self.chart.held
         if held is not None and isinstance(on, str) and "column_type" not in settings:
-            settings = {**held(on), **settings}
+            settings = cast("FrozenOptions", {**held(on), **settings})
         from ulnager.filters.conditions import condition
 
         return condition(self.resolution, on, **settings)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The chart as plain values, ready for JSON."""
         notes = [*self.notes, *([self.too_many] if self.too_many else [])]
         return {
@@ -237,3 +242,6 @@ class OpenedChart:
             "problems": list(self.problems),
             "notes": notes,
         }
+
+    def __repr__(self) -> str:
+        return f"<chart {self.key}: {self.dates}>"

@@ -343,7 +343,7 @@ class Inputs:
                 raise InputProblem(Message("choose one of {0}", ", ".join(made.of), code=UNREAD))
         value = made.read(text)
         if isinstance(made, DayInput | AnchorInput):
-            self._check_day(base, made, value)
+            self._check_day(base, made, made.read(text))
         return value
 
     def _read_units(self, base: Given, made: ListedInput, text: str) -> list[str]:

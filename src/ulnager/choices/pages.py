@@ -5,8 +5,8 @@ from __future__ import annotations
 import functools
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime, tzinfo
-from typing import Any, Final
+from datetime import date, datetime, tzinfo
+from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.choices.charts import Chart, ChartSource, OpenedChart
 from ulnager.choices.form_reading import sent_fields, view_of
@@ -17,11 +17,24 @@ from ulnager.choices.view import View
 from ulnager.core.arguments import shown
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
+from ulnager.core.notebook_tables import ShowsItself, Table, table
+from ulnager.core.values import Json
+
+if TYPE_CHECKING:
+    from ulnager.numbers.running import Running
+    from ulnager.numbers.totals_rows import Totals
 
 
 @dataclass(frozen=True)
-class Page:
-    """Charts, and the pickers that govern them. ``home`` is the one for charts that name none."""
+class Page(ShowsItself):
+    """Charts, and the pickers that govern them. ``home`` is the one for charts that name none.
+
+    >>> from ulnager import read_book
+    >>> from ulnager.demo import book_file
+    >>> page = read_book(book_file()).page("operations")
+    >>> [chart.key for chart in page.charts]
+    ['passengers', 'year_before', 'this_year', 'harbours']
+    """
 
     name: str
     label: str
@@ -35,7 +48,7 @@ class Page:
 
     def open(
         self,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
@@ -66,7 +79,7 @@ class Page:
     def read(
         self,
         fields: Mapping[str, Any] | str,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
@@ -89,11 +102,27 @@ class Page:
         by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
         return OpenedPage(self, moment, views, by)
 
-    def _moment(self, today: object, now: Any, tz: Any, data: object, locale: object) -> Moment:
+    def _moment(
+        self, today: date | str | None, now: Any, tz: Any, data: object, locale: object
+    ) -> Moment:
         zones = [picker.tz for picker in self.pickers.values() if picker.tz]
         zone = next(iter(zones), self.resolver.tz) if tz is None else tz
         words = self.language.words(locale)
         return moment_from(today, now, zone, data, self.look, words)
+
+    def __repr__(self) -> str:
+        return f"<page {self.name}: {', '.join(chart.key for chart in self.charts)}>"
+
+    def _table(self) -> Table:
+        rows = [
+            (
+                one.label,
+                f"{one.source}.{one.column}" if one.column else one.source,
+                one.follows or ("" if one.pinned is None else one.pinned.period),
+            )
+            for one in self.charts
+        ]
+        return table(self.label, ("chart", "data", "dates"), rows)
 
 
 _WHO: Final = {
@@ -104,8 +133,15 @@ _WHO: Final = {
 """Who chose the dates of a picker, as it is told."""
 
 
-class OpenedPage:
-    """A page at a moment: ``views`` of its pickers, and its ``charts`` by key."""
+class OpenedPage(ShowsItself):
+    """A page at a moment: ``views`` of its pickers, and its ``charts`` by key.
+
+    >>> from ulnager import read_book
+    >>> from ulnager.demo import book_file
+    >>> opened = read_book(book_file()).page("operations").open(today="2026-05-20")
+    >>> opened.views["dates"].choice
+    'month_so_far'
+    """
 
     def __init__(
         self, page: Page, moment: Moment, views: Mapping[str, View], by: Mapping[str, str]
@@ -159,7 +195,7 @@ class OpenedPage:
         pickers = self.page.pickers
         return tuple(name for name in self.views if pickers[name].viewers != "nothing")
 
-    def values(self) -> dict[str, Any]:
+    def values(self) -> dict[str, Totals | Running | str | None]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
         sentence in place of too many buckets or for a problem, None for a chart without dates.
 
@@ -168,12 +204,12 @@ class OpenedPage:
 
         found = values_of(self.page.sources, self.charts)
         for key, chart in self.charts.items():
-            told = chart.to_dict()["dates"] if chart.is_hidden else None
+            told: Any = chart.to_dict()["dates"] if chart.is_hidden else None
             if told is not None and hasattr(found.get(key), "told_as"):
                 found[key] = replace(found[key], told_as=told["phrase"])
         return found
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The page as plain values, ready for JSON."""
         return {
             "page": self.page.name,
@@ -182,3 +218,13 @@ class OpenedPage:
             "pickers": {name: self.views[name].to_dict() for name in self.offered},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
         }
+
+    def __repr__(self) -> str:
+        return f"<page {self.page.name} on {self.moment.today}: {', '.join(self.charts)}>"
+
+    def _table(self) -> Table:
+        rows = [
+            (one.label, one.dates, one.by or "", one.governed_by) for one in self.charts.values()
+        ]
+        told = f"{self._labelled(self.page.label)} on {self.moment.today}"
+        return table(told, ("chart", "dates", "by", "governed by"), rows)

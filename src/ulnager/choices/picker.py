@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import datetime, tzinfo
+from datetime import date, datetime, tzinfo
 from typing import TYPE_CHECKING, Any, Unpack
 
 from ulnager.choices.form_reading import view_of
@@ -20,11 +20,18 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Picker(PickerBase):
-    """Choices in order, the one it opens with, and what viewers may do."""
+    """Choices in order, the one it opens with, and what viewers may do.
+
+    >>> from ulnager import read_book
+    >>> from ulnager.demo import book_file
+    >>> view = read_book(book_file()).picker("dates").open(today="2026-05-20")
+    >>> view.choose("recent").enter(n=14).choice_label
+    'Last 14 days'
+    """
 
     def open(
         self,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
@@ -40,7 +47,7 @@ class Picker(PickerBase):
     def read(
         self,
         fields: Mapping[str, Any] | str,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
@@ -70,3 +77,7 @@ class Picker(PickerBase):
 
         check_options("where", options, ConditionOptions)
         return picker_where(self, column, **options)
+
+    def __repr__(self) -> str:
+        keys = ", ".join(choice.key for choice in self.choices)
+        return f"<picker {self.name}: {keys}; opens with {self.opens}>"

@@ -6,7 +6,7 @@ import functools
 import hashlib
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import datetime, tzinfo
+from datetime import date, datetime, tzinfo
 from typing import Any, Final, NamedTuple, Self
 
 from ulnager.choices.resolver import AnchorPoint, Look, Moment, Resolver, moment_from, point_from
@@ -147,7 +147,7 @@ class PickerBase:
 
     def moment(
         self,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,

@@ -111,7 +111,7 @@ class Moment:
 
 
 def moment_from(
-    today: object = None,
+    today: date | str | None = None,
     now: datetime | str | None = None,
     tz: str | tzinfo | None = None,
     data: object = None,

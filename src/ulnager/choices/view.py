@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import date, datetime, tzinfo
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final, TypeVar, Unpack
 from urllib.parse import urlencode
 
 from ulnager.choices.frozen import bounds_of, cut, frozen_text
@@ -30,11 +30,27 @@ NOT_GROUPED: Final = "charts are not grouped by {0} here"
 _MOST_TEXT: Final = 2_000
 
 
+if TYPE_CHECKING:
+    from sqlalchemy import ColumnElement
+
+    from ulnager.filters.conditions import FrozenOptions
+    from ulnager.filters.sql_text import Condition
+    from ulnager.sources.keep_rows import KeepOptions
+
+FrameT = TypeVar("FrameT")
+
+
 class View(PickerState, ShowsItself):
     """What a picker shows at a moment to a viewer who touched ``state``; events give another view.
 
     ``choices``, ``inputs`` and ``by`` are typed values; ``resolution`` is None while there are
     ``problems``.
+
+    >>> from ulnager import read_book
+    >>> from ulnager.demo import book_file
+    >>> view = read_book(book_file()).picker("dates").open(today="2026-05-20")
+    >>> view.choose("quarter").resolution.days > 0
+    True
     """
 
     # Events: each gives another view.
@@ -121,7 +137,7 @@ class View(PickerState, ShowsItself):
 
     def refreshed(
         self,
-        today: object = None,
+        today: date | str | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
         data: object = None,
@@ -181,19 +197,21 @@ class View(PickerState, ShowsItself):
             raise ResolveError("; ".join(self.problems))
         return self.resolution
 
-    def condition(self, column: Any, **settings: Any) -> Any:
+    def condition(
+        self, column: str | ColumnElement[Any], **settings: Unpack[FrozenOptions]
+    ) -> Condition:
         """The condition for a column, as :func:`ulnager.condition`; ResolveError while there is a
         problem."""
         from ulnager.filters.conditions import condition
 
         return condition(self._sure(), column, **settings)
 
-    def keep(self, data: Any, column: Any, **settings: Any) -> Any:
-        """The rows of a data frame or a source that are in, as :func:`ulnager.keep`; ResolveError
-        while there is a problem."""
+    def keep(self, source: FrameT, column: str, **settings: Unpack[KeepOptions]) -> FrameT:
+        """The rows of a data frame that are in, as :func:`ulnager.keep`, or of a source or a path,
+        as :class:`ulnager.Kept`; ResolveError while there is a problem."""
         from ulnager.sources.keep_rows import keep
 
-        return keep(data, self._sure(), column, **settings)
+        return keep(source, self._sure(), column, **settings)
 
     @property
     def parameters(self) -> dict[str, Any]:

@@ -340,9 +340,10 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     sources: dict[str, Any] = {}
     kept = {key: kept_by(book.sources, chart, sources) for key, chart in opened.charts.items()}
     if as_json:
-        plain = opened.to_dict()
+        plain: Any = opened.to_dict()
         for key, rows in kept.items():
             plain["charts"][key]["rows"] = rows
+        found: Any
         for key, found in opened.values().items():
             is_said = found is None or isinstance(found, str)
             plain["charts"][key]["values"] = found if is_said else found.to_dict()

@@ -57,6 +57,7 @@ _SORTS: Final = {
     "name": Wanted((str,), "a name"),
     "open_ended": Wanted((str, date, list, tuple), "dates such as ['9999-12-31']"),
     "parameters": Wanted((Mapping, _NONE), "a mapping of names to SQL"),
+    "paramstyle": Wanted(TEXT, "how the driver marks parameters, such as 'qmark'"),
     "partial": Wanted((str,), "'mark', 'drop' or 'keep'"),
     "password": Wanted(TEXT, "a password"),
     "query": Wanted(TEXT, "a SELECT"),
@@ -145,10 +146,10 @@ _TAKES_ANY: Final = 0x08
 
 
 def _unknown(call: str, name: str, takes: list[str]) -> ArgumentError:
-    from ulnager.core.suggest import nearest
+    from difflib import get_close_matches
 
-    near = nearest(name, takes)
-    hint = f"did you mean {near}?" if near else f"it takes {', '.join(takes)}"
+    near = get_close_matches(name, takes, 1)
+    hint = f"did you mean {near[0]}?" if near else f"it takes {', '.join(takes)}"
     return ArgumentError(f"{call}() takes no {name!r}; {hint}")
 
 

@@ -15,6 +15,13 @@ class UlnagerError(Exception):
     """The base of every error that Ulnager raises on purpose.
 
     Its message holds no control characters and no passwords, wherever its parts come from.
+
+    >>> import ulnager
+    >>> try:
+    ...     ulnager.period("last 3 hole months")
+    ... except UlnagerError as error:
+    ...     error.suggestion
+    'last 3 whole months'
     """
 
     def __str__(self) -> str:
@@ -136,15 +143,35 @@ def _either(words: Sequence[str], most: int = 8) -> str:
 
 class ResolveError(UlnagerError, ValueError):
     """A period that has no dates here: no data for ``latest``, a date outside years 1 to 9999,
-    a calendar without that unit."""
+    a calendar without that unit.
+
+    >>> import ulnager
+    >>> try:
+    ...     ulnager.period("until latest").resolve(today="2026-05-20")
+    ... except ResolveError as error:
+    ...     "data" in str(error)
+    True
+    """
 
 
 class SettingError(UlnagerError, ValueError):
-    """A calendar, an anchor, a column type or another setting that cannot be used as given."""
+    """A calendar, an anchor, a column type or another setting that cannot be used as given.
+
+    >>> import ulnager
+    >>> try:
+    ...     ulnager.MonthCalendar(year_starts="13-01")
+    ... except ValueError as error:
+    ...     type(error).__name__
+    'SettingError'
+    """
 
 
 class BookError(UlnagerError, ValueError):
-    """A mistake in a book: ``file``, ``key`` (the path to it), ``problem`` and ``fix``."""
+    """A mistake in a book: ``file``, ``key`` (the path to it), ``problem`` and ``fix``.
+
+    >>> str(BookError("b.toml", "periods.x", "this key is not known", "Did you mean 'y'?"))
+    "b.toml: periods.x: this key is not known\\n  Did you mean 'y'?"
+    """
 
     def __init__(self, file: str, key: str, problem: str, fix: str = "") -> None:
         self.file = file
@@ -160,11 +187,27 @@ class BookError(UlnagerError, ValueError):
 
 
 class SourceError(UlnagerError):
-    """Data that cannot be read, or a column that is not there or holds no dates."""
+    """Data that cannot be read, or a column that is not there or holds no dates.
+
+    >>> import ulnager
+    >>> try:
+    ...     ulnager.open_source("nowhere.csv")
+    ... except SourceError as error:
+    ...     "nowhere.csv" in str(error)
+    True
+    """
 
 
 class FilterError(UlnagerError, ValueError):
-    """A condition that cannot be written for that column or target."""
+    """A condition that cannot be written for that column or target.
+
+    >>> import ulnager
+    >>> try:
+    ...     ulnager.condition("today", "day", target="ansi")
+    ... except FilterError as error:
+    ...     "choose" in str(error)
+    True
+    """
 
 
 class Private(str):

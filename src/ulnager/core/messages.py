@@ -8,7 +8,7 @@ its ``code``.
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, TypeVar, cast
 
 READING, CLOCK, WEEK, HABIT, LATEST, CUT, HALF, TWIN, EMPTY = (
     "reading",
@@ -99,7 +99,10 @@ def of_code(texts: Iterable[str], code: str) -> list[str]:
     return [text for text in texts if code_of(text) == code]
 
 
-def with_codes(told: Any) -> Any:
+Told = TypeVar("Told")
+
+
+def with_codes(told: Told) -> Told:
     """Plain values for JSON, with the codes of messages beside them: ``note_codes`` beside
     ``notes``, ``why_code`` beside ``why``; empty for one that has none, left out where none has.
 
@@ -107,7 +110,7 @@ def with_codes(told: Any) -> Any:
     {'notes': ['cut'], 'note_codes': ['no-cut'], 'why': None}
     """
     if isinstance(told, list | tuple):
-        return [with_codes(one) for one in told]
+        return cast("Told", [with_codes(one) for one in told])
     if not isinstance(told, dict):
         return told
     found: dict[str, Any] = {}
@@ -117,4 +120,4 @@ def with_codes(told: Any) -> Any:
             found[f"{name}_code"] = code_of(one)
         elif isinstance(one, list | tuple) and any(map(code_of, one)):
             found[f"{name.removesuffix('s')}_codes"] = codes_of(one)
-    return found
+    return cast("Told", found)

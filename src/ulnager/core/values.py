@@ -6,7 +6,22 @@ Small values are named tuples; those that check and prepare their settings build
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, Self, TypeAlias
+
+Json: TypeAlias = dict[str, object]
+"""Plain values, ready for JSON."""
+
+
+class CopiesItself:
+    """What never changes is its own copy."""
+
+    __slots__ = ()
+
+    def __copy__(self) -> Self:
+        return self
+
+    def __deepcopy__(self, memo: object) -> Self:
+        return self
 
 
 class Value:

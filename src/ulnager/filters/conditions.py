@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from typing import Any, Unpack
+from datetime import tzinfo
+from typing import Any, Final, TypedDict, Unpack
 
 from sqlalchemy import ClauseElement, ColumnElement
 
-from ulnager.core.arguments import checked
+from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.language.open_period import OpenPeriod
@@ -16,19 +17,34 @@ from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.definitions import Basis
 from ulnager.core.periods.explain import readings_notes
-from ulnager.core.periods.grain import grain_named
+from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
+from ulnager.filters.expressions import django_q, expression_where, is_expression
 from ulnager.filters.frozen_condition import frozen_where
 from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import open_where
 from ulnager.filters.sql_text import Condition, compiled, dialect_named
 from ulnager.filters.standards import STANDARDS
 
-_OF_COLUMN = ("column_type", "tz", "rounding", "grain")
+
+class FrozenOptions(TypedDict, total=False):
+    """What a condition with fixed dates may be told of its column, and how it is written."""
+
+    column_type: str
+    tz: str | tzinfo | None
+    rounding: str | None
+    grain: str | Grain | None
+    target: str
+    literal: bool
+    paramstyle: str | None
 
 
-@checked(options=ConditionOptions)
+ANY_COLUMN: Final = Wanted((object,), "the name of a column, or a SQLAlchemy column")
+_OF_COLUMN: Final = ("column_type", "tz", "rounding", "grain")
+
+
+@checked(options=ConditionOptions, column=ANY_COLUMN)
 def where(
     period: Resolution | Period | Bucket | str,
     column: str | ColumnElement[Any],
@@ -37,9 +53,10 @@ def where(
     """A SQLAlchemy condition that keeps the rows of a period.
 
     The dates of a resolution are frozen. A period or a phrase stays live: the engine works its
-    dates out, and the condition moves with its clock. ``column`` is a column's name or a
-    SQLAlchemy column. Rows without a date are never kept: ``all dates`` keeps every row that has
-    one.
+    dates out, and the condition moves with its clock. ``column`` is a column's name, a SQLAlchemy
+    column, or an attribute of a mapped class (of an alias, too). Of an expression of Narwhals,
+    Polars, Ibis or PySpark a resolution's condition is such an expression. Rows without a date are
+    never kept: ``all dates`` keeps every row that has one.
 
     ``column_type`` is what the column holds: ``date`` (unless said otherwise), ``timestamp``,
     ``timestamptz``, ``yyyymmdd``, …; ``tz`` the zone that days of instants are taken in, and where
@@ -83,7 +100,15 @@ def where(
                 )
         held = {name: given for name, given in options.items() if name in _OF_COLUMN}
         held["grain"] = grain_named(options.get("grain"), calendar=period.calendar)
-        return frozen_where(period, column, held_as(**held))  # type: ignore[arg-type]
+        kind = held_as(**held)  # type: ignore[arg-type]
+        if is_expression(column):
+            return expression_where(period, column, kind)  # type: ignore[no-any-return]
+        return frozen_where(period, column, kind)
+    if is_expression(column):
+        raise FilterError(
+            f"an expression of {type(column).__module__.partition('.')[0]} knows no clock, so "
+            "nothing can be live there; resolve the period first: period.resolve(today=…)"
+        )
     period = as_period(period, options.get("calendar"))
     live = Live.of(options)
     if isinstance(period, OpenPeriod):
@@ -98,7 +123,7 @@ def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, .
     return tuple(readings_notes(period.definition, basis, dated=False))
 
 
-@checked(options=ConditionOptions)
+@checked(options=ConditionOptions, column=ANY_COLUMN)
 def condition(
     period: Resolution | Period | Bucket | str | ClauseElement,
     column: str | ColumnElement[Any] | None = None,
@@ -122,7 +147,8 @@ def condition(
     >>> found.text, [str(one) for one in found.parameters]
     ('"sailed_on" >= $1 AND "sailed_on" < $2', ['2026-03-01', '2026-04-01'])
 
-    ``target`` is an engine, ``ansi``, or an open standard: ``odata``, ``cql2`` or ``cql2-json``.
+    ``target`` is an engine, ``ansi``, or an open standard: ``odata``, ``cql2`` or ``cql2-json``;
+    for ``django`` it is a ``Q`` instead of a text, and ``column`` the name of a field.
     ``paramstyle`` says how the driver marks parameters: as PEP 249 has it ``named`` (the usual
     one, ``:name``), ``pyformat``, ``qmark``, ``format`` or ``numeric``, or ``dollar`` (``$1``);
     ``parameters`` are a mapping for the first two and a list for the others.
@@ -135,12 +161,15 @@ def condition(
         return compiled(period, dialect_named(target, paramstyle), literal=literal)
     if column is None:
         raise FilterError("of which column? Give its name: column='sold_on'")
-    if target in STANDARDS:
+    if target in STANDARDS or target == "django":
         if not isinstance(period, Resolution | Bucket):
             raise FilterError(
                 f"{target} has no clock, so nothing can be live there; resolve the period first: "
                 "period.resolve(today=…)"
             )
+        if target == "django":
+            held: dict[str, Any] = dict(options)
+            return django_q(resolved(period), column, held_as(**held))  # type: ignore[no-any-return]
         return Condition(STANDARDS[target](resolved(period), column, **options))
     clause = where(period, column, **options)
     return compiled(clause, dialect_named(target, paramstyle), literal=literal)

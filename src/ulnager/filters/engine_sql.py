@@ -169,7 +169,7 @@ class SqlExtent:
     def last(self) -> Any:
         return _Deferred(self, "largest")
 
-    def up_to(self, day: Any) -> SqlDay:
+    def _up_to(self, day: Any) -> SqlDay:
         """The last date up to a day."""
         table, name = self.named()
         asked = day if isinstance(day, SqlDay) else literal_day(self.sql.engine, day)

@@ -54,6 +54,11 @@ class Condition:
 
     ``parameters`` are a mapping, or a list for a driver that counts them; they are empty when the
     values stand in the text as literals. ``names`` are those of a list, in its order.
+
+    >>> import ulnager
+    >>> march = ulnager.period("2026-03").resolve()
+    >>> print(ulnager.condition(march, "sold_on"))
+    "sold_on" >= :start_1 AND "sold_on" < :stop_1
     """
 
     text: str
@@ -90,6 +95,8 @@ def named_column(on: str | ColumnElement[Any]) -> ColumnElement[Any]:
     A name may have its table and schema before it, parted by dots: each part is quoted by itself.
     In double quotes a dot belongs to the name: ``'"a.b"'`` is one column.
     """
+    if hasattr(on, "__clause_element__"):  # An attribute of a mapped class.
+        on = on.__clause_element__()
     if not isinstance(on, (str, ColumnElement)):
         raise FilterError(f"{shown(on)} is no column; give its name, or a SQLAlchemy column")
     if isinstance(on, str) and not on:

@@ -21,6 +21,7 @@ from ulnager.core.language.phrase import Settings, period
 from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
+from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.frames import is_time, known_frame, local_days
 from ulnager.filters.sql_text import exact_column, sql_text
 from ulnager.numbers.daily_aggregates import AskedColumn, asked_of
@@ -45,7 +46,7 @@ class AgeRow(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Ages:
+class Ages(CopiesItself):
     """How old rows are: ``rows`` by age, youngest first.
 
     ``later`` rows begin after the anchor and are left out, ``reversed`` ones end before they begin,
@@ -60,17 +61,24 @@ class Ages:
     nulls: int = 0
     _dated: _Dated | None = field(default=None, repr=False, compare=False)
 
+    def __getstate__(self) -> dict[str, object]:
+        """Its numbers, and not what it would ask."""
+        return {**self.__dict__, "_dated": None}
+
+    def _asked(self) -> _Dated:
+        if self._dated is None:
+            raise SettingError("these ages are a copy, which asks no data any more")
+        return self._dated
+
     @property
     def columns(self) -> tuple[str, ...]:
         """The names of the columns that :meth:`oldest` gives: the source's own, and ``age``."""
-        assert self._dated is not None
-        own = [column.name for column in self._dated.asked.source.columns]
+        own = [column.name for column in self._asked().asked.source.columns]
         return (*own, "age" if "age" not in own else "age_of_row")
 
     def oldest(self, count: int = 20, *, is_open: bool = False) -> list[tuple[Any, ...]]:
         """The rows of the greatest ages, the oldest first; with ``is_open`` the open ones only."""
-        assert self._dated is not None
-        return self._dated.oldest(count, is_open=is_open)
+        return self._asked().oldest(count, is_open=is_open)
 
     def write(self, target: str, *, replace: bool = False, **place: Any) -> int:
         """Write all rows with their ages to a .csv or .parquet file, or a table of a database.
@@ -78,8 +86,7 @@ class Ages:
         How many were written; ``place`` is ``name=``, ``password=`` and ``for_spreadsheets=`` as
         for :meth:`ulnager.Preview.write`.
         """
-        assert self._dated is not None
-        rows = self._dated.rows()
+        rows = self._asked().rows()
         values = list(zip(*rows, strict=True)) or [() for _ in self.columns]
         held = {name: list(column) for name, column in zip(self.columns, values, strict=True)}
         return write_table(held, str(target), replace=replace, **({"name": "ages"} | place))
@@ -103,7 +110,7 @@ class Ages:
         middle = len(flat) // 2
         return float(flat[middle] if len(flat) % 2 else (flat[middle - 1] + flat[middle]) / 2)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The ages as plain values, ready for JSON."""
         return {
             "unit": self.unit.name,
@@ -116,6 +123,10 @@ class Ages:
             "median": self.median,
             "rows": [{"age": row.age, "open": row.open, "closed": row.closed} for row in self.rows],
         }
+
+    def __repr__(self) -> str:
+        told = f"{self.open:,} open, {self.closed:,} closed"
+        return f"<ages in {self.unit.plural} on {self.anchor}: {told}>"
 
 
 def age_in(calendar: Calendar, start: int, end: int, unit: Unit) -> int:

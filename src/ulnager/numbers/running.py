@@ -20,6 +20,7 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import calendars_of
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Span
+from ulnager.core.values import Json
 from ulnager.numbers.daily_aggregates import AskedColumn, Measure
 from ulnager.numbers.plan import Measures, Plan, Ranges
 from ulnager.numbers.totals import (
@@ -48,7 +49,7 @@ class RunningRow(NamedTuple):
         """Whether nothing is missing from its window."""
         return not self.reasons
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The row as plain values."""
         return {
             "day": self.day,
@@ -71,7 +72,7 @@ class Running:
     told_as: str | None = field(default=None, repr=False, compare=False)
     """What is told in place of the phrase, where viewers do not know that."""
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The measure as plain values, ready for JSON."""
         rows = []
         for row in self.rows:
@@ -84,6 +85,9 @@ class Running:
             "over": self.told_as or str(self.over.period),
             "rows": rows,
         }
+
+    def __repr__(self) -> str:
+        return f"<running {self.period}: {len(self.rows):,} row{'s' * (len(self.rows) != 1)}>"
 
 
 @checked(options=Settings, **SORTS)

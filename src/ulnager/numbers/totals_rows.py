@@ -2,22 +2,24 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from decimal import Decimal
 from functools import cached_property
-from typing import Any, Final, NamedTuple
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from sqlalchemy import func, select
 
-from ulnager.core.errors import SettingError
+from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import union
 from ulnager.core.suggest import no_such
 from ulnager.core.text import decimals_of, number_text
+from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside
 from ulnager.numbers.cells import Windows
@@ -26,6 +28,11 @@ from ulnager.numbers.daily_aggregates import AskedColumn
 from ulnager.numbers.plan import Measures
 
 MOST_SERIES: Final = 50
+if TYPE_CHECKING:
+    import pandas
+    import polars
+    import pyarrow
+
 COLUMNS: Final = (
     "start",
     "end",
@@ -82,8 +89,15 @@ class TotalRow(NamedTuple):
 
 
 @dataclass(frozen=True)
-class Totals(ShowsItself):
-    """The rows of :func:`totals` in order; ``notes`` say what has no partner."""
+class Totals(ShowsItself, CopiesItself):
+    """The rows of :func:`totals` in order; ``notes`` say what has no partner.
+
+    >>> import ulnager
+    >>> from ulnager.demo import table
+    >>> found = ulnager.totals(table("sailings"), "2026-03/2026-04", value="passengers", by="month")
+    >>> [row.value for row in found.rows]
+    [9079, 10934]
+    """
 
     rows: tuple[TotalRow, ...]
     resolution: Resolution
@@ -96,13 +110,20 @@ class Totals(ShowsItself):
     def _outside(self) -> tuple[int, int, int]:
         """Rows before, after, and without a date."""
         asked = self._asked
-        assert asked is not None
+        if asked is None:
+            raise SettingError("these totals are a copy, which asks no data any more")
         value = asked.source.value(asked.column.name)
         kind = asked.column.column_type or "date"
         grain = asked.source.grain(asked.column, asked.tz, self.resolution.calendar)
         sides = outside(self.resolution, value, held_as(kind, asked.tz, "outward", grain))
         before, after = (_count(asked, [*asked.where, one]) for one in sides)
         return before, after, _count(asked, [*asked.where, value.is_(None)])
+
+    def __getstate__(self) -> dict[str, object]:
+        """Its numbers, and not what it would ask."""
+        with contextlib.suppress(UlnagerError):
+            _ = self._outside
+        return {**self.__dict__, "_asked": None}
 
     @property
     def before(self) -> int:
@@ -152,7 +173,7 @@ class Totals(ShowsItself):
             f"{self.resolution.period}: {self.resolution.label}", head, rows, right, self.notes
         )
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The totals as plain values, ready for JSON."""
         notes = [*(() if self.told_as else self.resolution.notes), *self.notes]
         return {
@@ -162,8 +183,13 @@ class Totals(ShowsItself):
             "notes": notes,
         }
 
-    def to_frame(self, library: str = "pandas") -> Any:
+    def to_frame(
+        self, library: str = "pandas"
+    ) -> pandas.DataFrame | polars.DataFrame | pyarrow.Table:
         """The totals as a frame of ``pandas``, ``polars`` or ``pyarrow``, a row a bucket and split.
+
+        In pandas, days are datetimes, so that ``resample`` and an index of dates work, and reasons
+        are text.
 
         Raises SettingError for another library.
         """
@@ -172,6 +198,11 @@ class Totals(ShowsItself):
         if library == "pandas":
             import pandas as pd
 
+            for name, values in columns.items():
+                if any(isinstance(one, (list, tuple)) for one in values):
+                    columns[name] = ["; ".join(map(str, one or ())) for one in values]
+                elif any(isinstance(one, date) for one in values):
+                    columns[name] = pd.to_datetime(pd.Series(values), errors="coerce")
             return pd.DataFrame(columns)
         if library == "polars":
             import polars as pl
@@ -182,6 +213,10 @@ class Totals(ShowsItself):
 
             return pa.table(columns)
         raise SettingError(no_such("library", str(library), ["pandas", "polars", "pyarrow"]))
+
+    def __repr__(self) -> str:
+        period = self.told_as or self.resolution.period
+        return f"<totals of {period}: {len(self.rows):,} row{'s' * (len(self.rows) != 1)}>"
 
 
 def rows_of(

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import tzinfo
 from pathlib import Path
-from typing import Any, TypeVar, Unpack, overload
+from typing import Any, TypedDict, TypeVar, Unpack, overload
 
 from ulnager.core.arguments import checked
 from ulnager.core.errors import SettingError
@@ -18,6 +19,14 @@ from ulnager.sources.preview import preview
 from ulnager.sources.source import Source
 
 FrameT = TypeVar("FrameT")
+
+
+class KeepOptions(TypedDict, total=False):
+    """What may be told of a frame whose rows are kept."""
+
+    tz: str | tzinfo | None
+    grain: str | Grain | None
+    rounding: str | None
 
 
 @overload
@@ -50,7 +59,7 @@ def keep(
     grain: str | Grain | None = None,
     rounding: str | None = None,
     **when: Unpack[Settings],
-) -> Any:
+) -> object:
     """The rows of a data frame whose date is in a period, as a frame of the same sort.
 
     ``source`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a

@@ -8,29 +8,41 @@ from typing import Any
 
 from sqlalchemy import ColumnElement, select
 
+from ulnager.core.values import CopiesItself
 from ulnager.sources.duckdb_source import EmbeddedSource
 from ulnager.sources.source import Relation
 
 
 @dataclass(frozen=True)
-class Kept:
+class Kept(CopiesItself):
     """The rows of a source that meet a condition, in the source's own order.
 
     They are read when they are asked for: ``rows()`` brings them here, ``write(target)`` puts them
-    into a CSV or Parquet file or a new table of a database.
+    into a CSV or Parquet file or a new table of a database. A pickled one holds them.
     """
 
-    source: Relation
-    condition: ColumnElement[bool]
+    source: Relation | None
+    condition: ColumnElement[bool] | None
+    held: tuple[tuple[str, ...], list[tuple[Any, ...]]] | None = None
 
     @property
     def columns(self) -> tuple[str, ...]:
         """The names of the columns."""
-        return tuple(column.name for column in self.source.columns)
+        if self.held is not None:
+            return self.held[0]
+        return tuple(column.name for column in self._asked.columns)
 
     def rows(self) -> list[tuple[Any, ...]]:
         """The rows, each a tuple in the order of the columns."""
-        return self.source.run(self._statement())
+        return self.held[1] if self.held is not None else self._asked.run(self._statement())
+
+    @property
+    def _asked(self) -> Relation:
+        assert self.source is not None
+        return self.source
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return Kept, (None, None, (self.columns, self.rows()))
 
     def write(
         self,
@@ -73,8 +85,10 @@ class Kept:
         return write_table(held, target, replace=replace, for_spreadsheets=for_spreadsheets)
 
     def _statement(self) -> Any:
-        columns = [self.source.value(column.name) for column in self.source.columns]
-        return select(*columns).select_from(self.source.rows).where(self.condition)
+        source, condition = self._asked, self.condition
+        assert condition is not None
+        columns = [source.value(column.name) for column in source.columns]
+        return select(*columns).select_from(source.rows).where(condition)
 
 
 def _alike(values: list[Any]) -> list[Any]:

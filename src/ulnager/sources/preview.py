@@ -17,6 +17,7 @@ from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import frozen_where, outside
 from ulnager.sources.kept import Kept
@@ -27,7 +28,7 @@ MOST_COLUMNS: Final = 200
 
 
 @dataclass(frozen=True)
-class Preview(ShowsItself):
+class Preview(ShowsItself, CopiesItself):
     """What a period does to a table.
 
     ``source`` is its name and ``column`` that of its dates. ``total`` rows are ``kept``,
@@ -35,6 +36,12 @@ class Preview(ShowsItself):
     and ``last`` are the first and last kept value in local
     time; ``extent`` is what the column holds; ``columns`` and ``rows`` are the first kept
     rows in order of date; ``warnings`` say what looks wrong, ``notes`` how the phrase was read.
+
+    >>> import ulnager
+    >>> from ulnager.demo import table
+    >>> found = ulnager.preview(table("sailings"), "2026-03")
+    >>> found.kept, found.before > 0, found.after > 0
+    (279, True, True)
     """
 
     result: Resolution
@@ -54,6 +61,10 @@ class Preview(ShowsItself):
     warnings: tuple[str, ...]
     notes: tuple[str, ...] = ()
     kept_rows: Kept | None = field(default=None, compare=False, repr=False)
+
+    def __getstate__(self) -> dict[str, object]:
+        """Its numbers and first rows, and not what it would ask."""
+        return {**self.__dict__, "kept_rows": None}
 
     def write(
         self,
@@ -89,7 +100,7 @@ class Preview(ShowsItself):
             title, ("rows", "count", "first", "last"), rows, (1,), (*self.warnings, *self.notes)
         )
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The preview as plain values, ready for JSON."""
         return {
             "period": str(self.result.period),
@@ -114,6 +125,9 @@ class Preview(ShowsItself):
             "columns": list(self.columns),
             "first_rows": [[_plain(value) for value in row] for row in self.rows],
         }
+
+    def __repr__(self) -> str:
+        return f"<preview of {self.result.period}: {self.kept:,} of {self.total:,} rows>"
 
 
 @checked(options=Settings)

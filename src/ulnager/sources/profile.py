@@ -5,13 +5,14 @@ One pass over the data counts the rows of each day; all else is worked out from 
 
 from __future__ import annotations
 
+import functools
 from bisect import bisect_right
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
 from statistics import median
-from typing import Any, Final
+from typing import Final
 
 from sqlalchemy import func, select
 
@@ -24,6 +25,7 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, found_grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
+from ulnager.core.values import Json
 from ulnager.sources.opening import as_source
 from ulnager.sources.source import Column, Relation
 
@@ -50,6 +52,12 @@ class Profile(ShowsItself):
     ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
     out of all else.
     ``before_last`` is the last date but one where the last lies alone, far from all others.
+
+    >>> import ulnager
+    >>> from ulnager.demo import table
+    >>> found = ulnager.profile(table("sailings"), today="2026-05-20")
+    >>> found.last, found.last_whole
+    (datetime.date(2026, 5, 17), datetime.date(2026, 5, 16))
     """
 
     source: str
@@ -82,19 +90,13 @@ class Profile(ShowsItself):
             for span in self.missing
             if span.start is not None and span.stop is not None
         ]
-        days = sorted(self.counts)
-
-        def find(up_to: date) -> date | None:
-            place = bisect_right(days, up_to)
-            return days[place - 1] if place else None
-
         return Extent(
             self.first,
             self.last,
             self.last_whole,
             tuple(missing),
             self.before_last,
-            find,
+            functools.partial(_last_up_to, sorted(self.counts)),
             tuple(self.stand_ins),
         )._of_grain(self.grain)
 
@@ -110,7 +112,7 @@ class Profile(ShowsItself):
         ]
         return pairs(f"{self.column} of {self.source}", rows, self.evidence[:3])
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The profile as plain values, ready for JSON."""
         return {
             "source": self.source,
@@ -139,6 +141,10 @@ class Profile(ShowsItself):
             "suggested_anchor": self.anchor,
             "because": self.because,
         }
+
+    def __repr__(self) -> str:
+        dates = f"{self.first} to {self.last}"
+        return f"<profile of {self.source}, {self.column}: {self.rows:,} rows, {dates}>"
 
 
 @checked(
@@ -238,6 +244,11 @@ def profiled(
         stand_ins=stand_ins,
         before_last=None if lone is None else max(day for day in days if day < last),
     )
+
+
+def _last_up_to(days: list[date], up_to: date) -> date | None:
+    place = bisect_right(days, up_to)
+    return days[place - 1] if place else None
 
 
 def extent_in(data: object) -> Extent:

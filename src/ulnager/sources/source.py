@@ -221,6 +221,11 @@ class Source:
     """Data that was opened with :func:`ulnager.open_source`, for every call that takes a source.
 
     ``name`` is what messages call it, ``columns`` are its columns with what they hold.
+
+    >>> import ulnager
+    >>> from ulnager.demo import table
+    >>> ulnager.open_source(table("sailings")).extent("sailed_on").last
+    datetime.date(2026, 5, 17)
     """
 
     name: str
@@ -234,6 +239,32 @@ class Source:
     ) -> Extent:
         """The first and last date of a column; SourceError when it holds no date at all."""
         raise NotImplementedError
+
+    def __repr__(self) -> str:
+        return f"<source {self.name}>"
+
+
+class _LastUpTo:
+    """Asks a source for its last date up to another one. A pickled one no longer asks."""
+
+    def __init__(self, source: Relation, column: Column, day: Any, counts: Any) -> None:
+        self._source, self._column, self._day, self._counts = source, column, day, counts
+
+    def __call__(self, up_to: date) -> date | None:
+        rows = select(func.max(self._day)).select_from(self._source.rows)
+        ((last,),) = self._source.run(rows.where(self._day <= up_to, self._counts))
+        self._source.check_days(self._column, last)
+        return last  # type: ignore[no-any-return]
+
+    def __deepcopy__(self, memo: object) -> _LastUpTo:
+        return self
+
+    def __reduce__(self) -> tuple[Any, ...]:
+        return _nothing, ()
+
+
+def _nothing() -> None:
+    return None
 
 
 class Relation(Source):
@@ -388,15 +419,13 @@ class Relation(Source):
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
 
-        def find(up_to: date) -> date | None:
-            asked = select(func.max(day)).select_from(self.rows).where(day <= up_to, found.counts)
-            ((last,),) = self.run(asked)
-            self.check_days(column, last)
-            return last  # type: ignore[no-any-return]
-
         before_last = self.before_last(day, found)
         extent = Extent(
-            found.first, found.last, before_last=before_last, find=find, stand_ins=found.stand_ins
+            found.first,
+            found.last,
+            before_last=before_last,
+            find=_LastUpTo(self, column, day, found.counts),
+            stand_ins=found.stand_ins,
         )
         return extent._of_grain(self.grain(column, tz, calendar, found))
 

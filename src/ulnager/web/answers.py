@@ -62,7 +62,7 @@ class BookAnswers:
     """
 
     def __init__(
-        self, book: Book, today: str | date | None = None, *, any_day: bool = False
+        self, book: Book, today: date | str | None = None, *, any_day: bool = False
     ) -> None:
         if any_day and any(one.signer is not None for one in book.pickers.values()):
             raise SettingError(
@@ -300,7 +300,7 @@ class BookAnswers:
         """A page for fields: its pickers, its charts and what governs them, and their numbers."""
         with within(SECONDS):
             opened = self.opened(name, fields, today, locale)
-            told = opened.to_dict()
+            told: Any = opened.to_dict()
             numbers = self.values(opened) if values else {}
         for key, chart in told["charts"].items():
             chart["problems"] = [opened.said(discreet(one)) for one in chart["problems"]]
@@ -325,7 +325,7 @@ class BookAnswers:
         touched; the moment; what the sources look like, and what they hold."""
         sources = sorted({chart.chart.source for chart in opened.charts.values()})
         moment = opened.moment
-        told = opened.to_dict()
+        told: Any = opened.to_dict()
         hidden = [
             view.to_dict() for name, view in opened.views.items() if name not in told["pickers"]
         ]

@@ -16,6 +16,7 @@ from fastapi.responses import Response
 from starlette.exceptions import HTTPException
 from starlette.requests import Request
 from starlette.routing import Match
+from starlette.types import ASGIApp
 
 from ulnager.book.book import Book
 from ulnager.book.book_reader import read_book
@@ -34,10 +35,10 @@ from ulnager.web.workers import Workers
 def service(
     book: Book | str | Path,
     *,
-    today: str | date | None = None,
+    today: date | str | None = None,
     hosts: Sequence[str] = (),
     any_day: bool = False,
-) -> Any:
+) -> ASGIApp:
     """A book over HTTP as an ASGI application, for any server of such.
 
     ``today`` stops its clock, to try a day; with ``any_day`` requests may set the day, which no

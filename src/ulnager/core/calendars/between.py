@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date, datetime
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar, overload
 
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.business import BusinessDays
@@ -23,11 +23,25 @@ _ENDS = {
     "neither": (False, False),
 }
 
+DaysT = TypeVar("DaysT")
+
+
+@overload
+def business_days_between(
+    first: date, second: date, *, ends: str = ..., business: BusinessDays | None = ...
+) -> int: ...
+
+
+@overload
+def business_days_between(
+    first: DaysT, second: object, *, ends: str = ..., business: BusinessDays | None = ...
+) -> DaysT: ...
+
 
 @checked(business=Wanted((BusinessDays, type(None)), "a BusinessDays"))
 def business_days_between(
     first: Any, second: Any, *, ends: str = "later", business: BusinessDays | None = None
-) -> Any:
+) -> object:
     """How many business days lie between two days, or between pairs of days in arrays.
 
     ``ends`` says which of the two days counts if it is a business day: the ``"later"`` one

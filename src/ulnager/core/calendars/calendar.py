@@ -18,7 +18,7 @@ from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.suggest import no_such
 from ulnager.core.units import UNITS, Unit
-from ulnager.core.values import Value
+from ulnager.core.values import Json, Value
 
 if TYPE_CHECKING:
     import numpy as np
@@ -92,6 +92,10 @@ class Calendar(Value):
     """The base of every calendar: the same questions asked with dates.
 
     Subclasses answer them with day numbers and set ``kind``.
+
+    >>> from ulnager import GREGORIAN
+    >>> GREGORIAN.floor(date(2026, 5, 20), "month"), GREGORIAN.label(date(2026, 5, 20), "week")
+    (datetime.date(2026, 5, 1), '2026-W21')
     """
 
     kind: ClassVar[str]
@@ -294,7 +298,7 @@ class Calendar(Value):
         """
         return date_of(self._move_day(day.toordinal(), self.unit_named(unit), count))
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Json:
         """The calendar's settings as plain values, ``kind`` first."""
         raise NotImplementedError
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date
 from functools import lru_cache
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.business import BusinessDays
@@ -13,6 +13,7 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import FIRST_DAY, LAST_DAY, civil_of, number_of
 from ulnager.core.errors import SettingError
 from ulnager.core.units import EPOCH, WEEKDAYS, Unit
+from ulnager.core.values import Json
 
 if TYPE_CHECKING:
     import numpy as np
@@ -172,7 +173,7 @@ class MonthCalendar(Calendar):
         """The weekday on which weeks start, 0 for a Monday."""
         return WEEKDAYS.index(self.week_starts)
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Json:
         return {
             "kind": self.kind,
             "year_starts": self.year_starts,

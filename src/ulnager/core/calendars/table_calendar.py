@@ -20,6 +20,7 @@ from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.messages import OFF_TABLE, Message
 from ulnager.core.units import UNIT_NAMES, Unit, own_unit
+from ulnager.core.values import Json
 
 if TYPE_CHECKING:
     import numpy as np
@@ -225,7 +226,7 @@ class TableCalendar(Calendar):
                     f"{date_of(other[0])}; choose another label"
                 )
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Json:
         return {
             "kind": self.kind,
             "units": {

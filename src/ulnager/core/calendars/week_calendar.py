@@ -11,7 +11,7 @@ from __future__ import annotations
 from bisect import bisect_right
 from collections.abc import Iterable
 from itertools import accumulate
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Final
 
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.business import BusinessDays
@@ -20,6 +20,7 @@ from ulnager.core.calendars.month_calendar import checked_cycles
 from ulnager.core.calendars.zones import civil_of, days_in_month, number_of
 from ulnager.core.errors import SettingError
 from ulnager.core.units import LONG_MONTHS, WEEKDAYS, Unit
+from ulnager.core.values import Json
 
 if TYPE_CHECKING:
     import numpy as np
@@ -276,7 +277,7 @@ class WeekCalendar(Calendar):
     def _year_name(self, day: int) -> int:
         return self._year_of(day) - (self.year_named_by == "start")
 
-    def describe(self) -> dict[str, Any]:
+    def describe(self) -> Json:
         return {
             "kind": self.kind,
             **{name: getattr(self, name) for name in self._FIELDS[:6]},

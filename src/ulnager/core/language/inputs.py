@@ -33,6 +33,11 @@ class InputProblem(UlnagerError):  # noqa: N818
 class Input:
     """A typed slot of a phrase with its settings; None for a setting that is not given.
 
+    >>> from ulnager import period
+    >>> n = period("last {n} days", inputs={"n": {"max": 90}}).inputs["n"]
+    >>> n.kind, n.max, n.read("14")
+    ('count', 90, 14)
+
     Raises SettingError for settings that cannot be, alone or together.
     """
 
@@ -58,11 +63,11 @@ class Input:
     def _check(self) -> None:
         """SettingError for settings that cannot be."""
 
-    def read(self, given: object) -> Any:
+    def read(self, given: object) -> object:
         """What was given as a value of the kind; InputProblem where it cannot be."""
         raise NotImplementedError
 
-    def fill(self, value: Any) -> Any:
+    def fill(self, value: Any) -> object:
         """A value as it fills the slot."""
         return value
 
@@ -70,7 +75,7 @@ class Input:
         """The units of the calendar that its settings name."""
         return ()
 
-    def settings(self) -> dict[str, Any]:
+    def _settings(self) -> dict[str, Any]:
         """Its settings by name, less those that are as they usually are."""
         every = {field.name: (getattr(self, field.name), field.default) for field in fields(self)}
         held = {key: value for key, (value, usual) in every.items() if value != usual}
@@ -172,7 +177,7 @@ class _OfferedInput(Input):
         if self.opens is not None and self.of and str(self.opens) not in self.of:
             raise SettingError(f"opens is {shown(self.opens)}; choose {', '.join(self.of)}")
 
-    def read(self, given: object) -> Any:
+    def read(self, given: object) -> object:
         """The one of the words offered that was given; InputProblem for none of them."""
         text = given.name if isinstance(given, Unit) else given
         text = " ".join(text.strip().lower().split()) if isinstance(text, str) else ""

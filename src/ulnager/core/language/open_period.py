@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Iterator, Mapping
-from typing import Any, Final
+from typing import Any, Final, NoReturn
 
 from ulnager.core.arguments import shown
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
@@ -35,6 +35,11 @@ class OpenPeriod(Period):
     """A phrase with slots. ``inputs`` are the slots by name, with their kinds and settings.
 
     ``filled`` gives a period like any other; resolving one whose slots are open is an error.
+
+    >>> from ulnager import period
+    >>> recent = period("last {n} whole months")
+    >>> str(recent.filled(n=3))
+    'last 3 whole months'
     """
 
     __slots__ = ("_forms", "_inputs", "_text")
@@ -93,11 +98,11 @@ class OpenPeriod(Period):
                 definition = cut_by(definition, made.phrase)
         return definition
 
-    def resolve(self, *args: Any, **given: Any) -> Any:
+    def resolve(self, *args: Any, **given: Any) -> NoReturn:
         """Not while slots are open: raises ResolveError that names them."""
         raise self._is_open()
 
-    def resolve_each(self, *args: Any, **given: Any) -> Any:
+    def resolve_each(self, *args: Any, **given: Any) -> NoReturn:
         """Not while slots are open: raises ResolveError that names them."""
         raise self._is_open()
 
@@ -125,7 +130,7 @@ class OpenPeriod(Period):
         return f"ulnager.period({self._text!r})"
 
     def __reduce__(self) -> tuple[Any, ...]:
-        return open_period, (self._text, {n: i.settings() for n, i in self.inputs.items()})
+        return open_period, (self._text, {n: i._settings() for n, i in self.inputs.items()})
 
 
 def plain_value(made: Input, given: object) -> Any:

@@ -37,7 +37,7 @@ Day = date | str
 
 
 def basis_of(
-    today: Day | None = None,
+    today: date | str | None = None,
     as_of: Day | Anchor | Definition | None = None,
     now: datetime | str | None = None,
     tz: str | tzinfo | None = None,
@@ -82,11 +82,15 @@ class Readings(dict[str, "Period"], ShowsItself):
         return table("readings", ("reading", "phrase"), self.items())
 
 
-class Period:
+class Period(ShowsItself):
     """A definition of dates that moves with its anchor.
 
     Immutable, hashable, and equal to every period that says the same. ``str`` gives the
     canonical form; reading that gives the same period back.
+
+    >>> from ulnager import period
+    >>> str(period("MTD")), period("MTD") == period("month to date")
+    ('month to date', True)
     """
 
     __slots__ = ("definition",)
@@ -98,7 +102,7 @@ class Period:
 
     def resolve(
         self,
-        today: Day | None = None,
+        today: date | str | None = None,
         as_of: Day | Anchor | None = None,
         now: datetime | str | None = None,
         tz: str | tzinfo | None = None,
@@ -163,7 +167,7 @@ class Period:
         running: bool = False,
         calendar: Calendar | None = None,
         *,
-        today: Day | None = None,
+        today: date | str | None = None,
         data: Extent | tuple[Day, Day] | None = None,
         defaults: Defaults | None = None,
         calendars: Mapping[str, Calendar] | None = None,
@@ -285,6 +289,16 @@ class Period:
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Period, (self.definition,)
+
+    def _table(self) -> Table:
+        rows = []
+        for name, reading in self.readings().items():
+            try:
+                dates: object = reading.resolve().label
+            except (ResolveError, SettingError) as error:
+                dates = str(error).partition("\n")[0]
+            rows.append((name, reading, dates))
+        return table(self, ("reading", "phrase", "dates today"), rows)
 
 
 def _as_called(said: Period, basis: Basis) -> Period:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Sequence
 from datetime import date
 from typing import Any, Final, NamedTuple
@@ -33,12 +34,12 @@ class Extent(NamedTuple):
     grain: Grain | None = None
     """The unit that a date stands for, where that is more than a day."""
 
-    def up_to(self, day: Any) -> Any:
+    def _up_to(self, day: Any) -> Any:
         """The day number of the last date up to a day number, or an array of them; None if none."""
         if not isinstance(day, int) and not getattr(day, "shape", ()):
-            return self.up_to(int(day))  # A number of an array.
+            return self._up_to(int(day))  # A number of an array.
         if not isinstance(day, int):
-            each = {number: self.up_to(number) for number in set(day.ravel().tolist())}
+            each = {number: self._up_to(number) for number in set(day.ravel().tolist())}
             if None in each.values():
                 return None
             found = day.copy()
@@ -61,7 +62,7 @@ class Extent(NamedTuple):
         """
         if self.last <= day:
             return self
-        last = self.up_to(day.toordinal())
+        last = self._up_to(day.toordinal())
         if last is None or last < self.first.toordinal():
             return None
         ends = date.fromordinal(last)
@@ -79,16 +80,11 @@ class Extent(NamedTuple):
         if grain is None:
             return self
 
-        def find(up_to: date) -> date | None:
-            # The unit around a day counts up to that day.
-            last = self.up_to(grain.around(up_to)[1].toordinal())
-            return None if last is None else min(up_to, grain.around(date.fromordinal(last))[1])
-
         return self._replace(
             first=grain.around(self.first)[0],
             last=grain.around(self.last)[1],
             before_last=None,
-            find=find,
+            find=functools.partial(_in_units, self, grain),
             grain=grain,
         )
 
@@ -99,6 +95,17 @@ class Extent(NamedTuple):
             return ""
         gap = (self.last - self.before_last).days
         return f"the last date, {self.last}, lies alone, {gap:,} days after {self.before_last}"
+
+
+def _in_units(extent: Extent, grain: Grain, up_to: date) -> date | None:
+    # The unit around a day counts up to that day.
+    last = extent._up_to(grain.around(up_to)[1].toordinal())
+    return None if last is None else min(up_to, grain.around(date.fromordinal(last))[1])
+
+
+def _in_all(extents: tuple[Extent, ...], up_to: date) -> date | None:
+    days = [one._up_to(up_to.toordinal()) for one in extents]
+    return None if None in days else date.fromordinal(min(days))
 
 
 def together(extents: Sequence[Extent]) -> Extent | None:
@@ -119,17 +126,13 @@ def together(extents: Sequence[Extent]) -> Extent | None:
         return extents[0] if extents else None
     ends = min(extents, key=lambda one: one.last)
 
-    def find(up_to: date) -> date | None:
-        days = [one.up_to(up_to.toordinal()) for one in extents]
-        return None if None in days else date.fromordinal(min(days))
-
     return Extent(
         max(one.first for one in extents),
         ends.last,
         min(one.last_whole or one.last for one in extents),
         union(span for one in extents for span in one.missing),
         ends.before_last,
-        find,
+        functools.partial(_in_all, tuple(extents)),
         tuple(sorted({day for one in extents for day in one.stand_ins})),
         extents[0].grain if len({one.grain for one in extents}) == 1 else None,
     )
@@ -170,6 +173,10 @@ class Anchor(NamedTuple):
     """The day that a period was measured from, and whether that day is still running.
 
     ``source`` says in the words of the language where it came from.
+
+    >>> from ulnager import period
+    >>> period("last 7 whole days").resolve(today="2026-05-20").anchor
+    Anchor(day=datetime.date(2026, 5, 20), running=True, source='today')
     """
 
     day: date
@@ -189,6 +196,10 @@ class Defaults(NamedTuple):
 
     ``last`` is for ``last N U``: rolling, whole, to date, to end; ``next`` is for
     ``next N U``: rolling, whole, from date, from start.
+
+    >>> from ulnager import period
+    >>> period("last 2 weeks").resolve(today="2026-05-20", defaults=Defaults(last="whole")).label
+    '4 to 17 May 2026'
     """
 
     last: str = "rolling"

@@ -23,6 +23,7 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.period_tree import sorts_of, unsorted
 from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
 from ulnager.core.units import Unit
+from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
 
 if TYPE_CHECKING:
@@ -39,6 +40,11 @@ class Bucket(NamedTuple):
     ``start`` and ``end`` are the first and last date of the period in the unit, and ``days``
     counts the days that are in; ``unit_start``, ``unit_end`` and ``unit_days`` are those of the
     whole unit. ``reasons`` say why it is not whole, and are empty when it is.
+
+    >>> from ulnager import period
+    >>> march = period("2026-03").resolve(today="2026-05-20")
+    >>> [bucket.days for bucket in march.buckets("week")]
+    [1, 7, 7, 7, 7, 2]
     """
 
     start: date
@@ -80,7 +86,7 @@ class Bucket(NamedTuple):
 
         return inside(days, tuple((span.start, span.stop) for span in self.spans), self.spans)
 
-    def to_dict(self) -> dict[str, Any]:
+    def to_dict(self) -> Json:
         """The bucket as plain values, ready for JSON."""
         plain = {
             name: str(value) if isinstance(value, (date, Unit)) else value

@@ -28,7 +28,7 @@ class Clock(NamedTuple):
     as ``now`` is; ``now`` is a datetime or its text.
     """
 
-    today: object = None
+    today: date | str | None = None
     now: datetime | str | None = None
     tz: str | tzinfo | None = None
     day_starts: str = "00:00"

@@ -39,6 +39,12 @@ def date_table(
     unit is over as of the anchor), and after its plural ``_from_anchor`` (0 around the anchor, -1
     for the unit before). All have the shape (days,).
 
+    >>> from ulnager import GREGORIAN
+    >>> anchor = Anchor(date(2026, 5, 20), True, "today")
+    >>> made = date_table(GREGORIAN, date(2026, 5, 1), date(2026, 5, 31), anchor)
+    >>> made["date"].shape, [str(label) for label in made["week_label"][[0, -1]]]
+    ((31,), ['2026-W18', '2026-W22'])
+
     Raises SettingError when ``last`` comes before ``first``, ResolveError where the calendar
     has no units.
     """

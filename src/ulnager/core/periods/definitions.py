@@ -471,7 +471,7 @@ class Basis:
 
     def latest_up_to(self, day: Any) -> Any:
         """The last date in the data up to a day."""
-        found = self.extent().up_to(day)
+        found = self.extent()._up_to(day)
         if found is None:
             raise ResolveError(
                 f"the data holds no date so early; it begins on {self.extent().first}"

@@ -26,6 +26,7 @@ from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
 from ulnager.core.periods.spans import LastSpan, Range, Span
 from ulnager.core.units import Unit
+from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
 
 if TYPE_CHECKING:
@@ -106,6 +107,11 @@ class Resolution(ShowsItself):
     """A period worked out: its spans, and the steps that led there.
 
     ``period`` is what was resolved; all else is worked out from it when it is asked for.
+
+    >>> from ulnager import period
+    >>> result = period("last 3 whole months").resolve(today="2026-05-20")
+    >>> result.start, result.end, result.days
+    (datetime.date(2026, 2, 1), datetime.date(2026, 4, 30), 89)
     """
 
     def __init__(
@@ -369,7 +375,7 @@ class Resolution(ShowsItself):
         """How long after midnight a day starts."""
         return self._basis.day_starts
 
-    def to_dict(self, *, steps: bool = False) -> dict[str, Any]:
+    def to_dict(self, *, steps: bool = False) -> Json:
         """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
         return as_values(self, steps=steps)
 
@@ -394,6 +400,11 @@ class InstantResolution(Resolution):
 
     ``start`` and ``stop`` are aware datetimes in the zone; there is no ``end`` and no count
     of ``days``.
+
+    >>> from ulnager import period
+    >>> last = period("last 3 whole hours").resolve(now="2026-05-20T08:30+00:00", tz="UTC")
+    >>> last.start.isoformat(), last.stop.isoformat()
+    ('2026-05-20T05:00:00+00:00', '2026-05-20T08:00:00+00:00')
     """
 
     def buckets(
