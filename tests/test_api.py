@@ -24,7 +24,6 @@ ROOT = Path(__file__).parent.parent
 TODAY = date(2026, 5, 20)
 MARCH = ulnager.period("2026-03").resolve()
 DAYS = [date(2026, 2, 28), date(2026, 3, 1), date(2026, 3, 31), date(2026, 4, 1), None]
-LATEST = {"latest": ("t", "d")}
 PICKER = ulnager.read_book(book_file()).picker("dates")
 
 
@@ -53,8 +52,6 @@ def test_the_api_is_small_and_says_what_comes_back():
     (lambda u: u.odata(MARCH, "d"), lambda u: u.condition(MARCH, "d", target="odata").text),
     (lambda u: u.cql2(MARCH, "d"), lambda u: u.condition(MARCH, "d", target="cql2").text),
     (lambda u: str(u.where(result=MARCH, on="d")), lambda u: str(u.where(MARCH, "d"))),
-    (lambda u: u.condition(u.picker_where(PICKER, "d", **LATEST), target="sqlite"),
-     lambda u: u.condition(PICKER.where("d", **LATEST), target="sqlite")),
     (lambda u: u.sarif(u.check_sql("SELECT 1")), lambda u: u.check_sql("SELECT 1").sarif()),
     (lambda u: u.recognise("d = current_date", dialect="duckdb").phrase,
      lambda u: u.recognise("d = current_date", target="duckdb").phrase),
