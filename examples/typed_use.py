@@ -24,9 +24,7 @@ frame = pl.DataFrame({"day": [start, end], "fares": [10, 12]})
 kept: pl.DataFrame = frame.pipe(ulnager.keep, result, "day")
 rows = ulnager.preview(sailings, period, "sailed_on", today=CLOCK)
 weeks = ulnager.totals(sailings, result, value="passengers", by="week")
-print(
-    f"{kept.height} of {frame.height} rows, {rows.kept} of {rows.total} sailings, {len(weeks.rows)} weeks"
-)
+print(f"{kept.height} rows, {rows.kept} of {rows.total} sailings, {len(weeks.rows)} weeks")
 
 # A period, then the column.
 text: str = ulnager.condition(result, "sailed_on", target="postgresql", paramstyle="pyformat").text

@@ -17,6 +17,7 @@ from ulnager.cli.options import (
     percent_text,
     period_argument,
     picture_options,
+    until_option,
     values_where,
 )
 from ulnager.cli.output import echo, show_json, show_table
@@ -42,6 +43,7 @@ from ulnager.core.text import decimals_of, number_text
     help="What happens to units that are not whole.",
 )
 @measure_options
+@until_option
 @click.option("--top", type=int, metavar="N", help="With --split: the largest ones, and the rest.")
 @click.option("--beside", metavar="SHIFT", help="What to compare with, such as '1 year earlier'.")
 @click.option(

@@ -8,7 +8,15 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, data_options, json_option, period_argument
+from ulnager.cli.options import (
+    basis_options,
+    data_options,
+    json_option,
+    lasting_option,
+    needs,
+    period_argument,
+    until_option,
+)
 from ulnager.cli.output import echo, show_json
 from ulnager.cli.request import Request
 from ulnager.core.errors import FilterError, SettingError, SourceError, UlnagerError
@@ -128,6 +136,8 @@ _TARGETS = (*TARGETS, *STANDARDS)
     help="For keys of months and weeks, and a --grain: keep the units that are covered whole, or "
     "all that are touched.",
 )
+@until_option
+@lasting_option
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
 @click.option(
     "--latest-in",
@@ -156,6 +166,7 @@ _TARGETS = (*TARGETS, *STANDARDS)
 @json_option
 @data_options
 @basis_options
+@needs("until", "lasting")
 def command(
     request: Request,
     phrase: str | None,
@@ -166,6 +177,8 @@ def command(
     bound: bool,
     paramstyle: str | None,
     rounding: str | None,
+    until: str | None,
+    lasting: str | None,
     live: bool,
     run_on: str | None,
     as_json: bool,
@@ -210,6 +223,8 @@ def command(
         "tz": request.zone_of(column_type),
         "grain": grain,
     }
+    if until is not None:
+        holds |= {"until": until, "lasting": lasting}
     on: Any = column if counted_in is None else _compared(counted_in, column)
     values: Any = {}
     notes: tuple[str, ...] = ()
@@ -235,6 +250,8 @@ def command(
         result = request.resolve(phrase, request.basis(phrase, reads=run_on is not None))
         period, notes = result.period, tuple(result.notes)
         if target in STANDARDS:
+            if until is not None:
+                raise FilterError(f"--until is not written for {target}; name an engine")
             del holds["grain"]
             whole = grain and grain.rounded(result.ranges, rounding, str(result.period))
             held = result if whole is None else result._with_ranges(whole)

@@ -42,6 +42,9 @@ _WORKS_ON: Final = "What it works on"
 _SECTIONS: Final = {
     _WORKS_ON: (),
     "Where the data is": (
+        "grain",
+        "stamps",
+        "open_ended",
         "source",
         "source_column",
         "table",
@@ -61,7 +64,7 @@ _SECTIONS: Final = {
         "anchor_type",
         "running",
     ),
-    "The anchor": ("today", "as_of", "now", "tz", "day_starts"),
+    "The anchor": ("today", "as_of", "now", "tz", "day_starts", "defaults"),
     "The calendar": (
         "year_starts",
         "week_starts",
@@ -87,13 +90,22 @@ _SECTIONS: Final = {
         "write",
         "replace",
         "to_book",
+        "plain",
         "as_json",
         "codes",
         "as_sarif",
         "strict",
+        "help_all",
         "help",
     ),
 }
+_SHARED: Final = {
+    "Where the data is": "the data (--source, --table, --delimiter, …)",
+    "The anchor": "the anchor (--today, --as-of, --tz, …)",
+    "The calendar": "the calendar (--book, --year-starts, …)",
+}
+"""Sections of options that most commands have, each in a few words."""
+_ALL: Final = "ulnager.help_all"
 
 
 class Command(click.Command):
@@ -103,16 +115,42 @@ class Command(click.Command):
         with working(f"ulnager {self.name}: working …"):
             return super().invoke(ctx)
 
+    def get_params(self, ctx: click.Context) -> list[click.Parameter]:
+        return [*super().get_params(ctx), _HELP_ALL]
+
     def format_options(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        """The command's own options, and in one line what it shares with others; or all of them."""
+        is_all = _ALL in ctx.meta
         grouped: dict[str, list[tuple[str, str]]] = {section: [] for section in _SECTIONS}
         for param in self.get_params(ctx):
             record = param.get_help_record(ctx)
             if record is not None and record[1]:
                 grouped[_section(param.name or "")].append(record)
+        shared = [told for section, told in _SHARED.items() if grouped[section]]
         for section, records in grouped.items():
-            if records:
+            if records and (is_all or section not in _SHARED):
                 with formatter.section(section):
                     formatter.write_dl(records)
+        if shared and not is_all:
+            formatter.write_paragraph()
+            formatter.write_text(f"And what others have: {'; '.join(shared)}: see --help-all.")
+
+
+def _show_all(ctx: click.Context, _: click.Parameter, asked: bool) -> None:
+    if asked and not ctx.resilient_parsing:
+        ctx.meta[_ALL] = True
+        click.echo(ctx.get_help(), color=ctx.color)
+        ctx.exit()
+
+
+_HELP_ALL: Final = click.Option(
+    ["--help-all"],
+    is_flag=True,
+    expose_value=False,
+    is_eager=True,
+    callback=_show_all,
+    help="Show all options, those that others have, too.",
+)
 
 
 def _section(name: str) -> str:

@@ -1,7 +1,7 @@
 """The command ``ulnager``: finds a command, and turns every error into words and an exit code.
 
-Exit codes: 0 done, an empty span included; 2 the command or the phrase is wrong; 1 anything
-else that stopped it; 130 interrupted.
+Exit codes: 0 done, an empty span included, or its reader had enough; 2 the command or the phrase
+is wrong; 1 anything else that stopped it; 130 interrupted.
 """
 
 from __future__ import annotations
@@ -18,10 +18,28 @@ import click
 
 from ulnager.cli.help import COMMANDS, GROUPS
 from ulnager.cli.output import echo
-from ulnager.core.errors import FilterError, PeriodSyntaxError, SettingError, UlnagerError
+from ulnager.core.arguments import ArgumentError
+from ulnager.core.errors import (
+    BookError,
+    FilterError,
+    PeriodSyntaxError,
+    ResolveError,
+    SettingError,
+    SourceError,
+    UlnagerError,
+)
 from ulnager.core.text import masked
 
 _COMPLETION: Final = "_ULNAGER_COMPLETE"
+_KINDS: Final = {
+    SettingError: "setting",
+    ArgumentError: "setting",
+    FilterError: "condition",
+    ResolveError: "dates",
+    SourceError: "source",
+    BookError: "book",
+}
+"""What went wrong, in a word for programs."""
 _WRONG_INPUT: Final = (PeriodSyntaxError, SettingError, FilterError)
 
 
@@ -75,8 +93,8 @@ def main(args: Sequence[str] | None = None) -> NoReturn:
     except KeyboardInterrupt:
         _leave(130)
     except BrokenPipeError:
-        # Whoever read the output has seen enough, and will not read an error either.
-        _leave(1)
+        # Whoever read the output has seen enough, as ``head`` has, and all is well.
+        _leave(0)
     except OSError as error:
         if debug:
             raise
@@ -101,6 +119,7 @@ def _prepare_streams() -> None:
 
 def _run(given: list[str], debug: bool) -> int:
     """Runs a command; the exit code."""
+    is_json = not {"--json", "--codes"}.isdisjoint(given)
     if sys.stdout is None:
         _tell("Error: there is no standard output to write to")
         return 1
@@ -119,14 +138,20 @@ def _run(given: list[str], debug: bool) -> int:
         return 2
     except click.UsageError as error:
         usage = error.ctx.get_usage() if error.ctx else ""
-        _tell(f"{usage}\nError: {masked(error.format_message())}".lstrip())
+        if is_json:
+            _tell_json("usage", masked(error.format_message()))
+        else:
+            _tell(f"{usage}\nError: {masked(error.format_message())}".lstrip())
         return 2
     except click.Abort:
         raise KeyboardInterrupt from None
     except UlnagerError as error:
         if debug:
             raise
-        _tell(f"Error: {error}")
+        if is_json:
+            _tell_error(error)
+        else:
+            _tell(f"Error: {error}")
         return 2 if isinstance(error, _WRONG_INPUT) else 1
     except (KeyboardInterrupt, OSError):
         raise
@@ -143,6 +168,21 @@ def _run(given: list[str], debug: bool) -> int:
         )
         return 1
     return 0
+
+
+def _tell_error(error: UlnagerError) -> None:
+    """An error as plain values on standard error, beside output that is JSON."""
+    if not isinstance(error, PeriodSyntaxError):
+        _tell_json(_KINDS.get(type(error), "error"), str(error))
+        return
+    more = {"phrase": error.phrase, "position": error.position, "instead": error.suggestions}
+    _tell_json("phrase", error.problem, **more)
+
+
+def _tell_json(code: str, detail: str, **more: Any) -> None:
+    import json
+
+    _tell(json.dumps({"error": {"code": code, "detail": detail, **more}}, ensure_ascii=False))
 
 
 def _tell(message: str) -> None:

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 import click
 
 from ulnager.core.errors import UlnagerError
+from ulnager.filters.lasting import LASTING
 
 if TYPE_CHECKING:
     from click.shell_completion import CompletionItem
@@ -78,7 +79,12 @@ _BASIS_OPTIONS = (
     click.option(
         "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
     ),
-    click.option("--book", metavar="FILE", help="A book; PERIOD may be a name from it."),
+    click.option(
+        "--book",
+        metavar="FILE",
+        envvar="ULNAGER_BOOK",
+        help="A book; PERIOD may be a name from it. [default: $ULNAGER_BOOK]",
+    ),
     click.option(
         "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
     ),
@@ -126,6 +132,19 @@ key_option = click.option(
 )
 locale_option = click.option(
     "--locale", metavar="NAME", help="The language of labels: de, fr-CA. [default: the book's]"
+)
+
+
+until_option = click.option(
+    "--until",
+    metavar="C",
+    help="Of rows that last: the column of the last day; null for one that is still open.",
+)
+lasting_option = click.option(
+    "--lasting",
+    type=click.Choice(LASTING),
+    help="With --until: rows that overlap PERIOD, lie inside it, or begin in it. "
+    "[default: overlap]",
 )
 
 

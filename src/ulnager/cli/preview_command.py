@@ -13,10 +13,12 @@ from ulnager.cli.options import (
     basis_options,
     json_option,
     key_option,
+    lasting_option,
     needs,
     period_argument,
     reading_options,
     spreadsheets_option,
+    until_option,
 )
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.request import Request
@@ -37,6 +39,8 @@ if TYPE_CHECKING:
     type=click.Choice(["inward", "outward"]),
     help="What to do where PERIOD cuts the unit that a row stands for.",
 )
+@until_option
+@lasting_option
 @click.option(
     "--rows",
     type=click.IntRange(0, 10_000),
@@ -57,6 +61,7 @@ if TYPE_CHECKING:
 @json_option
 @reading_options
 @basis_options
+@needs("until", "lasting")
 @needs("against", "against_table")
 @needs("write", "replace", "for_spreadsheets")
 def command(
@@ -66,6 +71,8 @@ def command(
     column: str | None,
     column_type: str | None,
     rounding: str | None,
+    until: str | None,
+    lasting: str | None,
     rows: int,
     against: str | None,
     against_table: str | None,
@@ -93,7 +100,8 @@ def command(
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
-    found = preview(source, result, column, tz=tz, rows=rows, rounding=rounding)
+    lasts: dict[str, Any] = {"until": until, "lasting": lasting}
+    found = preview(source, result, column, tz=tz, rows=rows, rounding=rounding, **lasts)
     if write is not None:
         written = found.write(
             write,
@@ -107,7 +115,7 @@ def command(
     if against is not None:
         second = request.opened(against, table=against_table)
         named = found.column if any(c.name == found.column for c in second.columns) else None
-        other = preview(second, result, named, tz=tz, rows=0, rounding=rounding)
+        other = preview(second, result, named, tz=tz, rows=0, rounding=rounding, **lasts)
     if as_json:
         there = {} if other is None else {"against": other.to_dict()}
         show_json({**found.to_dict(), **there})

@@ -21,7 +21,8 @@ from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import held_as
 from ulnager.filters.expressions import django_q, expression_where, is_expression
-from ulnager.filters.frozen_condition import frozen_where
+from ulnager.filters.frozen_condition import rows_where
+from ulnager.filters.lasting import checked_lasting
 from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import open_where
 from ulnager.filters.sql_text import Condition, compiled, dialect_named
@@ -42,6 +43,7 @@ class FrozenOptions(TypedDict, total=False):
 
 ANY_COLUMN: Final = Wanted((object,), "the name of a column, or a SQLAlchemy column")
 _OF_COLUMN: Final = ("column_type", "tz", "rounding", "grain")
+_OF_ROWS: Final = (*_OF_COLUMN, "until", "lasting")
 
 
 @checked(options=ConditionOptions, column=ANY_COLUMN)
@@ -63,6 +65,10 @@ def where(
     today is. ``grain`` is the unit that a row stands for, where that is more than a day: ``month``
     for one row a month, and ``rounding`` what becomes of a unit that a period cuts: ``inward`` or
     ``outward``.
+
+    Rows that last have their first day in ``column`` and their last one in ``until``, null for one
+    that is still open. Those that overlap the period are kept; with ``lasting="inside"`` those that
+    lie in it, with ``"begin"`` those that begin in it.
 
     The others are for what is live. ``latest`` is the table (with its schema before a dot if need
     be) and the column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what
@@ -93,7 +99,7 @@ def where(
         period = resolved(period)
     if isinstance(period, Resolution):
         for name, given in options.items():
-            if name not in _OF_COLUMN and given is not None:
+            if name not in _OF_ROWS and given is not None:
                 raise FilterError(
                     f"'{period.period}' is resolved already, so {name} would do nothing; give the "
                     "period for a condition that is live, or leave it out"
@@ -101,9 +107,12 @@ def where(
         held = {name: given for name, given in options.items() if name in _OF_COLUMN}
         held["grain"] = grain_named(options.get("grain"), calendar=period.calendar)
         kind = held_as(**held)  # type: ignore[arg-type]
+        until = options.get("until")
         if is_expression(column):
-            return expression_where(period, column, kind)  # type: ignore[no-any-return]
-        return frozen_where(period, column, kind)
+            lasting = checked_lasting(until, options.get("lasting"))
+            found: Any = expression_where(period, column, kind, until, lasting)
+            return found  # type: ignore[no-any-return]
+        return rows_where(period, column, kind, until, options.get("lasting"))
     if is_expression(column):
         raise FilterError(
             f"an expression of {type(column).__module__.partition('.')[0]} knows no clock, so "
@@ -169,7 +178,11 @@ def condition(
             )
         if target == "django":
             held: dict[str, Any] = dict(options)
-            return django_q(resolved(period), column, held_as(**held))  # type: ignore[no-any-return]
+            until, lasting = held.pop("until", None), held.pop("lasting", None)
+            kind, lasting = held_as(**held), checked_lasting(until, lasting)
+            return django_q(resolved(period), column, kind, until, lasting)  # type: ignore[no-any-return]
+        if options.get("until") is not None:
+            raise FilterError(f"until is not written for {target}; name an engine")
         return Condition(STANDARDS[target](resolved(period), column, **options))
     clause = where(period, column, **options)
     return compiled(clause, dialect_named(target, paramstyle), literal=literal)

@@ -14,6 +14,7 @@ from typing import Any, Final
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Held, column_bounds
+from ulnager.filters.lasting import lasting_where
 
 _IS_NULL: Final = ("is_null", "isnull", "isNull")
 """What libraries call the question whether there is no value."""
@@ -30,7 +31,9 @@ def is_expression(column: object) -> bool:
     return is_one and hasattr(column, "__ge__")
 
 
-def expression_where(result: Resolution, column: Any, held: Held) -> Any:
+def expression_where(
+    result: Resolution, column: Any, held: Held, until: Any = None, lasting: str = "begin"
+) -> Any:
     """The condition of a resolution as an expression of the column's own library.
 
     >>> import ulnager, polars as pl
@@ -39,6 +42,15 @@ def expression_where(result: Resolution, column: Any, held: Held) -> Any:
     >>> frame.filter(ulnager.where(march, pl.col("day")))["day"].to_list()
     [datetime.date(2026, 3, 31)]
     """
+    if until is not None:
+        return lasting_where(
+            result,
+            column,
+            until,
+            lasting,
+            lambda part, on: expression_where(part, on, held),
+            lambda: _is_null(until),
+        )
     spans = []
     for start, stop in column_bounds(result, held):
         sides = []
@@ -47,15 +59,20 @@ def expression_where(result: Resolution, column: Any, held: Held) -> Any:
         if stop is not None:
             sides.append(column < stop)
         if not sides:
-            name = next(name for name in _IS_NULL if hasattr(column, name))
-            sides.append(~getattr(column, name)())
+            sides.append(~_is_null(column))
         spans.append(functools.reduce(operator.and_, sides))
     if not spans:
         return (column < date.min) & (column >= date.min)
     return functools.reduce(operator.or_, spans)
 
 
-def django_q(result: Resolution, field: object, held: Held) -> Any:
+def _is_null(column: Any) -> Any:
+    return getattr(column, next(name for name in _IS_NULL if hasattr(column, name)))()
+
+
+def django_q(
+    result: Resolution, field: object, held: Held, until: Any = None, lasting: str = "begin"
+) -> Any:
     """A ``Q`` of Django that keeps the rows of a resolution; ``field`` is a name, or a path with
     ``__``.
 
@@ -65,6 +82,15 @@ def django_q(result: Resolution, field: object, held: Held) -> Any:
 
     if not isinstance(field, str) or not field.isidentifier():
         raise FilterError(f"{field!r} is no field of Django; give its name, or a path: trip__day")
+    if until is not None:
+        return lasting_where(
+            result,
+            field,
+            until,
+            lasting,
+            lambda part, on: django_q(part, on, held),
+            lambda: Q(**{f"{until}__isnull": True}),
+        )
     spans = []
     for start, stop in column_bounds(result, held):
         sides = {"gte": start, "lt": stop}

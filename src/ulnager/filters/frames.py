@@ -25,7 +25,9 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 from ulnager.filters.columns import Held, column_bounds
 from ulnager.filters.conditions import where
-from ulnager.filters.frozen_condition import MANY, frozen_where, weekly_bounds
+from ulnager.filters.expressions import expression_where
+from ulnager.filters.frozen_condition import MANY, rows_where, weekly_bounds
+from ulnager.filters.lasting import checked_lasting
 from ulnager.filters.sql_text import exact_column, sql_text
 
 FrameT = TypeVar("FrameT")
@@ -47,6 +49,8 @@ def keep_frame(
     tz: str | tzinfo | None = None,
     grain: str | Grain | None = None,
     rounding: str | None = None,
+    until: str | None = None,
+    lasting: str | None = None,
     **when: Any,
 ) -> FrameT:
     """The rows of a data frame whose date is in a resolution; see :func:`ulnager.keep`."""
@@ -61,9 +65,16 @@ def keep_frame(
     bounds = column_bounds(result, found.held)
     native: FrameT
     many = len(bounds) > MANY
+    how = checked_lasting(until, lasting)
+    if until is not None and not data.implementation.is_pyspark():
+        end = _column(data, until, tz)
+        clause = expression_where(result, found.values, found.held, end.values, how)
+        native = data.filter(clause).to_native()
+        return native
     if data.implementation.is_pyspark() or (many and data.implementation.is_duckdb()):
         # As text: through Python a local time would be taken in the driver's zone.
-        clause = frozen_where(result, exact_column(column), found.held)
+        end_column = None if until is None else exact_column(until)
+        clause = rows_where(result, exact_column(column), found.held, end_column, lasting)
         target = "spark" if data.implementation.is_pyspark() else "duckdb"
         native = data.to_native().filter(sql_text(clause, target))
         return native

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from datetime import date, datetime, timedelta, tzinfo
-from typing import Any, NamedTuple, TypedDict
+from typing import Any, Final, NamedTuple, TypedDict
 
 from sqlalchemy import (
     Boolean,
@@ -19,6 +19,7 @@ from sqlalchemy import (
     Dialect,
     TableClause,
     and_,
+    or_,
 )
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
@@ -45,6 +46,7 @@ from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.date_table_sql import DateTable
 from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
+from ulnager.filters.lasting import checked_lasting
 from ulnager.filters.live_checks import (
     DayColumn,
     check_data,
@@ -59,6 +61,10 @@ from ulnager.filters.sql_text import dialect_named, named_column
 
 Aligned = tuple[Unit | None, Unit | None, bool]
 """The units that a span's start and stop are starts of, and whether it is to date."""
+
+
+_IS_SPAN: Final = 2
+"""In place of a side: that a span has any day at all."""
 
 
 class Grained(NamedTuple):
@@ -139,6 +145,8 @@ class ConditionOptions(TypedDict, total=False):
     date_table: str | None
     day_starts: str
     parameters: Mapping[str, ColumnElement[Any]] | None
+    until: str | ColumnElement[Any] | None
+    lasting: str | None
 
 
 class Live(NamedTuple):
@@ -162,6 +170,8 @@ class Live(NamedTuple):
     grain: str | Grain | None = None
     day_starts: str = "00:00"
     parameters: Mapping[str, ColumnElement[Any]] | None = None
+    until: str | ColumnElement[Any] | None = None
+    lasting: str | None = None
 
     @classmethod
     def of(cls, options: ConditionOptions) -> Live:
@@ -177,7 +187,13 @@ class Live(NamedTuple):
         anchors = [] if self.anchor is None else [named_column(self.anchor)]
         given = [*anchors, *(self.parameters or {}).values()]
         tree = parts_of(definition)
+        lasting = checked_lasting(self.until, self.lasting)
         if not isinstance(tree, Part):
+            if self.until is not None and lasting != "begin":
+                raise FilterError(
+                    f"'{definition}' is several spans, or may be; rows that last are compared live "
+                    "with one only; filter with frozen dates"
+                )
             check_sorted(tree)
             # Which months a joined period touches cannot be told from its parts.
             ready = ready._replace(held=ready.held._replace(rounding=None))
@@ -189,7 +205,18 @@ class Live(NamedTuple):
                 # Whether it cuts a unit of the column shows where it is written, on any engine.
                 bounds.written(dialect_named("duckdb"), *("day" for _ in given))
             sides = [LiveSide(bounds, side, column, *given) for side in (0, 1) if not is_open[side]]
-            return and_(*sides) if sides else column.is_not(None)
+            begun = and_(*sides) if sides else column.is_not(None)
+            if self.until is None or lasting == "begin":
+                return begun
+            until = named_column(self.until)
+            ends = [LiveSide(bounds, side, until, *given) for side in (0, 1) if not is_open[side]]
+            if lasting == "inside":
+                return and_(begun, *ends) if ends else and_(begun, until.is_not(None))
+            first = column.is_not(None) if is_open[1] else sides[-1]
+            clauses = [first] if is_open[0] else [first, or_(until.is_(None), ends[0])]
+            if definition.may_be_empty and not any(is_open):
+                clauses.append(LiveSide(bounds, _IS_SPAN, column, *given))
+            return and_(*clauses)
 
         minutes = ready.day_starts // timedelta(minutes=1)
         days = DayColumn(column, self.column_type, ready.zone, minutes)
@@ -263,7 +290,10 @@ class LiveSide(FunctionElement[bool]):
 @compiles(LiveSide)
 def _compiled(element: LiveSide, compiler: SQLCompiler, **options: Any) -> str:
     column, *texts = [compiler.process(one, **options) for one in element.clauses]
-    bound = element.bounds.written(compiler.dialect, *texts)[element.side]
+    bounds = element.bounds.written(compiler.dialect, *texts)
+    if element.side == _IS_SPAN:
+        return f"{bounds[0]} {'>=' if element.is_negated else '<'} {bounds[1]}"
+    bound = bounds[element.side]
     if bound is None:  # The day after the last one is none.
         return f"{column} IS {'' if element.is_negated else 'NOT '}NULL"
     return f"{column} {'<' if bool(element.side) is not element.is_negated else '>='} {bound}"

@@ -227,11 +227,16 @@ def _gathered(
     return Gathered(cells, counts)
 
 
-def _ordinal(value: Any) -> int | str:
+def day_number(value: Any) -> int:
+    """The day number of a day as an engine gives it: a date, a time, or ISO 8601 text."""
     if isinstance(value, date):
         return value.toordinal()
+    return date.fromisoformat(str(value)[:10]).toordinal()
+
+
+def _ordinal(value: Any) -> int | str:
     try:
-        return date.fromisoformat(str(value)[:10]).toordinal()
+        return day_number(value)
     except ValueError:
         return str(value)
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from datetime import tzinfo
+from datetime import date, tzinfo
 from typing import Any, Final, Unpack
 
 from ulnager.core.arguments import TEXT, Wanted, checked
@@ -31,6 +31,7 @@ from ulnager.numbers.daily_aggregates import (
     gathered,
 )
 from ulnager.numbers.hours import hours_plan
+from ulnager.numbers.lasting_rows import LastingRows
 from ulnager.numbers.plan import FromDays, Measures, Plan
 from ulnager.numbers.totals_rows import Totals, rows_of
 from ulnager.sources.opening import as_source
@@ -64,6 +65,7 @@ def totals(
     where: Mapping[str, Any] | None = None,
     max_buckets: int = MOST_BUCKETS,
     rounding: str | None = None,
+    until: str | None = None,
     **when: Unpack[Settings],
 ) -> Totals:
     """A value for each unit of a period, worked out where the data is.
@@ -75,7 +77,9 @@ def totals(
     same period at another time (``1 year earlier``) or another period. ``split`` gives a series for
     each value of a column, with ``top`` the largest ones and the others together. ``where`` keeps
     rows with some values. Where a row stands for more than a day, a period that cuts such a unit
-    takes ``rounding``: ``inward`` or ``outward``. ``when`` are the settings of
+    takes ``rounding``: ``inward`` or ``outward``. With ``until``, the column of the last day of
+    rows that last (null for one that is still open), a row counts in every unit that it overlaps:
+    by ``day`` that is how many were open on each day. ``when`` are the settings of
     :meth:`ulnager.Period.resolve`.
 
     >>> from ulnager.demo import table
@@ -88,7 +92,10 @@ def totals(
     how = checked_how(how, value, top=top, split=split)
     asked = asked_for(source, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
-    held, extent = first_look(asked, (value, how), when.get("data"), others, period, by)
+    if until is not None:
+        extent = _lasting_extent(asked, period, when, others)
+    else:
+        held, extent = first_look(asked, (value, how), when.get("data"), others, period, by)
     plan = totals_plan(
         asked,
         period,
@@ -102,8 +109,29 @@ def totals(
         max_buckets=max_buckets,
         rounding=rounding,
     )
-    found: Totals = plan.answered(held)
+    found: Totals
+    if until is not None:
+        found = plan.finish(LastingRows(asked, until, value, how))
+        return found
+    found = plan.answered(held)
     return found
+
+
+def _lasting_extent(
+    asked: AskedColumn, over: Any, when: Settings, others: Mapping[str, Any]
+) -> Extent:
+    """The dates of the data, for rows that last: a day without a beginning is no missing day, and
+    what is open goes on after the last one began."""
+    data = when.get("data")
+    extent = (
+        extent_of(data) if data is not None else asked.source.extent(asked.column.name, asked.tz)
+    )
+    extent = extent._replace(missing=(), last_whole=None, before_last=None)
+    result = resolved_over(over, extent, asked.tz, others)
+    is_closed = all(None not in span for span in result.ranges)
+    if not is_closed or result.period.definition.asks_data:
+        return extent
+    return extent._replace(last=date.max, find=None)
 
 
 def totals_plan(

@@ -27,6 +27,8 @@ class KeepOptions(TypedDict, total=False):
     tz: str | tzinfo | None
     grain: str | Grain | None
     rounding: str | None
+    until: str | None
+    lasting: str | None
 
 
 @overload
@@ -34,6 +36,9 @@ def keep(
     source: Source | str | Path,
     period: Resolution | Period | Bucket | str,
     column: str | None = ...,
+    *,
+    until: str | None = ...,
+    lasting: str | None = ...,
     **when: Unpack[Settings],
 ) -> Kept: ...
 
@@ -46,6 +51,8 @@ def keep(
     *,
     grain: str | Grain | None = ...,
     rounding: str | None = ...,
+    until: str | None = ...,
+    lasting: str | None = ...,
     **when: Unpack[Settings],
 ) -> FrameT: ...
 
@@ -58,6 +65,8 @@ def keep(
     *,
     grain: str | Grain | None = None,
     rounding: str | None = None,
+    until: str | None = None,
+    lasting: str | None = None,
     **when: Unpack[Settings],
 ) -> object:
     """The rows of a data frame whose date is in a period, as a frame of the same sort.
@@ -67,7 +76,9 @@ def keep(
     zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
     without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
     as for :meth:`ulnager.Period.resolve`. ``grain`` is the unit that a row of a frame stands for,
-    where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. Of a source or
+    where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. ``until`` is
+    the column of the last day of rows that last, and ``lasting`` what these have to do, as for
+    :func:`ulnager.where`. Of a source or
     a path the rows come as :class:`ulnager.Kept`, which reads or writes them.
 
     >>> import polars as pl
@@ -82,7 +93,10 @@ def keep(
     if isinstance(source, (Source, str, Path)):
         if grain is not None or rounding is not None:
             raise SettingError("a source knows its grain: open_source(…, grain='month')")
-        return preview(source, period, column, rows=0, **when).kept_rows
+        held = preview(source, period, column, rows=0, until=until, lasting=lasting, **when)
+        return held.kept_rows
     if column is None:
         raise SettingError("say which column of the frame holds the dates: column='sold_on'")
-    return keep_frame(source, period, column, grain=grain, rounding=rounding, **when)
+    return keep_frame(
+        source, period, column, grain=grain, rounding=rounding, until=until, lasting=lasting, **when
+    )

@@ -19,7 +19,7 @@ from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
-from ulnager.filters.frozen_condition import frozen_where, outside
+from ulnager.filters.frozen_condition import outside, rows_where
 from ulnager.sources.kept import Kept
 from ulnager.sources.opening import as_source
 
@@ -138,6 +138,8 @@ def preview(
     *,
     rows: int = 20,
     rounding: str | None = None,
+    until: str | None = None,
+    lasting: str | None = None,
     **when: Unpack[Settings],
 ) -> Preview:
     """What a period keeps of a source, with its first ``rows`` rows.
@@ -145,7 +147,8 @@ def preview(
     A phrase or a period is resolved, with ``today=`` and its siblings as for
     :meth:`ulnager.Period.resolve`; the source answers for latest. A path is opened. Where a row
     stands for more than a day, a period that cuts such a unit takes ``rounding``: ``inward`` or
-    ``outward``.
+    ``outward``. ``until`` and ``lasting`` are for rows that last, as for :func:`ulnager.where`:
+    ``before`` are those that ended by then.
 
     >>> import ulnager
     >>> from ulnager.demo import table
@@ -166,8 +169,11 @@ def preview(
     name, day = source.value(found.name), source.day(found, tz)
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz, rounding, grain)
-    kept = frozen_where(result, name, kind)
+    end = None if until is None else source.value(source.column(until).name)
+    kept = rows_where(result, name, kind, end, lasting)
     before, after = outside(result, name, kind)
+    if end is not None and lasting != "begin":
+        before = outside(result, end, kind)[0]
 
     def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
         return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
