@@ -136,6 +136,7 @@ def __getattr__(name: str) -> object:
     module = _FETCHED.get(name)
     from importlib import import_module
 
+    _register()
     old = import_module("ulnager.deprecated")
     if module is None:
         if name in old.GONE:
@@ -146,6 +147,19 @@ def __getattr__(name: str) -> object:
         found = old.accepting(name, found)
     globals()[name] = found
     return found
+
+
+def _register() -> None:
+    """``frame.ulnager`` for the libraries of frames that are imported already."""
+    import sys
+
+    if "pandas" in sys.modules or "polars" in sys.modules:
+        from ulnager.accessors import register
+
+        register()
+
+
+_register()
 
 
 def __dir__() -> list[str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime, tzinfo
+from typing import Any
 
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.words import Words
@@ -21,6 +22,18 @@ class Surroundings:
         from ulnager.sources.profile import extent_in
 
         return extent_in(data)
+
+    def field_schema(self, kind: type) -> Any:
+        """A field of Pydantic: text that is read, or a value of the kind; text in JSON."""
+        from pydantic_core import core_schema as schema
+
+        from ulnager.core.language.phrase import period
+
+        from_text = schema.no_info_after_validator_function(period, schema.str_schema())
+        either = schema.union_schema([schema.is_instance_schema(kind), from_text])
+        return schema.json_or_python_schema(
+            json_schema=from_text, python_schema=either, serialization=schema.to_string_ser_schema()
+        )
 
     def words(
         self, locale: str, dates_as: str | None, texts: Mapping[str, Mapping[str, str]]

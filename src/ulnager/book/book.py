@@ -128,6 +128,13 @@ class Book(ShowsItself):
         """The picker of that name; BookError when there is none."""
         return self._one("picker", name, self.pickers)
 
+    def source(self, name: str) -> BookSource:
+        """The source of that name, for every call that takes data: it knows its column, its zone
+        and its calendar. BookError when there is none."""
+        if name not in self.sources:
+            raise BookError(self.file, "sources", no_such("source", str(name), self.sources))
+        return self.sources[name]
+
     def page(self, name: str) -> Page:
         """The page of that name; BookError when there is none."""
         return self._one("page", name, self.pages)

@@ -88,6 +88,8 @@ class BookSource:
         ranges = self._ranges(found, moment)
         if ranges is not None:
             found.narrow(found.days_in(found.column(self.column), self.tz, ranges))
+        found.own_column, found.own_calendar = self.column, self.calendar
+        found.own_tz = self.tz
         return found
 
     def _raw(self, timeout: float | None, moment: Moment) -> Relation:

@@ -27,6 +27,10 @@ class Outside(Protocol):
     ) -> Any:
         """The Words of a locale; SettingError where there is no such locale."""
 
+    def field_schema(self, kind: type) -> Any:
+        """How a library of models validates a field of this kind, which is read from its phrase and
+        written as it."""
+
 
 _known: list[Outside] = []
 

@@ -5,7 +5,7 @@ Lazy frames stay lazy; the rows and columns are otherwise untouched.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from datetime import date, timedelta, tzinfo
 from itertools import zip_longest
 from typing import Any, NamedTuple, TypeVar
@@ -15,7 +15,7 @@ import narwhals as nw
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import zone_named
-from ulnager.core.errors import FilterError
+from ulnager.core.errors import FilterError, SettingError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import as_period, resolved
 from ulnager.core.periods.anchors import Defaults
@@ -41,10 +41,27 @@ class _Column(NamedTuple):
     held: Held
 
 
+def index_name(frame: Any) -> str | None:
+    """What the index of a pandas frame is called as a column, where it holds times or was named;
+    None for other frames."""
+    index = getattr(frame, "index", None)
+    if type(frame).__module__.partition(".")[0] != "pandas" or index is None or index.nlevels > 1:
+        return None
+    if index.name is not None:
+        return str(index.name)
+    return "index" if index.dtype.kind == "M" or hasattr(index.dtype, "tz") else None
+
+
+def _by_index(frame: Any, name: str, keep: Callable[[Any], Any]) -> Any:
+    """The rows of a pandas frame that are kept by its index, with that index."""
+    held = frame.index.to_frame(index=False, name=name).assign(place=range(len(frame)))
+    return frame.iloc[keep(held)["place"].to_numpy()]
+
+
 def keep_frame(
     frame: FrameT,
     result: Resolution | Period | Bucket | str,
-    column: str,
+    column: str | None,
     *,
     tz: str | tzinfo | None = None,
     grain: str | Grain | None = None,
@@ -55,6 +72,16 @@ def keep_frame(
 ) -> FrameT:
     """The rows of a data frame whose date is in a resolution; see :func:`ulnager.keep`."""
     result = resolved(result, tz=tz, **when)
+    named = index_name(frame)
+    if column is None and named is None:
+        raise SettingError("say which column of the frame holds the dates: column='sold_on'")
+    column = column or named or ""
+    if named == column and column not in frame.columns and until is None:  # type: ignore[attr-defined]
+        options: dict[str, Any] = {"tz": tz, "grain": grain, "rounding": rounding}
+        kept: FrameT = _by_index(
+            frame, column, lambda held: keep_frame(held, result, column, **options)
+        )
+        return kept
     unit = grain_named(grain, calendar=result.calendar)
     if unit is not None:
         result = result._with_ranges(unit.rounded(result.ranges, rounding, str(result.period)))
@@ -79,10 +106,10 @@ def keep_frame(
         native = data.to_native().filter(sql_text(clause, target))
         return native
     try:
-        kept = data.filter(_mask_of_many(found, result) if many else _mask(found.values, bounds))
+        rows = data.filter(_mask_of_many(found, result) if many else _mask(found.values, bounds))
     except (TypeError, ValueError) as error:
         raise FilterError(f"column {column!r} could not be compared with dates: {error}") from None
-    native = kept.to_native()
+    native = rows.to_native()
     return native
 
 

@@ -26,7 +26,7 @@ from ulnager.filters.frames import is_time, known_frame, local_days
 from ulnager.filters.sql_text import exact_column, sql_text
 from ulnager.numbers.daily_aggregates import AskedColumn, asked_of
 from ulnager.sources.duckdb_source import quoted
-from ulnager.sources.opening import as_source
+from ulnager.sources.opening import source_with
 from ulnager.sources.written_tables import write_table
 
 FrameT = TypeVar("FrameT")
@@ -178,8 +178,8 @@ def ages(
 
     Raises SettingError for a unit that is no unit of days, SourceError as the source does.
     """
+    opened, when = source_with(source, when, is_fixed=False)
     aging, tz = _aging(unit, when), when.get("tz")
-    opened = as_source(source)
     if when.get("day_starts") is not None:
         # A copy, since who gave the source may ask it other things.
         opened = copy.copy(opened).starting(when["day_starts"])

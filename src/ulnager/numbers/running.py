@@ -31,6 +31,7 @@ from ulnager.numbers.totals import (
     first_look,
     resolved_over,
 )
+from ulnager.sources.opening import source_with
 
 _EPOCH = date(1970, 1, 1).toordinal()
 
@@ -120,7 +121,8 @@ def running(
     Raises SettingError for a phrase with its own ``as of``, or one that may be several spans.
     """
     how = checked_how(how, value, per)
-    asked = asked_for(source, column, when.get("tz"), value, split, where)
+    opened, when = source_with(source, when, is_fixed=False)
+    asked = asked_for(opened, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
     period = running_period(period, others)
     held, extent = first_look(asked, (value, how), when.get("data"), others)

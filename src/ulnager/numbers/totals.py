@@ -34,7 +34,7 @@ from ulnager.numbers.hours import hours_plan
 from ulnager.numbers.lasting_rows import LastingRows
 from ulnager.numbers.plan import FromDays, Measures, Plan
 from ulnager.numbers.totals_rows import Totals, rows_of
-from ulnager.sources.opening import as_source
+from ulnager.sources.opening import as_source, source_with
 from ulnager.sources.profile import profile, profiled
 
 SORTS: Final = {
@@ -90,7 +90,8 @@ def totals(
     Raises SettingError for what cannot be, SourceError as the source does.
     """
     how = checked_how(how, value, top=top, split=split)
-    asked = asked_for(source, column, when.get("tz"), value, split, where)
+    opened, when = source_with(source, when, is_fixed=isinstance(period, Resolution))
+    asked = asked_for(opened, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
     if until is not None:
         extent = _lasting_extent(asked, period, when, others)

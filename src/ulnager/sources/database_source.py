@@ -20,7 +20,7 @@ from ulnager.core.text import visible
 from ulnager.filters.engines import engine_named
 from ulnager.sources.queries import checked_query, looks_like_query
 from ulnager.sources.servers import SERVERS
-from ulnager.sources.source import GRACE, Column, Relation, asked, named_table, too_long
+from ulnager.sources.source import GRACE, Column, Relation, asked, named_table, told_asked, too_long
 from ulnager.sources.sqlite_files import (
     Opener,
     StoredText,
@@ -109,6 +109,8 @@ class TableSource(Relation):
         return engine
 
     def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
+        told_asked(self.name, statement)
+
         def rows(connection: sa.Connection) -> list[tuple[Any, ...]]:
             return [tuple(row) for row in connection.execute(statement)]
 

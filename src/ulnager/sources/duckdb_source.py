@@ -19,7 +19,7 @@ from ulnager.core.text import visible
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.guard import limits_now, own_folder
 from ulnager.sources.queries import check_lengths, checked_query
-from ulnager.sources.source import Column, Relation, asked, too_long
+from ulnager.sources.source import Column, Relation, asked, told_asked, too_long
 from ulnager.sources.writing import as_text, as_text_sql
 
 _SETTINGS: Final = {
@@ -110,6 +110,7 @@ class EmbeddedSource(Relation):
 
     def fetched(self, sql: str) -> list[tuple[Any, ...]]:
         """The rows of one statement that was written here, or checked."""
+        told_asked(self.name, sql)
         if len(found := duckdb.extract_statements(sql)) != 1 or (
             found[0].type != duckdb.StatementType.SELECT
         ):

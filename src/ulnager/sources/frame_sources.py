@@ -10,9 +10,10 @@ import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.filters.frames import index_name
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.duckdb_source import EmbeddedSource, quoted_name
-from ulnager.sources.source import Column, Relation
+from ulnager.sources.source import Column, Relation, told_asked
 
 
 class FrameSource(EmbeddedSource):
@@ -60,6 +61,8 @@ def is_frame(data: object) -> bool:
 def _as_table(frame: Any) -> Any:
     import narwhals as nw
 
+    if index_name(frame) is not None and index_name(frame) not in frame.columns:
+        frame = frame.reset_index()
     known: Any = nw.from_native(frame, pass_through=False)
     if isinstance(known, nw.LazyFrame):
         known = known.collect()
@@ -112,6 +115,8 @@ class SparkSource(Relation):
 
     def _asked(self, sql: str, what: str) -> Any:
         from pyspark.errors import PySparkException
+
+        told_asked(self.name, sql)
 
         try:
             return getattr(self.session.sql(sql), what)()

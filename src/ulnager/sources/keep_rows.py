@@ -15,6 +15,7 @@ from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.frames import keep_frame
 from ulnager.sources.kept import Kept
+from ulnager.sources.opening import OfBook
 from ulnager.sources.preview import preview
 from ulnager.sources.source import Source
 
@@ -33,7 +34,7 @@ class KeepOptions(TypedDict, total=False):
 
 @overload
 def keep(
-    source: Source | str | Path,
+    source: Source | str | Path | OfBook,
     period: Resolution | Period | Bucket | str,
     column: str | None = ...,
     *,
@@ -47,7 +48,7 @@ def keep(
 def keep(
     source: FrameT,
     period: Resolution | Period | Bucket | str,
-    column: str,
+    column: str | None = ...,
     *,
     grain: str | Grain | None = ...,
     rounding: str | None = ...,
@@ -73,10 +74,10 @@ def keep(
 
     ``source`` is a pandas or Polars frame (lazy too), a PyArrow table, a DuckDB relation or a
     PySpark DataFrame. ``column`` holds dates, local timestamps, or instants (timestamps with a
-    zone). The days of instants are taken in ``tz``; without it, in the column's own zone. Rows
-    without a date are left out. A phrase or a period is resolved, with ``today=`` and its siblings
-    as for :meth:`ulnager.Period.resolve`. ``grain`` is the unit that a row of a frame stands for,
-    where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. ``until`` is
+    zone); without one it is the index of a pandas frame. The days of instants are taken in ``tz``;
+    without it, in the column's own zone. Rows without a date are left out. A phrase or a period is
+    resolved, with ``today=`` and its siblings as for :meth:`ulnager.Period.resolve`. ``grain`` is
+    the unit that a row of a frame stands for, where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. ``until`` is
     the column of the last day of rows that last, and ``lasting`` what these have to do, as for
     :func:`ulnager.where`. Of a source or
     a path the rows come as :class:`ulnager.Kept`, which reads or writes them.
@@ -90,13 +91,11 @@ def keep(
     Raises FilterError when there is no such column or it holds no dates, SourceError as the
     source does.
     """
-    if isinstance(source, (Source, str, Path)):
+    if isinstance(source, (Source, str, Path, OfBook)):
         if grain is not None or rounding is not None:
             raise SettingError("a source knows its grain: open_source(…, grain='month')")
         held = preview(source, period, column, rows=0, until=until, lasting=lasting, **when)
         return held.kept_rows
-    if column is None:
-        raise SettingError("say which column of the frame holds the dates: column='sold_on'")
     return keep_frame(
         source, period, column, grain=grain, rounding=rounding, until=until, lasting=lasting, **when
     )

@@ -7,10 +7,11 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import date
 from pathlib import Path
-from typing import Final
+from typing import Any, Final, Protocol, runtime_checkable
 
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import SettingError, SourceError
+from ulnager.core.language.phrase import Settings
 from ulnager.sources.source import Relation, Source, named_table
 
 IN_FILES: Final = ("sqlite", "duckdb")
@@ -151,6 +152,27 @@ def opened_source(
     ).read_as(column_types or {}, grain, stamps, open_ended)
 
 
+@runtime_checkable
+class OfBook(Protocol):
+    """A source of a book, which is opened when it is asked."""
+
+    def opened(self, timeout: float | None = None) -> Relation:
+        """It as it is now, with what the book says of it."""
+
+
+def source_with(source: object, when: Settings, *, is_fixed: bool) -> tuple[Relation, Settings]:
+    """A source, and the settings with the zone and the calendar that its book says, where nothing
+    else was said; dates that are ``is_fixed`` have their calendar."""
+    found = as_source(source)
+    own: Settings = {}
+    if found.own_tz is not None:
+        own["tz"] = found.own_tz
+    if found.own_calendar is not None and not is_fixed:
+        own["calendar"] = found.own_calendar
+    said: Any = {name: given for name, given in when.items() if given is not None}
+    return found, {**own, **said}
+
+
 def as_source(source: object) -> Relation:
     """A source itself; or a path, a list of them, a URL with its table, or a data frame, opened.
 
@@ -160,6 +182,8 @@ def as_source(source: object) -> Relation:
     """
     if isinstance(source, Relation):
         return source
+    if isinstance(source, OfBook):
+        return source.opened()
     if isinstance(source, (str, Path)):
         return opened_source(source)
     if isinstance(source, (list, tuple)) and all(isinstance(one, (str, Path)) for one in source):

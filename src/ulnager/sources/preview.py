@@ -21,7 +21,7 @@ from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside, rows_where
 from ulnager.sources.kept import Kept
-from ulnager.sources.opening import as_source
+from ulnager.sources.opening import source_with
 
 MOST_COLUMNS: Final = 200
 """How many columns the first rows show; a table may have many thousands."""
@@ -159,9 +159,10 @@ def preview(
 
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
-    source, tz = as_source(source), when.get("tz")
-    found = source.column(column)
-    if not isinstance(period, (Resolution, Bucket)):
+    is_fixed = isinstance(period, (Resolution, Bucket))
+    source, when = source_with(source, when, is_fixed=is_fixed)
+    found, tz = source.column(column), when.get("tz")
+    if not is_fixed:
         when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
     result = resolved(period, **when)
     edges = source.edges(found, tz)

@@ -181,6 +181,7 @@ def profile(
         raise SettingError(f"share is {share!r}; give a part of a usual day, from 0 to 1")
     source = as_source(source)
     found = source.column(column)
+    tz, calendar = tz or source.own_tz, calendar or source.own_calendar
     day = None if today is None else as_day(today, "today")
     return profiled(source, found, source.counts(found, tz), day, tz, calendar, share, key)
 

@@ -7,6 +7,7 @@ Nothing here changes data.
 from __future__ import annotations
 
 import contextlib
+import logging
 import threading
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
@@ -38,6 +39,7 @@ from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_days, time_after_midnight
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
+from ulnager.core.text import masked
 from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, KEY_TYPES, ColumnType
 from ulnager.filters.engines import engine_named
@@ -59,6 +61,16 @@ def too_long(name: str, timeout: float | None) -> str:
         f"{name}: no answer within {timeout:g} seconds; allow more with --timeout (timeout=), or "
         "ask a smaller table"
     )
+
+
+_LOG: Final = logging.getLogger("ulnager")
+
+
+def told_asked(name: str, statement: object) -> None:
+    """Tells the log, at debug level, what a source is asked, without passwords and values."""
+    if _LOG.isEnabledFor(logging.DEBUG):
+        text = " ".join(str(statement).split())
+        _LOG.debug("%s is asked: %s", masked(name), masked(text))
 
 
 class Question:
@@ -275,6 +287,10 @@ class Relation(Source):
 
     rows: FromClause
     dialect_name: str
+    own_column: str | None = None
+    own_tz: str | tzinfo | None = None
+    own_calendar: Calendar | None = None
+    """What a book says of it, for calls that say nothing else."""
     unsure: Mapping[str, str] = {}
     """Columns of text that are dates in more than one order, each with the question which."""
     date_formats: Mapping[str, str] = {}
@@ -326,6 +342,7 @@ class Relation(Source):
         that do.
         """
         dates = [column.name for column in self.date_columns]
+        name = self.own_column if name is None else name
         if name is None:
             if len(dates) == 1:
                 return self.date_columns[0]

@@ -38,13 +38,14 @@ def service(
     today: date | str | None = None,
     hosts: Sequence[str] = (),
     any_day: bool = False,
+    allow_outside: bool = False,
 ) -> ASGIApp:
     """A book over HTTP as an ASGI application, for any server of such.
 
     ``today`` stops its clock, to try a day; with ``any_day`` requests may set the day, which no
     book with a link_key allows. ``hosts`` are the names that it answers to; none is any
     name, for behind a server that looks at that itself. It keeps nothing of a viewer, so many
-    copies may run.
+    copies may run. ``allow_outside`` is as for :func:`ulnager.read_book`, for a path.
 
     >>> from ulnager.demo import book_file
     >>> service(book_file(), today="2026-05-20").hosts
@@ -52,7 +53,7 @@ def service(
 
     Raises BookError for a book that cannot be read, SettingError for a day that is none.
     """
-    opened = book if isinstance(book, Book) else read_book(book)
+    opened = book if isinstance(book, Book) else read_book(book, allow_outside=allow_outside)
     answers = BookAnswers(opened, today, any_day=any_day)
     workers = Workers()
     app = FastAPI(

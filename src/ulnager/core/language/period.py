@@ -17,6 +17,7 @@ from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.notebook_tables import ShowsItself, Table, table
+from ulnager.core.outside import outside
 from ulnager.core.periods import explain, phrases
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import USUAL, Clock, as_day, calendars_of, extent_of
@@ -271,6 +272,20 @@ class Period(ShowsItself):
         from ulnager.core.periods.explain import neighbours
 
         return tuple(Period(read_period(text)) for text in neighbours(self.definition))
+
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: object, handler: object) -> Any:
+        """A period is a field of Pydantic's models: validated from its phrase, written as it."""
+        return outside().field_schema(Period)
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core: object, handler: object) -> dict[str, Any]:
+        return {
+            "type": "string",
+            "title": "Period",
+            "description": "A relative, rolling or fixed period of dates, as a phrase.",
+            "examples": ["last 3 whole months", "month to date", "2026-03-01/2026-03-31"],
+        }
 
     def __str__(self) -> str:
         return str(self.definition)

@@ -1,0 +1,66 @@
+"""Periods in templates of SQL: a filter for Jinja, by itself or as an extension.
+
+``{{ "last 3 whole months" | period_where("sailed_on", "postgresql") }}`` is a live condition, which
+the engine works out when the statement runs; with ``today`` (or ``now``, ``as_of``, ``data``) it
+has the dates of that day. Values stand in the text as literals, correctly escaped, so that the text of
+a template is the whole statement.
+"""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING, Any, Final
+
+from ulnager.core.language.phrase import as_period
+
+if TYPE_CHECKING:
+    from ulnager.core.language.period import Period
+    from ulnager.core.periods.resolution import Resolution
+
+_MOMENT: Final = ("today", "as_of", "now", "data")
+
+
+def period_where(
+    period: Period | Resolution | str, column: str, target: str = "ansi", **options: Any
+) -> str:
+    """The condition of a period as text with literals, live unless a moment is given.
+
+    >>> period_where("last 3 whole months", "sailed_on", "sqlite")
+    '"sailed_on" >= date(\\'now\\', \\'localtime\\', \\'start of month\\', \\'-3 months\\') AND
+    "sailed_on" < date(\\'now\\', \\'localtime\\', \\'start of month\\')'
+    >>> period_where("month to date", "sailed_on", today="2026-05-20")
+    '"sailed_on" >= DATE \\'2026-05-01\\' AND "sailed_on" < DATE \\'2026-05-21\\''
+
+    ``options`` are those of :func:`ulnager.condition`. Raises PeriodSyntaxError for what is no
+    phrase, FilterError for a target without a clock where no moment is given.
+    """
+    from ulnager.filters.conditions import condition
+
+    moment = {name: options.pop(name) for name in _MOMENT if name in options}
+    if moment:
+        known = ("tz", "calendar", "calendars", "defaults", "day_starts")
+        settings = {name: options[name] for name in known if name in options}
+        period = as_period(period, settings.get("calendar")).resolve(**moment, **settings)
+        kept = ("column_type", "tz", "rounding", "grain", "until", "lasting")
+        options = {name: value for name, value in options.items() if name in kept}
+    return condition(period, column, target=target, literal=True, **options).text
+
+
+FILTERS: Final = {"period_where": period_where}
+"""For ``environment.filters.update(ulnager.templates.FILTERS)``."""
+
+
+def __getattr__(name: str) -> Any:
+    if name != "Periods":
+        raise AttributeError(f"module 'ulnager.templates' has no attribute {name!r}")
+    from jinja2.ext import Extension
+
+    class Periods(Extension):
+        """An extension of Jinja: ``Environment(extensions=["ulnager.templates.Periods"])``."""
+
+        def __init__(self, environment: Any) -> None:
+            super().__init__(environment)
+            environment.filters.update(FILTERS)
+
+    Periods.__module__, Periods.__qualname__ = __name__, "Periods"
+    globals()["Periods"] = Periods
+    return Periods
