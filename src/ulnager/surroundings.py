@@ -29,10 +29,11 @@ class Surroundings:
 
         from ulnager.core.language.phrase import period
 
-        from_text = schema.no_info_after_validator_function(period, schema.str_schema())
-        either = schema.union_schema([schema.is_instance_schema(kind), from_text])
-        return schema.json_or_python_schema(
-            json_schema=from_text, python_schema=either, serialization=schema.to_string_ser_schema()
+        def read(given: object) -> object:
+            return given if isinstance(given, kind) else period(given)  # type: ignore[arg-type]
+
+        return schema.no_info_plain_validator_function(
+            read, serialization=schema.to_string_ser_schema()
         )
 
     def words(

@@ -2,8 +2,8 @@
 
 ``{{ "last 3 whole months" | period_where("sailed_on", "postgresql") }}`` is a live condition, which
 the engine works out when the statement runs; with ``today`` (or ``now``, ``as_of``, ``data``) it
-has the dates of that day. Values stand in the text as literals, correctly escaped, so that the text of
-a template is the whole statement.
+has the dates of that day. Values stand in the text as literals, correctly escaped, so that the text
+of a template is the whole statement.
 """
 
 from __future__ import annotations

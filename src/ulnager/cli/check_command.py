@@ -18,18 +18,14 @@ if TYPE_CHECKING:
 
 
 @click.command("check", cls=Command)
-@click.argument("books", nargs=-1, metavar="[BOOK]...")
-@click.option(
-    "--sql",
-    metavar="FILE",
-    help="SQL instead of a book, - for standard input; so are files named besides.",
-)
-@click.option("--dialect", metavar="NAME", help="Of that SQL. [default: duckdb]")
+@click.argument("names", nargs=-1, metavar="[BOOK|FILE.sql]...")
+@click.option("--sql", metavar="FILE", help="SQL from a file of any name, or - for standard input.")
+@click.option("--dialect", metavar="NAME", help="Of SQL. [default: duckdb]")
 @click.option(
     "--type",
     "column_type",
     metavar="TYPE",
-    help="With --sql: what its date columns hold. [default: by their names]",
+    help="Of SQL: what its date columns hold. [default: by their names]",
 )
 @click.option("--today", metavar="DATE", help="The clock's day. [default: now]")
 @click.option("--since", metavar="VERSION", help="Also what means other things than in 0.2.")
@@ -42,7 +38,7 @@ if TYPE_CHECKING:
 @click.pass_context
 def command(
     context: click.Context,
-    books: tuple[str, ...],
+    names: tuple[str, ...],
     sql: str | None,
     dialect: str | None,
     column_type: str | None,
@@ -53,8 +49,8 @@ def command(
     allow_outside: bool,
     as_json: bool,
 ) -> None:
-    """Print the mistakes and doubtful definitions in BOOK, each with its line, what it does to a
-    viewer, and what would be right.
+    """Print the mistakes and doubtful definitions in BOOK, or in SQL, each with its line, what it
+    does to a viewer, and what would be right.
 
     Of SQL, its date conditions, and which phrase each of them is. Exit 0 when there is no error
     (with --strict: no warning), else 1. A finding that is as it should be is accepted in the book,
@@ -63,36 +59,31 @@ def command(
     \b
       ulnager check book.toml
       ulnager check demo:careless --today 2026-05-20
-      ulnager check --sql report.sql --dialect postgresql
+      ulnager check report.sql views/*.sql --dialect postgresql
     """
     from ulnager.checking.check_book import check
     from ulnager.checking.check_sql import check_sql
     from ulnager.checking.findings import Findings, passes
     from ulnager.demo import named_book
 
-    if not books and sql is None:
-        raise click.UsageError("say what to check: a book, or --sql FILE")
+    if not names and sql is None:
+        raise click.UsageError("say what to check: a book, or SQL: report.sql")
+    # With --sql whatever is named besides is SQL, too, but for books.
+    texts = [*([] if sql is None else [sql]), *(one for one in names if _is_sql(one, sql))]
+    books = [one for one in names if one not in texts]
+    if (dialect is not None or column_type is not None) and not texts:
+        raise SettingError("--dialect and --type are of SQL; name a file of it: report.sql")
+    if since is not None and not books:
+        raise SettingError("--since is of a book")
     findings: list[Finding] = []
-    if sql is None:
-        if dialect is not None or column_type is not None:
-            raise SettingError("--dialect and --type are of SQL; say --sql FILE")
-        for book in books:
-            file = named_book(book)
-            found = check(file, today=today, allow_outside=allow_outside, since=since)
-            findings += [one._replace(file=book) if one.file == str(file) else one for one in found]
-    else:
-        if since is not None:
-            raise SettingError("--since is of a book")
-        if any(name.endswith(".toml") for name in books):
-            raise click.UsageError("check a book, or --sql FILE; not both at once")
-        for name in (sql, *books):
-            findings += check_sql(
-                _read(name),
-                file=name,
-                target=dialect or "duckdb",
-                column_type=column_type,
-                today=today,
-            )
+    for book in books:
+        file = named_book(book)
+        found = check(file, today=today, allow_outside=allow_outside, since=since)
+        findings += [one._replace(file=book) if one.file == str(file) else one for one in found]
+    for name in texts:
+        findings += check_sql(
+            _read(name), file=name, target=dialect or "duckdb", column_type=column_type, today=today
+        )
     if as_sarif:
         show_json(Findings(findings).sarif())
     elif as_json:
@@ -101,6 +92,10 @@ def command(
         show(findings)
     if not passes(findings, strict=strict):
         context.exit(1)
+
+
+def _is_sql(name: str, sql: str | None) -> bool:
+    return name.endswith(".sql") or (sql is not None and not name.endswith(".toml"))
 
 
 def _read(file: str) -> str:
