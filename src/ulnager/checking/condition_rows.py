@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from ulnager.checking.dialects import MACROS, Unclear
 from ulnager.checking.translation import hoisted
 from ulnager.core.calendars.calendar import Calendar
+from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.sources.duckdb_source import first_line, started
 
 Matrix = NDArray[np.bool_]
@@ -52,7 +53,7 @@ def _engine() -> duckdb.DuckDBPyConnection:
 def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, Matrix]:
     """Which dates a condition keeps on each clock's day, and of which it keeps a part only."""
     moments = ["0 hour", "12 hour", "86399999999 microsecond"]
-    if asked.column_type in ("date", "yyyymmdd"):
+    if not COLUMN_TYPES[asked.column_type].has_time:
         moments = moments[:1]
     found = [_kept(asked, days, offsets, at) for at in moments]
     every, some = found[0].copy(), found[0].copy()
@@ -68,8 +69,14 @@ def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
         "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
         "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
         "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
+        "yyyymm": "CAST(strftime(day, '%Y%m') AS INTEGER)",
+        "yyyyww": "CAST(strftime(day, '%G%V') AS INTEGER)",
+        "iso-week": "strftime(day, '%G-W%V')",
+        "iso-text": "strftime(day, '%Y-%m-%d')",
+        "epoch-seconds": f"CAST(epoch(CAST(day AS TIMESTAMP) + INTERVAL '{at}') AS BIGINT)",
+        "epoch-milliseconds": f"epoch_ms(CAST(day AS TIMESTAMP) + INTERVAL '{at}')",
     }[asked.column_type]
-    zone = "TIMESTAMPTZ" if asked.column_type == "timestamptz" else "TIMESTAMP"
+    zone = "TIMESTAMPTZ" if COLUMN_TYPES[asked.column_type].is_instant else "TIMESTAMP"
     sql, of_clock = hoisted(asked.tree)
     named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
     # Materialised, lest the engine works them out anew for each date.

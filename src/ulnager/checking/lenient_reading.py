@@ -112,11 +112,15 @@ def _follows(error: BookError, where: tuple[str, ...], dropped: set[tuple[str, .
         gone[:-1] == where[:-1] or gone == where for gone in dropped
     ):
         return True
+    if any(where[: len(gone)] == gone for gone in dropped if not gone[-1].isdigit()):
+        return True
     said = error_message(error, NO_SUCH)
     if said is None:
         return False
     what, name = said.arguments[:2]
-    return (f"{what.split()[-1]}s", name) in {gone[:2] for gone in dropped}
+    # A choice is a period of the book, or went with its own entry.
+    kind = "periods" if what == "choice" else f"{what.split()[-1]}s"
+    return (kind, name) in {gone[:2] for gone in dropped}
 
 
 def _path(values: Any, key: str) -> tuple[str, ...]:

@@ -18,6 +18,7 @@ from sqlglot.errors import SqlglotError
 
 from ulnager.checking.dialects import DIFFERENCES, WEEKS, Reader, Unclear, reader_of, unit_of
 from ulnager.core.errors import FilterError
+from ulnager.filters.columns import COLUMN_TYPES
 
 _TODAY: Final = ("current_date", "curdate", "today")
 _NOW: Final = (
@@ -37,7 +38,7 @@ _NOW: Final = (
     "now64",
     "systimestamp",
 )
-TYPES: Final = ("date", "timestamp", "timestamptz", "yyyymmdd")
+TYPES: Final = tuple(COLUMN_TYPES)
 """What a column of a condition may hold."""
 _SIZE: Final = 20_000
 

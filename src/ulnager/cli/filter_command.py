@@ -289,7 +289,7 @@ def command(
         shown = counted_in.name if counted_in else ""
         echo(f"it keeps {rows['kept']:,} of {rows['total']:,} rows of {shown}", err=True)
     _tell(values)
-    for note in notes:
+    for note in dict.fromkeys(notes):
         echo(f"note: {note}", err=True)
 
 

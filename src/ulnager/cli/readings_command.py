@@ -16,6 +16,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.resolution import Resolution
+from ulnager.filters.columns import COLUMN_TYPES
 
 # What is shown where nothing is near: a few of the forms that there are.
 _MOST_PARTS: Final = 4
@@ -29,7 +30,7 @@ _COMMON: Final = ("today", "last 7 days", "last 3 whole months", "month to date"
 @click.option(
     "--type",
     "column_type",
-    type=click.Choice(["date", "timestamp", "timestamptz", "yyyymmdd"]),
+    type=click.Choice(list(COLUMN_TYPES)),
     help="With --sql: what its column holds. [default: date]",
 )
 @json_option

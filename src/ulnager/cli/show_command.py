@@ -455,7 +455,11 @@ def _show_book(book: Book, clock: dict[str, Any], as_json: bool) -> None:
             }
         )
         return
-    show_table(("name", "label", "dates", "phrase"), rows)
+    if rows:
+        show_table(("name", "label", "dates", "phrase"), rows)
+    elif not offered:
+        echo("the book has no period, no picker, no page and no schedule")
     if offered:
-        echo()
+        if rows:
+            echo()
         show_pairs([(f"{kind} {name}", what) for kind, name, what in offered])

@@ -77,10 +77,10 @@ def keep(
     zone); without one it is the index of a pandas frame. The days of instants are taken in ``tz``;
     without it, in the column's own zone. Rows without a date are left out. A phrase or a period is
     resolved, with ``today=`` and its siblings as for :meth:`ulnager.Period.resolve`. ``grain`` is
-    the unit that a row of a frame stands for, where that is more than a day, and ``rounding`` as for :func:`ulnager.condition`. ``until`` is
-    the column of the last day of rows that last, and ``lasting`` what these have to do, as for
-    :func:`ulnager.where`. Of a source or
-    a path the rows come as :class:`ulnager.Kept`, which reads or writes them.
+    the unit that a row of a frame stands for, where that is more than a day, and ``rounding``
+    as for :func:`ulnager.condition`. ``until`` is the column of the last day of rows that last,
+    and ``lasting`` what these have to do, as for :func:`ulnager.where`. Of a source or a path
+    the rows come as :class:`ulnager.Kept`, which reads or writes them.
 
     >>> import polars as pl
     >>> from datetime import date

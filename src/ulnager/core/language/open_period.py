@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from itertools import combinations, product
 from typing import Any, Final, NoReturn
 
 from ulnager.core.arguments import shown
@@ -25,8 +26,10 @@ from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.open_slots import LISTED, OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.rule import Kind
+from ulnager.core.text import pattern
 from ulnager.core.units import UNIT_NAMES, Unit
 
+_SLOT: Final = pattern(r"\{\w+\}")
 Settings = Mapping[str, Mapping[str, Any]]
 _FILLS: Final[dict[type, str]] = {OpenCount: "count", OpenUnit: "unit", OpenDay: "day"}
 
@@ -321,18 +324,23 @@ def _words_of(
             kinds = kinds or dict(slots_of(made))
             if kinds == dict(slots_of(made)):
                 found.append(word)
-        if of is not None and len(found) < len(known):
+        if found and of is not None and len(found) < len(known):
             wrong = next(word for word in known if word not in found)
             raise SettingError(f"{{{name}}} cannot be {shown(wrong)} there")
         return found
 
+    # What is chosen from words that are no units is a word, though nobody says its kind.
+    clear = {name for name in names if _is_of_words(settings.get(name, {}))}
+    if not words and len(clear) > 1:
+        words = [name for name in names if name in clear]
     if not words:
-        if read_open(phrase, tokens, listed, own_units) is not None:
+        if not clear and read_open(phrase, tokens, listed, own_units) is not None:
             return [], []
         for name in names:
-            found = options(name, {})
+            found = [] if clear - {name} else options(name, {})
             if found:
                 return [name], [found]
+        _check_several_words(names, settings, reads, clear)
     elif len(words) == 1:
         found = options(words[0], {})
         if found:
@@ -341,9 +349,46 @@ def _words_of(
         each = [list(settings[name].get("of") or _candidates()[:12]) for name in words]
         if any(reads(dict(zip(words, chosen, strict=True))) for chosen in _choices(each)):
             return words, each
+    _check_around_slots(phrase, own_units)
     # The reader says where and why.
     read_period(phrase, own_units)
     raise PeriodSyntaxError(phrase, 0, len(phrase), "a slot stands where none can be")
+
+
+def _check_around_slots(phrase: str, own_units: tuple[Unit, ...]) -> None:
+    """PeriodSyntaxError for what is wrong beside the slots, when a number stands in each."""
+    slots = list(_SLOT.finditer(phrase))
+    try:
+        read_period(_SLOT.sub(lambda slot: "3".ljust(len(slot[0])), phrase), own_units)
+    except PeriodSyntaxError as error:
+        if any(slot.start() <= error.position < slot.end() for slot in slots):
+            return
+        near = [text.replace("3", slots[0][0], 1) for text in error.suggestions] if slots else []
+        at, size = error.position, error.length
+        raise PeriodSyntaxError(
+            phrase, at, size, error.problem, error.expected, near, (), True
+        ) from None
+
+
+def _check_several_words(
+    names: list[str],
+    settings: Settings,
+    reads: Callable[[dict[str, str]], Definition | None],
+    clear: set[str],
+) -> None:
+    """SettingError where two slots stand for words, of which nobody said that they do."""
+    for pair in sorted(combinations(names, 2), key=lambda pair: -len(clear & {*pair})):
+        each = [settings.get(name, {}).get("of") or _candidates()[:12] for name in pair]
+        if any(reads(dict(zip(pair, chosen, strict=True))) for chosen in product(*each)):
+            cure = ", ".join(f"{name} = {{ kind = 'word', of = […] }}" for name in pair)
+            both = " and ".join(f"{{{name}}}" for name in pair)
+            raise SettingError(f"{both} stand for words here; say so of each: {cure}")
+
+
+def _is_of_words(given: Mapping[str, Any]) -> bool:
+    of = given.get("of")
+    said = given.get("kind") is None and isinstance(of, (list, tuple))
+    return said and any(isinstance(one, str) and Unit.named(one) is None for one in of or ())
 
 
 def _candidates() -> list[str]:

@@ -39,7 +39,15 @@ def shift_of(text: str) -> tuple[int, Unit] | None:
 
     Raises PeriodSyntaxError for what cannot be read.
     """
-    found = read_period(f"today, {text}")
+    lead = "today, "
+    try:
+        found = read_period(f"{lead}{text}")
+    except PeriodSyntaxError as error:
+        # What is told is of what was typed, and not of the phrase that was made of it.
+        near = [one.removeprefix(lead) for one in error.suggestions if one.startswith(lead)]
+        at = max(0, error.position - len(lead))
+        size, expected = error.length, error.expected
+        raise PeriodSyntaxError(text, at, size, error.problem, expected, near, (), True) from None
     is_one = found.rule.kind is Kind.SHIFT and found.args[0].rule.kind is not Kind.SHIFT
     return found.shift if is_one else None
 
