@@ -59,7 +59,7 @@ def test_the_api_is_small_and_says_what_comes_back():
      lambda u: u.totals(table("sailings"), period="2026-03").rows),
     (lambda u: u.FileSource(table("sailings")).extent("sailed_on").last,
      lambda u: u.open_source(table("sailings")).extent("sailed_on").last),
-], ids=str)  # fmt: skip
+], ids=range(10))  # fmt: skip
 def test_what_went_goes_on_working_and_says_what_to_write(old, new):
     with pytest.warns(DeprecationWarning, match="deprecated; write"):
         was = old(ulnager)
