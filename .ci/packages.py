@@ -50,7 +50,7 @@ def main() -> None:
             if not place:
                 oldest = Path(folder) / "oldest.txt"
                 oldest.write_text("\n".join(_oldest()))
-                _tried(Path(folder) / "old", python, str(wheel), ["-c", str(oldest)])
+                _tried(Path(folder) / "old", python, f"{wheel}[demo]", ["-c", str(oldest)])
                 print(f"-- {version}, oldest: passed", flush=True)
                 _tried(Path(folder) / "sdist", python, f"{sdist}[all]", [])
                 print(f"-- {version}, from the sdist: passed", flush=True)

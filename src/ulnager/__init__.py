@@ -142,7 +142,12 @@ def __getattr__(name: str) -> object:
         if name in old.GONE:
             return old.gone(name)
         raise AttributeError(f"module 'ulnager' has no attribute {name!r}")
-    found: object = getattr(import_module(f"ulnager.{module}"), name)
+    try:
+        found: object = getattr(import_module(f"ulnager.{module}"), name)
+    except ModuleNotFoundError as error:
+        from ulnager.core.arguments import needed
+
+        raise needed(error) from None
     if name in old.RENAMED:
         found = old.accepting(name, found)
     globals()[name] = found

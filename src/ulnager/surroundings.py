@@ -40,6 +40,10 @@ class Surroundings:
         self, locale: str, dates_as: str | None, texts: Mapping[str, Mapping[str, str]]
     ) -> Words:
         """The words of a language by the CLDR."""
-        from ulnager.locales.locale_words import words
+        try:
+            from ulnager.locales.locale_words import words
+        except ModuleNotFoundError as error:
+            from ulnager.core.arguments import needed
 
+            raise needed(error) from None
         return words(locale, dates_as, texts)

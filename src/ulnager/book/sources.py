@@ -17,7 +17,6 @@ from ulnager.core.language.period import Period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.text import masked
-from ulnager.sources.file_source import JoinedFiles, check_parts
 from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
@@ -95,6 +94,8 @@ class BookSource:
     def _raw(self, timeout: float | None, moment: Moment) -> Relation:
         """All its rows."""
         if self.query is not None:
+            from ulnager.sources.file_source import JoinedFiles, check_parts
+
             asked = {one.name: one for one in self.others if mentions(self.query, one.name)}
             parts = {name: one.opened(timeout, moment) for name, one in asked.items()}
             joined = JoinedFiles(

@@ -15,7 +15,8 @@ from ulnager.checking.dialects import MACROS, Unclear
 from ulnager.checking.translation import hoisted
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.filters.columns import COLUMN_TYPES
-from ulnager.sources.duckdb_source import first_line, started
+from ulnager.sources.duckdb_source import started
+from ulnager.sources.duckdb_text import first_line
 
 Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]

@@ -18,7 +18,7 @@ import click
 
 from ulnager.cli.help import COMMANDS, GROUPS
 from ulnager.cli.output import echo
-from ulnager.core.arguments import ArgumentError
+from ulnager.core.arguments import ArgumentError, needed
 from ulnager.core.errors import (
     BookError,
     FilterError,
@@ -159,6 +159,11 @@ def _run(given: list[str], debug: bool) -> int:
         _tell("Error: there is not enough memory for this")
         return 1
     except Exception as error:
+        if isinstance(error, ModuleNotFoundError):
+            told = needed(error)
+            if told is not error:
+                _tell_json("install", str(told)) if is_json else _tell(f"Error: {told}")
+                return 1
         if debug:
             raise
         _tell(

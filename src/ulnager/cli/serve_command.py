@@ -59,12 +59,8 @@ def command(
     """
     if book is None:
         raise SettingError("serve what? Name a book: --book FILE")
-    try:
-        from ulnager.web.server import run
-    except ModuleNotFoundError as error:
-        raise SettingError(
-            f"serve needs {error.name}, which comes with: pip install 'ulnager[web]'"
-        ) from None
+    from ulnager.web.server import run
+
     opened = _checked(named_book(book), today, allow_outside=allow_outside)
     hosts = () if "*" in names else tuple(dict.fromkeys((*_own(host), *names)))
     run(opened, host, port, today, hosts, any_day=any_day)

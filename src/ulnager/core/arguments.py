@@ -114,7 +114,10 @@ def checked(options: Any = None, **sorts: Wanted) -> Callable[[Callable[P, R]], 
                     raise _unknown(function.__name__, name, sorted(takes - {"self", "cls"}))
                 if name in known and not known[name].fits(value):
                     raise _wrong(name, value, known[name])
-            return function(*args, **given)
+            try:
+                return function(*args, **given)
+            except ModuleNotFoundError as error:
+                raise needed(error) from None
 
         return checking
 
@@ -135,6 +138,36 @@ def _names_of(function: Any) -> tuple[str, ...]:
     code = function.__code__
     names: tuple[str, ...] = code.co_varnames[: code.co_argcount + code.co_kwonlyargcount]
     return names
+
+
+_EXTRAS: Final = {
+    "data": ("duckdb", "sqlglot"),
+    "pictures": ("matplotlib",),
+    "languages": ("babel",),
+    "check": ("tree_sitter", "tree_sitter_toml"),
+    "web": ("fastapi", "starlette", "uvicorn", "jinja2"),
+    "frames": ("pandas", "polars", "pyarrow"),
+    "calendars": ("holidays", "icalendar"),
+    "postgresql": ("psycopg",),
+    "mariadb": ("pymysql",),
+    "spark": ("pyspark",),
+    "clickhouse": ("chdb",),
+}
+
+
+class MissingPackage(SettingError, ImportError):  # noqa: N818
+    """A package that is not installed, with the extra that brings it."""
+
+
+def needed(error: ModuleNotFoundError) -> Exception:
+    """What to install for a package that is not there; the error itself for any other."""
+    package = (error.name or "").partition(".")[0]
+    for extra, packages in _EXTRAS.items():
+        if package in packages:
+            return MissingPackage(
+                f'this needs {package}, which is not installed: pip install "ulnager[{extra}]"'
+            )
+    return error
 
 
 class ArgumentError(SettingError, TypeError):

@@ -25,7 +25,7 @@ from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.frames import is_time, known_frame, local_days
 from ulnager.filters.sql_text import exact_column, sql_text
 from ulnager.numbers.daily_aggregates import AskedColumn, asked_of
-from ulnager.sources.duckdb_source import quoted
+from ulnager.sources.duckdb_text import quoted
 from ulnager.sources.opening import source_with
 from ulnager.sources.written_tables import write_table
 

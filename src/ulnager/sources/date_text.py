@@ -11,7 +11,7 @@ from collections.abc import Callable, Sequence
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import SettingError
-from ulnager.sources.duckdb_source import quoted, text
+from ulnager.sources.duckdb_text import quoted, text
 
 _LOOKS: Final = re.compile(
     r"\s*(\d{1,4})([/.\- ])(\d{1,2})\2(\d{1,4})(?:[ T]+(\d{1,2}:\d{2})(:\d{2})?)?\s*"

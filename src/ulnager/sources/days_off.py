@@ -5,15 +5,18 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any, Final
+from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.table_calendar import TableCalendar, TableRow
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.sources.duckdb_source import quoted
-from ulnager.sources.file_source import FileSource
+from ulnager.sources.duckdb_text import quoted
 from ulnager.sources.guard import check_plain, limits_now, opened_at, small_file
+
+if TYPE_CHECKING:
+    from ulnager.sources.file_source import FileSource
+
 
 YEARS: Final = (1990, 2060)
 """The years for which yearly rules and countries give holidays, unless told otherwise."""
@@ -31,7 +34,7 @@ def holidays_from_file(
     if str(path).lower().endswith(".ics"):
         found = _from_ics(Path(path), years, within)
     else:
-        source = FileSource(path, within=within)
+        source = _opened(path, within)
         named = [c.name for c in source.date_columns if c.name.lower() == "date"]
         column = source.column(named[0] if named else None)
         name = quoted(column.name)
@@ -46,7 +49,7 @@ def _from_ics(path: Path, years: tuple[int, int], within: Path | None) -> set[da
         from icalendar import Calendar as Events
     except ImportError:
         raise SourceError(
-            "reading .ics files needs the package icalendar: pip install 'ulnager[all]'"
+            'reading .ics files needs the package icalendar: pip install "ulnager[calendars]"'
         ) from None
     at = opened_at(path, within)
     if within is not None:
@@ -165,7 +168,7 @@ def holidays_of(
         import holidays
     except ImportError:
         raise SettingError(
-            "holidays of a country need the package holidays: pip install 'ulnager[all]'"
+            'holidays of a country need the package holidays: pip install "ulnager[calendars]"'
         ) from None
     span = range(years[0], years[1] + 1)
     try:
@@ -188,7 +191,7 @@ def calendar_from_file(
     Raises SourceError, naming the file and the row, when it cannot be read or has gaps,
     overlaps, disorder or labels that occur twice.
     """
-    source = FileSource(path, within=within)
+    source = _opened(path, within)
     columns = {column.name.lower(): column for column in source.columns}
     for needed in ("unit", "start"):
         if needed not in columns:
@@ -206,6 +209,13 @@ def calendar_from_file(
         return TableCalendar(rows, base)
     except SettingError as error:
         raise SourceError(f"{path}: {error}") from None
+
+
+def _opened(path: Any, within: Path | None) -> FileSource:
+    # The engine is needed for files only.
+    from ulnager.sources.file_source import FileSource
+
+    return FileSource(path, within=within)
 
 
 def _first_bad_row(source: FileSource, name: str) -> str:

@@ -17,6 +17,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
 from ulnager.filters.sql_text import sql_text
+from ulnager.sources.duckdb_text import first_line, quoted, quoted_name, text
 from ulnager.sources.guard import limits_now, own_folder
 from ulnager.sources.queries import check_lengths, checked_query
 from ulnager.sources.source import Column, Relation, asked, told_asked, too_long
@@ -272,23 +273,3 @@ class EmbeddedTable(EmbeddedSource):
         return sa.table(quoted_name(own), *columns, schema=quoted_name(schema or "main")), (
             f"FROM {place}"
         )
-
-
-def quoted_name(name: str) -> sa.quoted_name:
-    return sa.quoted_name(name, quote=True)
-
-
-def quoted(name: str) -> str:
-    """A name as a quoted SQL identifier."""
-    return '"' + name.replace('"', '""') + '"'
-
-
-def text(value: str) -> str:
-    """A text as a SQL literal."""
-    return "'" + value.replace("'", "''") + "'"
-
-
-def first_line(error: Exception) -> str:
-    """What the engine says, without its own headings and advice."""
-    said = str(error).strip().split("\n")[0]
-    return said.split(": ", 1)[-1] if "Error: " in said else said

@@ -17,7 +17,8 @@ from ulnager.core.errors import SourceError
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.csv_form import CsvForm, CsvSettings, check_records, form_of
 from ulnager.sources.date_text import check_format, written_dates
-from ulnager.sources.duckdb_source import EmbeddedSource, quoted, quoted_name, text
+from ulnager.sources.duckdb_source import EmbeddedSource
+from ulnager.sources.duckdb_text import quoted, quoted_name, text
 from ulnager.sources.file_names import named_files
 from ulnager.sources.guard import check_unpacked, limits_now
 from ulnager.sources.source import Column

@@ -12,7 +12,8 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.filters.frames import index_name
 from ulnager.filters.sql_text import sql_text
-from ulnager.sources.duckdb_source import EmbeddedSource, quoted_name
+from ulnager.sources.duckdb_source import EmbeddedSource
+from ulnager.sources.duckdb_text import quoted_name
 from ulnager.sources.source import Column, Relation, told_asked
 
 
@@ -70,7 +71,7 @@ def _as_table(frame: Any) -> Any:
         return known.to_arrow()
     except ImportError:
         raise SourceError(
-            "a data frame as a source needs PyArrow: pip install 'ulnager[frames]'"
+            'a data frame as a source needs PyArrow: pip install "ulnager[frames]"'
         ) from None
 
 

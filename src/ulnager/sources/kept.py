@@ -9,7 +9,6 @@ from typing import Any
 from sqlalchemy import ColumnElement, select
 
 from ulnager.core.values import CopiesItself
-from ulnager.sources.duckdb_source import EmbeddedSource
 from ulnager.sources.source import Relation
 
 
@@ -72,9 +71,10 @@ class Kept(CopiesItself):
             return write_rows(
                 self.columns, self.rows(), target, name=name, password=password, replace=replace
             )
-        if isinstance(self.source, EmbeddedSource):
+        copied = getattr(self.source, "copied", None)
+        if copied is not None:
             with new_file(target, replace) as part:
-                return self.source.copied(
+                return copied(  # type: ignore[no-any-return]
                     self._statement(), part, for_spreadsheets=for_spreadsheets
                 )
         rows = self.rows()

@@ -14,7 +14,7 @@ from typing import Any, Final
 
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.text import visible
-from ulnager.sources.duckdb_source import first_line, quoted, text
+from ulnager.sources.duckdb_text import first_line, quoted, text
 from ulnager.sources.urls import Address, read_address
 from ulnager.sources.writing import as_text, whole_file
 

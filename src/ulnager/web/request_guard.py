@@ -73,7 +73,9 @@ class RequestGuard:
         headers = dict(scope["headers"])
         host = headers.get(b"host", b"").decode("latin-1").lower()
         name = host.rpartition(":")[0] if host.rpartition(":")[2].isdigit() else host
-        if self.hosts and name.strip("[]") not in self.hosts:
+        # Whoever watches over the service asks by its address.
+        is_watched = scope["path"] == "/health"
+        if self.hosts and name.strip("[]") not in self.hosts and not is_watched:
             raise Refused(421, "host", "this service does not answer to that name")
         if len(scope.get("raw_path") or scope["path"].encode()) > MOST_PATH:
             raise Refused(414, "size", f"the path has more than {MOST_PATH:,} bytes")

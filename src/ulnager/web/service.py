@@ -74,6 +74,11 @@ def service(
     app.state.routes = [route for router in routers for route in router.routes]
     app.openapi = app.state.description = Description(app, answers)  # type: ignore[method-assign]
 
+    @app.get("/health", include_in_schema=False)
+    async def health() -> Response:
+        """That it is there, for whoever starts it anew when it is not; no data is asked."""
+        return Response('{"status": "ok"}', media_type="application/json")
+
     @app.get("/openapi.json", include_in_schema=False)
     async def description(request: Request) -> Response:
         """The OpenAPI description; it waits for its examples while the service starts."""
