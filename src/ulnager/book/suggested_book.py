@@ -36,6 +36,9 @@ def starting_book(
         settings["grain"] = profile.grain.unit.name
         settings["stamps"] = profile.grain.stamps
     said = dict(calendar or {})
+    # A weekday on which nothing ever happens is no day that is missing.
+    if profile.closed and "days_off" not in said and profile.closed != ("saturday", "sunday"):
+        said["days_off"] = list(profile.closed)
     remark = ""
     if words is not None and "week_starts" not in said:
         said["week_starts"], remark = words.week_starts, "  # as is usual there"

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import functools
 from bisect import bisect_right
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
@@ -52,6 +52,8 @@ class Profile(ShowsItself):
     ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
     out of all else.
     ``before_last`` is the last date but one where the last lies alone, far from all others.
+    ``closed`` are the weekdays on which there never is a row, where all others have some; they are
+    no missing days.
 
     >>> import ulnager
     >>> from ulnager.demo import table
@@ -81,6 +83,7 @@ class Profile(ShowsItself):
     date_format: str | None = None
     grain: Grain | None = None
     stand_ins: dict[date, int] = field(default_factory=dict)
+    closed: tuple[str, ...] = ()
 
     @property
     def extent(self) -> Extent:
@@ -106,11 +109,17 @@ class Profile(ShowsItself):
             ("rows", f"{self.rows:,}, {self.nulls:,} of them without a date"),
             ("dates", f"{self.first} to {self.last}, {len(self.counts):,} with rows"),
             ("rows a day", f"{self.median:,.0f} usually, {self.smallest:,} to {self.largest:,}"),
+            *([("closed", self.closed_told)] if self.closed else []),
             ("missing", f"{missing:,} days without rows"),
             ("last whole", self.last_whole),
             ("anchor", f"{self.anchor}: {self.because}"),
         ]
         return pairs(f"{self.column} of {self.source}", rows, self.evidence[:3])
+
+    @property
+    def closed_told(self) -> str:
+        """The weekdays without rows, for a person to read; empty without any."""
+        return ", ".join(f"{name.capitalize()}s" for name in self.closed)
 
     def to_dict(self) -> Json:
         """The profile as plain values, ready for JSON."""
@@ -130,6 +139,7 @@ class Profile(ShowsItself):
                 "smallest": self.smallest,
                 "largest": self.largest,
             },
+            "closed_weekdays": list(self.closed),
             "missing": [
                 {"start": str(span.start), "end": str(span.end), "days": span.days}
                 for span in self.missing
@@ -212,10 +222,12 @@ def profiled(
         else found_grain(list(days), calendar)
     )
     lone = None if grain else _lone(days)
+    closed: tuple[str, ...] = ()
     if grain is None:
         last_whole, evidence = _last_whole(days, share, calendar)
         anchor, because = _suggestion(first, lone or last, last_whole, today)
-        missing = _missing(days, first, lone or last, calendar)
+        closed = _closed(days, first, lone or last)
+        missing = _missing(days, first, lone or last, calendar, closed)
     else:
         last_whole, evidence = _last_whole_unit(days, share, grain)
         anchor, because = _suggestion_of(grain, last, last_whole, today)
@@ -244,7 +256,28 @@ def profiled(
         grain=grain,
         stand_ins=stand_ins,
         before_last=None if lone is None else max(day for day in days if day < last),
+        closed=closed,
     )
+
+
+def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
+    """The weekdays that never have a row in eight weeks or more, though the others have."""
+    if (last - first).days < _WEEKS_TO_CLOSE * 7:
+        return ()
+    open_ones = {day.weekday() for day in days if first <= day <= last}
+    shut = [place for place in range(7) if place not in open_ones]
+    weeks = (last - first).days / 7
+    # Data of a few days only says nothing of weekdays.
+    is_usual = len(days) >= weeks * len(open_ones) / 2
+    if not is_usual or len(shut) > _MOST_CLOSED:
+        return ()
+    return tuple(WEEKDAYS[place] for place in shut)
+        tuple(WEEKDAYS[place] for place in shut) if is_usual and len(shut) <= _MOST_CLOSED else ()
+    )
+
+
+_WEEKS_TO_CLOSE: Final = 8
+_MOST_CLOSED: Final = 4
 
 
 def _last_up_to(days: list[date], up_to: date) -> date | None:
@@ -342,12 +375,18 @@ def _lone(days: dict[date, int]) -> date | None:
 
 
 def _missing(
-    days: dict[date, int], first: date, last: date, calendar: Calendar | None
+    days: dict[date, int],
+    first: date,
+    last: date,
+    calendar: Calendar | None,
+    closed: Sequence[str] = (),
 ) -> tuple[Span, ...]:
+    off = {WEEKDAYS.index(name) for name in closed}
     gaps: list[Range] = []
     for number in range(first.toordinal(), last.toordinal()):
         day = date.fromordinal(number)
-        if day not in days and (calendar is None or calendar.business.contains(day)):
+        is_open = calendar is None or calendar.business.contains(day)
+        if day not in days and day.weekday() not in off and is_open:
             gaps.append((number, number + 1))
     return _spans(union(gaps))
 
