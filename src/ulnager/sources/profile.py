@@ -268,12 +268,9 @@ def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
     shut = [place for place in range(7) if place not in open_ones]
     weeks = (last - first).days / 7
     # Data of a few days only says nothing of weekdays.
-    is_usual = len(days) >= weeks * len(open_ones) / 2
-    if not is_usual or len(shut) > _MOST_CLOSED:
+    if len(days) < weeks * len(open_ones) / 2 or len(shut) > _MOST_CLOSED:
         return ()
     return tuple(WEEKDAYS[place] for place in shut)
-        tuple(WEEKDAYS[place] for place in shut) if is_usual and len(shut) <= _MOST_CLOSED else ()
-    )
 
 
 _WEEKS_TO_CLOSE: Final = 8
