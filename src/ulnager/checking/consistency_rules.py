@@ -14,6 +14,7 @@ from ulnager.checking.inspection import Checking
 from ulnager.checking.periods_of_entries import periods_named
 from ulnager.checking.rehearsing import Dates, rehearse, windows_of
 from ulnager.core.calendars.table_calendar import TableCalendar
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import UlnagerError
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.units import Unit
@@ -266,3 +267,26 @@ def _words(values: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[str, str]]
             key = "phrase"  # Its short form.
         for word in _NAME.findall(values):
             yield key, word
+
+
+def begins_late(checking: Checking) -> None:
+    """Tables of calendars that begin after the data of the sources that go by them."""
+    book = checking.book
+    for name, source in book.sources.items():
+        calendar = source.calendar or book.calendar
+        if not isinstance(calendar, TableCalendar):
+            continue
+        extent = checking.extent([name])
+        if extent is None:
+            continue
+        for unit in calendar._tables:
+            first = date_of(calendar._tables[unit].edges[0])
+            if extent.first < first:
+                named = next((n for n, one in book.calendars.items() if one == calendar), "")
+                checking.add(
+                    "runs-out",
+                    ("calendars", named) if named else ("sources", name),
+                    f"its table has no {unit.name} before {first}, and the data of {name} begins on "
+                    f"{extent.first}: by {unit.name} nothing is grouped that lies before",
+                    f"Add the {unit.plural} from {extent.first} on, or say the period of the source.",
+                )

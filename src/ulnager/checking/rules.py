@@ -11,6 +11,7 @@ import numpy as np
 
 from ulnager.book.book import BookPeriod
 from ulnager.checking.consistency_rules import (
+    begins_late,
     runs_out,
     same_dates,
     schedules,
@@ -383,6 +384,7 @@ ALL: Final[tuple[Callable[[Checking], None], ...]] = (
     single_day,
     half_loaded,
     clock_or_data,
+    begins_late,
     runs_out,
     zones,
     mixed_anchors,

@@ -195,8 +195,11 @@ def found_grain(stamps: Sequence[date], calendar: Calendar | None = None) -> Gra
             continue
         for side in STAMPS:
             grain = Grain(unit, side, calendar)
-            if all(map(grain.fits, stamps)):
-                return grain
+            try:
+                if all(map(grain.fits, stamps)):
+                    return grain
+            except ResolveError:
+                break  # A table that does not list all of them: its units are no grain here.
     return None
 
 
