@@ -286,7 +286,7 @@ def begins_late(checking: Checking) -> None:
                 checking.add(
                     "runs-out",
                     ("calendars", named) if named else ("sources", name),
-                    f"its table has no {unit.name} before {first}, and the data of {name} begins on "
+                    f"its table has no {unit.name} before {first}, and {name} begins on "
                     f"{extent.first}: by {unit.name} nothing is grouped that lies before",
-                    f"Add the {unit.plural} from {extent.first} on, or say the period of the source.",
+                    f"Add the {unit.plural} from then on, or say the period of the source.",
                 )

@@ -277,7 +277,7 @@ class Request:
             for name in names:
                 if "://" in name or name.startswith("demo:"):
                     raise SettingError(f"{masked(name)} cannot be one of several; name files only")
-            return opened_source(names, self.table, **given)
+            return _once(opened_source(names, self.table, **given))
         (name,) = names
         book = self.open_book
         if book is not None and name in book.sources:
@@ -295,9 +295,9 @@ class Request:
 
             found = opened_source(demo_table(rest), table or self.table, **given)
             found.name = name
-            return found
+            return _once(found)
         password = os.environ.get("ULNAGER_PASSWORD")
-        return opened_source(name, table or self.table, password=password, **given)
+        return _once(opened_source(name, table or self.table, password=password, **given))
 
     def _extent(self, text: str, data: Relation, column: str | None, tz: str | None) -> Extent:
         """The dates of the data; the last whole day, which takes longer, when it is asked for."""
@@ -379,3 +379,9 @@ def _with_names(error: PeriodSyntaxError, text: str, names: list[str]) -> Period
     return PeriodSyntaxError(
         text, 0, len(text), "neither a name in the book nor a phrase", names, near
     )
+
+
+def _once(source: Relation) -> Relation:
+    """A source that is asked for one answer: what is known of its days is kept meanwhile."""
+    source.known_days = {}
+    return source

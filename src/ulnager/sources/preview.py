@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
 from pathlib import Path
@@ -16,12 +17,14 @@ from ulnager.core.messages import READING, of_code
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.spans import Range
 from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside, rows_where
 from ulnager.sources.kept import Kept
 from ulnager.sources.opening import source_with
+from ulnager.sources.source import Relation
 
 MOST_COLUMNS: Final = 200
 """How many columns the first rows show; a table may have many thousands."""
@@ -162,12 +165,14 @@ def preview(
     is_fixed = isinstance(period, (Resolution, Bucket))
     source, when = source_with(source, when, is_fixed=is_fixed)
     found, tz = source.column(column), when.get("tz")
-    if not is_fixed:
-        when.setdefault("data", source.extent(found.name, tz, when.get("calendar")))
+    days = source.days_held(found, tz)
+    if not is_fixed and "data" not in when:
+        if not days.days:
+            source.extent(found.name, tz)  # Says what is wrong.
+        when["data"] = days.extent(source.grain(found, tz, when.get("calendar"), days))
     result = resolved(period, **when)
-    edges = source.edges(found, tz)
-    grain = source.grain(found, tz, result.calendar, edges)
-    name, day = source.value(found.name), source.day(found, tz)
+    grain = source.grain(found, tz, result.calendar, days)
+    name = source.value(found.name)
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz, rounding, grain)
     end = None if until is None else source.value(source.column(until).name)
@@ -176,22 +181,15 @@ def preview(
     if end is not None and lasting != "begin":
         before = outside(result, end, kind)[0]
 
-    def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
-        return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
-
-    ((total, inside, nulls, early, late, first, last),) = source.run(
-        select(
-            func.count(),
-            counted(kept),
-            counted(name.is_(None)),
-            counted(before),
-            counted(after),
-            func.min(case((kept, local))),
-            func.max(case((kept, local))),
-        ).select_from(source.rows)
-    )
+    by_day = grain is None and end is None and not isinstance(result, InstantResolution)
+    if by_day and not result.day_starts and kind.stands_for is None:
+        counts = _of_days(days.counts, result.ranges)
+        extremes = select(func.min(local), func.max(local)).select_from(source.rows)
+        ((first, last),) = source.run(extremes.where(kept))
+    else:
+        counts, first, last = _asked(source, kept, name.is_(None), before, after, local)
+    total, inside, nulls, early, late = counts
     source.check_days(found, first, last)
-    total, inside, nulls, early, late = map(int, (total, inside, nulls, early, late))
     # The column of the dates is always among those shown.
     others = [other for other in source.columns if other.name != found.name]
     picked = {found.name, *(other.name for other in others[: MOST_COLUMNS - 1])}
@@ -204,12 +202,7 @@ def preview(
     ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
     first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
-    extent = None
-    if edges is not None:
-        before_last = None if grain else source.before_last(day, edges)
-        extent = Extent(
-            edges.first, edges.last, before_last=before_last, stand_ins=edges.stand_ins
-        )._of_grain(grain)
+    extent = days.extent(grain) if days.days else None
     return Preview(
         result,
         source.name,
@@ -229,6 +222,51 @@ def preview(
         _notes(result),
         Kept(source, kept),
     )
+
+
+def _of_days(
+    counts: Mapping[date | None, int], ranges: Sequence[Range]
+) -> tuple[int, int, int, int, int]:
+    """How many rows there are in all, inside, without a date, before and after, by their days."""
+    inside = early = late = 0
+    for day, rows in counts.items():
+        if day is None:
+            continue
+        number = day.toordinal()
+        if any((a is None or a <= number) and (b is None or number < b) for a, b in ranges):
+            inside += rows
+        elif ranges and ranges[0][0] is not None and number < ranges[0][0]:
+            early += rows
+        elif ranges and ranges[-1][1] is not None and number >= ranges[-1][1]:
+            late += rows
+    return sum(counts.values()), inside, counts.get(None, 0), early, late
+
+
+def _asked(
+    source: Relation,
+    kept: ColumnElement[bool],
+    null: ColumnElement[bool],
+    before: ColumnElement[bool],
+    after: ColumnElement[bool],
+    local: ColumnElement[Any],
+) -> tuple[tuple[int, int, int, int, int], Any, Any]:
+    """The same of the source itself, with the first and the last value inside."""
+
+    def counted(condition: ColumnElement[bool]) -> ColumnElement[Any]:
+        return func.coalesce(func.sum(case((condition, 1), else_=0)), 0)
+
+    asked = select(
+        func.count(),
+        counted(kept),
+        counted(null),
+        counted(before),
+        counted(after),
+        func.min(case((kept, local))),
+        func.max(case((kept, local))),
+    )
+    ((total, inside, nulls, early, late, first, last),) = source.run(asked.select_from(source.rows))
+    counts = (int(total), int(inside), int(nulls), int(early), int(late))
+    return counts, first, last
 
 
 def _notes(result: Resolution) -> tuple[str, ...]:

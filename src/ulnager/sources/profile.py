@@ -6,7 +6,6 @@ One pass over the data counts the rows of each day; all else is worked out from 
 from __future__ import annotations
 
 import functools
-from bisect import bisect_right
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
@@ -27,7 +26,7 @@ from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Json
 from ulnager.sources.opening import as_source
-from ulnager.sources.source import Column, Relation
+from ulnager.sources.source import Column, Relation, last_up_to
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -99,7 +98,7 @@ class Profile(ShowsItself):
             self.last_whole,
             tuple(missing),
             self.before_last,
-            functools.partial(_last_up_to, sorted(self.counts)),
+            functools.partial(last_up_to, sorted(self.counts)),
             tuple(self.stand_ins),
         )._of_grain(self.grain)
 
@@ -193,7 +192,8 @@ def profile(
     found = source.column(column)
     tz, calendar = tz or source.own_tz, calendar or source.own_calendar
     day = None if today is None else as_day(today, "today")
-    return profiled(source, found, source.counts(found, tz), day, tz, calendar, share, key)
+    counts = source.days_held(found, tz).counts
+    return profiled(source, found, counts, day, tz, calendar, share, key)
 
 
 def profiled(
@@ -275,11 +275,6 @@ def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
 
 _WEEKS_TO_CLOSE: Final = 8
 _MOST_CLOSED: Final = 4
-
-
-def _last_up_to(days: list[date], up_to: date) -> date | None:
-    place = bisect_right(days, up_to)
-    return days[place - 1] if place else None
 
 
 def extent_in(data: object) -> Extent:

@@ -7,8 +7,10 @@ Nothing here changes data.
 from __future__ import annotations
 
 import contextlib
+import functools
 import logging
 import threading
+from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar, copy_context
@@ -35,7 +37,7 @@ from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import LAST_DAY, day_start, zone_name, zone_named
 from ulnager.core.errors import SettingError, SourceError
-from ulnager.core.periods.anchors import MOST_APART, Extent, is_far, is_stand_in
+from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_days, time_after_midnight
 from ulnager.core.periods.grain import FEWEST, Grain, found_grain, grain_named
 from ulnager.core.suggest import no_such
@@ -214,13 +216,51 @@ class Column(NamedTuple):
         return COLUMN_TYPES[self.column_type or "date"]
 
 
-class Edges(NamedTuple):
-    """The first and last date of a column, the dates that stand for none, and what is not these."""
+class DaysHeld(NamedTuple):
+    """The days that a column holds, of one grouped question: in order, less those that stand for
+    none; how many rows each has, with those of None, and the dates that stand for none."""
 
-    first: date
-    last: date
+    days: list[date]
+    counts: dict[date | None, int]
     stand_ins: tuple[date, ...]
-    counts: ColumnElement[bool]
+
+    @property
+    def before_last(self) -> date | None:
+        """The last date but one, if it is far from the last."""
+        if len(self.days) < 2:
+            return None
+        before, last = self.days[-2:]
+        usual = (before - self.days[-3]).days if len(self.days) > 2 else 0
+        return before if is_far(last, before, usual) else None
+
+    def extent(self, grain: Grain | None) -> Extent:
+        """The first and last date, and what is known of those between."""
+        return Extent(
+            self.days[0],
+            self.days[-1],
+            before_last=self.before_last,
+            find=functools.partial(last_up_to, self.days),
+            stand_ins=self.stand_ins,
+        )._of_grain(grain)
+
+
+def last_up_to(days: list[date], up_to: date) -> date | None:
+    """The last of some days, in order, that is not after another one."""
+    place = bisect_right(days, up_to)
+    return days[place - 1] if place else None
+
+
+def _days_held(counts: dict[date | None, int], open_ended: Sequence[date]) -> DaysHeld:
+    days = sorted(day for day in counts if day is not None)
+    if open_ended:
+        left_out = [day for day in days if day in open_ended]
+        return DaysHeld([day for day in days if day not in open_ended], counts, tuple(left_out))
+    found: list[date] = []
+    while len(days) > 1 and len(found) < _MOST_STAND_INS and is_stand_in(days[-1], days[-2]):
+        found.append(days.pop())
+    while len(days) > 1 and len(found) < _MOST_STAND_INS and is_stand_in(days[0], days[1]):
+        found.append(days.pop(0))
+    return DaysHeld(days, counts, tuple(sorted(found)))
 
 
 def named_table(database: str, table: str) -> str:
@@ -256,29 +296,6 @@ class Source:
         return f"<source {self.name}>"
 
 
-class _LastUpTo:
-    """Asks a source for its last date up to another one. A pickled one no longer asks."""
-
-    def __init__(self, source: Relation, column: Column, day: Any, counts: Any) -> None:
-        self._source, self._column, self._day, self._counts = source, column, day, counts
-
-    def __call__(self, up_to: date) -> date | None:
-        rows = select(func.max(self._day)).select_from(self._source.rows)
-        ((last,),) = self._source.run(rows.where(self._day <= up_to, self._counts))
-        self._source.check_days(self._column, last)
-        return last  # type: ignore[no-any-return]
-
-    def __deepcopy__(self, memo: object) -> _LastUpTo:
-        return self
-
-    def __reduce__(self) -> tuple[Any, ...]:
-        return _nothing, ()
-
-
-def _nothing() -> None:
-    return None
-
-
 class Relation(Source):
     """The base of every source: ``rows`` to select from beside what all may ask.
 
@@ -302,6 +319,8 @@ class Relation(Source):
     """How long after midnight a day of a column of times starts."""
     open_ended: tuple[date, ...] = ()
     """Dates that stand for none, where somebody said them."""
+    known_days: dict[Any, DaysHeld] | None = None
+    """What is kept of its days, of a source that is asked at one moment only."""
 
     def read_as(
         self,
@@ -373,6 +392,7 @@ class Relation(Source):
     def narrow(self, *clauses: ColumnElement[bool]) -> None:
         """From here on the source holds the rows only that all of the clauses keep."""
         self.rows = select(*self.rows.columns).where(*clauses).subquery("data")
+        self.known_days = None if self.known_days is None else {}
 
     def values_in(self, name: str, values: Sequence[Any]) -> ColumnElement[bool]:
         """That a column holds one of some values, None for none; SourceError for a column that is
@@ -429,61 +449,23 @@ class Relation(Source):
         Raises SourceError when the column holds no date at all.
         """
         column = self.column(name)
-        day = self.day(column, tz)
-        found = self.edges(column, tz)
-        if found is None:
-            ((rows,),) = self.run(select(func.count()).select_from(self.rows))
+        held = self.days_held(column, tz)
+        if not held.days:
+            rows = sum(held.counts.values())
             what = "has no rows" if not rows else f"has {rows:,} rows and no date in any of them"
             raise SourceError(f"{self.name}: column {column.name!r} {what}")
+        return held.extent(self.grain(column, tz, calendar, held))
 
-        before_last = self.before_last(day, found)
-        extent = Extent(
-            found.first,
-            found.last,
-            before_last=before_last,
-            find=_LastUpTo(self, column, day, found.counts),
-            stand_ins=found.stand_ins,
-        )
-        return extent._of_grain(self.grain(column, tz, calendar, found))
-
-    def edges(self, column: Column, tz: str | tzinfo | None) -> Edges | None:
-        """The first and last date of a column, less those that stand for none; None without any."""
-        day = self.day(column, tz)
-        known = true() if not self.open_ended else day.not_in(self.open_ended)
-        asked = select(func.min(day), func.max(day)).select_from(self.rows)
-        ((first, last),) = self.run(asked.where(known))
-        self.check_days(column, first, last)
-        if first is None:
-            return None
-        left_out = list(self.open_ended)
-        while not self.open_ended and len(left_out) < _MOST_STAND_INS:
-            for edge, nearest in ((last, func.max(day)), (first, func.min(day))):
-                inside = day < edge if edge is last else day > edge
-                if not is_stand_in(edge, date.min if edge is last else date.max):
-                    continue  # Asking takes time, and its place in the year says no.
-                ((next_one,),) = self.run(select(nearest).select_from(self.rows).where(inside))
-                self.check_days(column, next_one)
-                if is_stand_in(edge, next_one):
-                    left_out.append(edge)
-                    first, last = (first, next_one) if edge is last else (next_one, last)
-                    break
-            else:
-                break
-        counts = day.not_in(left_out) if left_out else true()
-        return Edges(first, last, tuple(sorted(left_out)), counts)
-
-    def before_last(self, day: ColumnElement[Any], edges: Edges) -> date | None:
-        """The last date but one, if it is far from the last."""
-        last = edges.last
-        if last < date(1, 1, 1) + timedelta(days=MOST_APART):
-            return None
-        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
-        ((before,),) = self.run(asked.where(day < last))
-        if not isinstance(before, date) or not is_far(last, before, 0):
-            return None
-        ((another,),) = self.run(asked.where(day < before))
-        usual = (before - another).days if isinstance(another, date) else 0
-        return before if is_far(last, before, usual) else None
+    def days_held(self, column: Column, tz: str | tzinfo | None) -> DaysHeld:
+        """What the days of a column are, of one question; a source that stands for one moment is
+        asked once."""
+        key = (column.name, None if tz is None else zone_name(tz), self.day_starts)
+        found = None if self.known_days is None else self.known_days.get(key)
+        if found is None:
+            found = _days_held(self.counts(column, tz), self.open_ended)
+            if self.known_days is not None:
+                self.known_days[key] = found
+        return found
 
     def check_days(self, column: Column, *days: Any) -> None:
         """SourceError for what is no date to Python, such as one after year 9999."""
@@ -499,31 +481,23 @@ class Relation(Source):
         column: Column,
         tz: str | tzinfo | None = None,
         calendar: Calendar | None = None,
-        edges: Edges | None = None,
+        held: DaysHeld | None = None,
     ) -> Grain | None:
         """The unit that a row stands for, as it was said or is found; None for days and moments.
 
-        It is found by at least six different dates, all of them firsts or all of them lasts. The
-        ``edges`` of the column are asked for, unless they are given.
+        It is found by at least six different dates, all of them firsts or all of them lasts. What
+        the column holds is asked for, unless it is given.
         """
         if column.held.grain is not None:
             return column.held.grain
         if self.said != (None, None):
             return grain_named(*self.said, calendar)
-        edges = edges or self.edges(column, tz)
-        if edges is None:
+        held = held or self.days_held(column, tz)
+        # The first and the last ones say mostly that there is none.
+        some = [*held.days[:1], *held.days[1:][1 - FEWEST :]]
+        if found_grain(some, calendar) is None:
             return None
-        day, last = self.day(column, tz), edges.last
-        # The last ones say mostly that there is none; only then are all of them asked for.
-        stamps = [edges.first]
-        asked = select(func.max(day)).select_from(self.rows).where(edges.counts)
-        while len(stamps) < FEWEST and isinstance(last, date) and last != edges.first:
-            stamps.append(last)
-            ((last,),) = self.run(asked.where(day < last))
-        if found_grain(stamps, calendar) is None:
-            return None
-        every = select(day).select_from(self.rows).where(day.is_not(None), edges.counts).distinct()
-        return found_grain([stamp for (stamp,) in self.run(every.limit(MOST_STAMPS))], calendar)
+        return found_grain(held.days[:MOST_STAMPS], calendar)
 
     def value(self, name: str) -> ColumnElement[Any]:
         """A column to select or compare."""
