@@ -110,11 +110,11 @@ class Page:
         WebDriverWait(self.browser, 10, 0.03).until(lambda _: not self.browser.execute_script(busy))
 
     def find(self, selector):
-        self._settled()
+        self.settled()
         return self.browser.find_element(By.CSS_SELECTOR, selector)
 
     def all(self, selector):
-        self._settled()
+        self.settled()
         return self.browser.find_elements(By.CSS_SELECTOR, selector)
 
     def text(self, selector):

@@ -11,8 +11,9 @@ import ulnager
 from ulnager import MonthCalendar, WeekCalendar
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import Choice
+from ulnager.core.text import number_text
 from ulnager.demo import CLOCK, book_file, table
-from ulnager.web.chart_layout import HEIGHT, drawn, text_of
+from ulnager.web.chart_layout import HEIGHT, drawn
 from ulnager.web.ruler import ruler_of
 
 from strategies import examples
@@ -153,7 +154,7 @@ def test_bars_are_as_high_as_their_values(opened, key):
         for bar, row in zip(mine, shown, strict=True):
             assert 0 <= bar.at < bar.at + bar.width <= 100
             assert bar.y + bar.height == pytest.approx(panel.foot, abs=0.51)
-            assert text_of(row.value) in bar.told
+            assert number_text(row.value) in bar.told
             assert row.bucket.label in bar.told
             if row.value and top:
                 highest = max(mine, key=lambda one: one.height).height
@@ -174,7 +175,7 @@ def test_lines_numbers_and_sentences(opened):
         assert (line.x2, line.y2) == (other.x1, other.y1)
     assert chart.columns[:2] == ("day", "over")
     chart, totals = opened["total"]
-    assert chart.number == text_of(totals.rows[0].value)
+    assert chart.number == number_text(totals.rows[0].value)
     assert chart.beside.endswith("beside it")
     assert chart.panels == ()
     chart, sentence = opened["many"]
@@ -191,7 +192,7 @@ def test_lines_numbers_and_sentences(opened):
     (float("inf"), "–"), (-3, "-3"), (0.123456, "0.1235"), (123456.789, "123,457"),
 ])  # fmt: skip
 def test_numbers_for_people(value, text):
-    assert text_of(value) == text
+    assert number_text(value, none="–") == text
 
 
 def test_a_chart_below_zero():

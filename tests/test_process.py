@@ -49,7 +49,7 @@ def test_a_pipe_that_nobody_reads_ends_quietly(buffered):
     assert process.stdout.readline() == "[\n"
     process.stdout.close()
     assert process.stderr.read() == ""
-    assert process.wait(60) == 1
+    assert process.wait(60) == 0
 
 
 def test_an_interruption_ends_quietly():

@@ -210,7 +210,7 @@ def test_the_order_of_phrases_with_the_same_rows():
     ("t >= current_date - 6 AND t < current_date + 1", TIMES, "last 7 rolling days"),
     ("t >= current_date - 6 AND t <= current_date", TIMES, "a part of some day"),
     ("t >= now() - INTERVAL 7 DAY", TIMES, "a part of some day"),
-    ("d BETWEEN '20260401' AND '20260430'", {"dialect": "tsql"}, "2026-04"),
+    ("d BETWEEN '20260401' AND '20260430'", {"target": "tsql"}, "2026-04"),
     ("k BETWEEN 20260301 AND 20260331", {"column_type": "yyyymmdd"}, "2026-03"),
     ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date",
      {"calendar": MonthCalendar(week_starts="sunday")}, "week to date"),
@@ -219,7 +219,7 @@ def test_the_order_of_phrases_with_the_same_rows():
     ("date_trunc('week', d + 1) = date_trunc('week', current_date + 1) - INTERVAL 1 WEEK", {},
      "with weeks from Sunday it is 'previous week'"),
     ("d = (SELECT max(d) FROM t)", {}, "latest"), ("d < e", {}, "2 columns"),
-    ("d < (SELECT MAX(d) FROM t)", {"dialect": "mysql"}, "before latest"),
+    ("d < (SELECT MAX(d) FROM t)", {"target": "mysql"}, "before latest"),
     ("d > (SELECT max(d) FROM t) - 7 AND d <= (SELECT max(d) FROM t)", {},
      "last 7 rolling days as of latest"),
     ("d >= (SELECT min(x.d) FROM t x) AND d < (SELECT min(x.d) FROM t x) + 5", {},
@@ -233,25 +233,25 @@ def test_the_order_of_phrases_with_the_same_rows():
     ("d > current_date AND d < current_date", {}, "nothing"),
     ("d IN (SELECT 1 FROM read_csv('/etc/passwd'))", {}, "asks another table"),
     ("d::VARCHAR = content", {}, "2 columns"),
-    ("DATEDIFF(week, d, GETDATE()) = 0", {"dialect": "tsql"}, "from Sunday it is 'this week'"),
-    ("DATEDIFF(week, d, GETDATE()) = 1", {"dialect": "tsql"}, "from Sunday it is 'previous week'"),
-    ("YEARWEEK(d) = YEARWEEK(CURDATE())", {"dialect": "mysql"}, "from Sunday it is 'this week'"),
+    ("DATEDIFF(week, d, GETDATE()) = 0", {"target": "tsql"}, "from Sunday it is 'this week'"),
+    ("DATEDIFF(week, d, GETDATE()) = 1", {"target": "tsql"}, "from Sunday it is 'previous week'"),
+    ("YEARWEEK(d) = YEARWEEK(CURDATE())", {"target": "mysql"}, "from Sunday it is 'this week'"),
     # Whole months there, edges of months here: never 'this month'.
-    ("TIMESTAMPDIFF(MONTH, d, CURDATE()) = 0", {"dialect": "mysql"}, "is not told"),
-    ("DATEDIFF(MONTH, d, current_date()) = 0", {"dialect": "spark"}, "is not told"),
-    ("DATE_DIFF(CURRENT_DATE(), d, WEEK) = 0", {"dialect": "bigquery"}, "is not told"),
-    ("DATEDIFF(week, d, CURRENT_DATE()) = 0", {"dialect": "snowflake"}, "is not told"),
-    ("DAYOFWEEK(d) = 1", {"dialect": "snowflake"}, "a setting of the server"),
-    ("d >= date('now', '-1.5 month')", {"dialect": "sqlite"}, "a length of its own"),
-    ("d = date('now', 'julianday')", {"dialect": "sqlite"}, "not known here"),
+    ("TIMESTAMPDIFF(MONTH, d, CURDATE()) = 0", {"target": "mysql"}, "is not told"),
+    ("DATEDIFF(MONTH, d, current_date()) = 0", {"target": "spark"}, "is not told"),
+    ("DATE_DIFF(CURRENT_DATE(), d, WEEK) = 0", {"target": "bigquery"}, "is not told"),
+    ("DATEDIFF(week, d, CURRENT_DATE()) = 0", {"target": "snowflake"}, "is not told"),
+    ("DAYOFWEEK(d) = 1", {"target": "snowflake"}, "a setting of the server"),
+    ("d >= date('now', '-1.5 month')", {"target": "sqlite"}, "a length of its own"),
+    ("d = date('now', 'julianday')", {"target": "sqlite"}, "not known here"),
     ("t >= current_date AND t < current_date + 1", {"column_type": "timestamptz"}, "today"),
     ("t::DATE = current_date - 1", TIMES, "yesterday"),
     ("d >= addMonths(date_trunc('month', today()), -((toMonth(today()) + 5) % 6))",
-     {"dialect": "clickhouse"}, "from start of this half"),
-    ("d >= today() - (toDayOfWeek(today()) - 1)", {"dialect": "clickhouse"},
+     {"target": "clickhouse"}, "from start of this half"),
+    ("d >= today() - (toDayOfWeek(today()) - 1)", {"target": "clickhouse"},
      "from start of this week"),
     ("d >= CURRENT_DATE - INTERVAL '1 month' + 1 AND d <= CURRENT_DATE",
-     {"dialect": "datafusion"}, "last 1 rolling month"),
+     {"target": "datafusion"}, "last 1 rolling month"),
     ("d = current_date AND random() < 2", {}, "RAND()"),
     ("d < DATE '2020-01-01' + range(1000000000)[1]::INT", {}, "not known here"),
     ("d >= getenv('HOME')", {}, "not known here"),
@@ -359,7 +359,7 @@ def test_sql_files_on_the_command_line(tmp_path, capsys):
     assert "report.sql:1  hint phrase  d" in said.out
     assert "this is 'month to date'" in said.out
     assert "report.sql:3  warning loses-last-day  b.made_at" in said.out
-    assert run("check")[0] == run("check", "a.toml", "--sql", str(file))[0] == 2
+    assert run("check")[0] == run("check", "--dialect", "sqlite", "a.toml")[0] == 2
     assert run("check", "--sql", f"{file}.none")[0] == 1
     code, said = run("readings", "--sql", "d = current_date - 1", "--json")
     assert '"phrase": "yesterday"' in said.out

@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import ulnager
-from ulnager.core.notebook_tables import html_of, markdown_of, number_text, table
+from ulnager.core.notebook_tables import html_of, markdown_of, table
+from ulnager.core.text import number_text
 from ulnager.demo import CLOCK, book_file
 from ulnager.demo import table as demo_table
 

@@ -111,7 +111,9 @@ _READING_OPTIONS = (
     click.option(
         "--header/--no-header", default=None, help="Whether the first line of a CSV file has names."
     ),
-    click.option("--encoding", metavar="NAME", help="Of a CSV file: utf-8, latin-1 or utf-16."),
+    click.option(
+        "--encoding", metavar="NAME", help="Of a CSV file: any that Python knows, such as cp1252."
+    ),
     click.option("--decimal", metavar="SIGN", help="Of a CSV file: ',' reads 1.234,50."),
     click.option("--grain", metavar="UNIT", help="What one row stands for, if not a day: month, …"),
     click.option(

@@ -72,6 +72,8 @@ _SORTS: Final = {
     "table": Wanted(TEXT, "the name of a table, or a SELECT"),
     "target": Wanted((str,), "the name of an engine or of a standard"),
     "timeout": Wanted((int, float, _NONE), "seconds, such as 30"),
+    "lasting": Wanted(TEXT, "'overlap', 'inside' or 'begin'"),
+    "until": Wanted(TEXT, "the name of a column"),
     "tz": Wanted((str, tzinfo, _NONE), "a zone such as 'Europe/London'"),
     "working_days": Wanted((Iterable,), "dates"),
 }

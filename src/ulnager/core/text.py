@@ -95,7 +95,7 @@ def _without_password(match: re.Match[str]) -> str:
 
 def number_text(value: Any, decimals: int | None = None, none: str = "") -> str:
     """A number for a person to read: with so many decimals, or else with none where it is whole or
-    from 10,000 on, and four figures below.
+    from 10,000 on, one from 1,000 on, and four figures below.
 
     >>> [number_text(one) for one in (1234, 12345.678, 533.104, 0.0256, None)]
     ['1,234', '12,346', '533.1', '0.0256', '']
@@ -110,8 +110,10 @@ def number_text(value: Any, decimals: int | None = None, none: str = "") -> str:
         return none or str(value)
     if decimals is not None:
         return f"{value:,.{decimals}f}"
-    is_round = value == int(value) or abs(float(value)) >= 10_000
-    return f"{value:,.0f}" if is_round else f"{value:,.4g}"
+    size = abs(float(value))
+    if value == int(value) or size >= 10_000:
+        return f"{value:,.0f}"
+    return f"{value:,.4g}" if size < 1000 else f"{value:,.1f}"
 
 
 def decimals_of(values: Iterable[Any]) -> int | None:

@@ -46,7 +46,7 @@ _OF_COLUMN: Final = ("column_type", "tz", "rounding", "grain")
 _OF_ROWS: Final = (*_OF_COLUMN, "until", "lasting")
 
 
-@checked(options=ConditionOptions, column=ANY_COLUMN)
+@checked(options=ConditionOptions, column=ANY_COLUMN, until=ANY_COLUMN)
 def where(
     period: Resolution | Period | Bucket | str,
     column: str | ColumnElement[Any],
@@ -132,7 +132,7 @@ def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, .
     return tuple(readings_notes(period.definition, basis, dated=False))
 
 
-@checked(options=ConditionOptions, column=ANY_COLUMN)
+@checked(options=ConditionOptions, column=ANY_COLUMN, until=ANY_COLUMN)
 def condition(
     period: Resolution | Period | Bucket | str | ClauseElement,
     column: str | ColumnElement[Any] | None = None,

@@ -28,7 +28,7 @@ def is_expression(column: object) -> bool:
     (True, False)
     """
     is_one = not isinstance(column, type) and any(hasattr(column, name) for name in _IS_NULL)
-    return is_one and hasattr(column, "__ge__")
+    return is_one and hasattr(column, "__ge__") and not hasattr(column, "columns")
 
 
 def expression_where(

@@ -6,11 +6,14 @@ in silence.
 
 from __future__ import annotations
 
+import codecs
 import csv
 import gzip
 import io
+import os
 import re
 import sys
+import tempfile
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -18,6 +21,7 @@ from typing import Any, Final
 
 from ulnager.core.errors import SourceError
 from ulnager.core.text import visible
+from ulnager.sources.guard import own_folder
 
 DELIMITERS: Final = (",", ";", "\t", "|")
 ENCODINGS: Final = ("utf-8", "latin-1", "utf-16")
@@ -54,8 +58,8 @@ class CsvSettings:
             )
         if self.decimal not in (None, ",", "."):
             raise SettingError(f"decimal is {self.decimal!r}; write ',' or '.'")
-        if self.encoding is not None and self.encoding not in ENCODINGS:
-            raise SettingError(f"encoding is {self.encoding!r}; choose {', '.join(ENCODINGS)}")
+        if self.encoding is not None:
+            object.__setattr__(self, "encoding", _named_encoding(self.encoding))
 
 
 @dataclass(frozen=True)
@@ -153,6 +157,73 @@ def _opened(path: str) -> Any:
     return gzip.open(path) if path.lower().endswith(".gz") else open(path, "rb")  # noqa: PTH123
 
 
+def _named_encoding(name: object) -> str:
+    """An encoding as it is called here; SettingError for none that Python knows."""
+    from ulnager.core.errors import SettingError
+
+    try:
+        known = codecs.lookup(name) if isinstance(name, str) else None
+    except (LookupError, ValueError):
+        known = None
+    if known is None or not getattr(known, "_is_text_encoding", True):
+        raise SettingError(
+            f"encoding is {name!r}; give one that Python knows, such as utf-8, latin-1, cp1252, "
+            "utf-16 or shift_jis"
+        )
+    if known.name in ("utf-8", "utf-8-sig"):
+        return "utf-8"
+    return "latin-1" if known.name == "iso8859-1" else known.name
+
+
+def transcoded(path: str, at: str, encoding: str) -> str:
+    """A copy of a file in UTF-8, which is gone when the process ends, for what the engine cannot
+    read; SourceError, with the line, for what is not in the encoding."""
+    handle, made = tempfile.mkstemp(suffix=".csv", dir=own_folder())
+    try:
+        with (
+            _opened(at) as raw,
+            io.TextIOWrapper(raw, encoding=encoding, newline="") as lines,
+            os.fdopen(handle, "w", encoding="utf-8", newline="") as copy,
+        ):
+            while block := lines.read(_SAMPLE):
+                copy.write(block)
+    except (UnicodeDecodeError, UnicodeError):
+        raise SourceError(_undecodable(path, encoding, at)) from None
+    return made
+
+
+_LIKELY: Final = ("cp1252", "cp1250", "cp1251", "shift_jis", "gb18030", "euc_kr")
+
+
+def _fitting(line: bytes, start: int) -> str:
+    """The encodings that a line may be in, each with what it says there."""
+    # Bytes from 0x80 on are controls in Latin-1, which nobody types; 0x80 is Windows' euro sign.
+    has_controls = any(0x80 <= byte <= 0x9F for byte in line)
+    names: tuple[str, ...] = _LIKELY if has_controls else ("latin-1", *_LIKELY[1:])
+    if not has_controls and 0xA4 in line:
+        names = ("iso8859-15", *names)  # There it is the euro sign, and nobody types a ¤.
+    told: list[str] = []
+    seen = set()
+    for name in names:
+        try:
+            said = line.decode(name)
+        except UnicodeDecodeError:
+            continue
+        at = len(line[:start].decode(name, errors="ignore"))
+        near = said[max(0, at - 8) : at + 8].strip()
+        if near.isprintable() and near not in seen:
+            told.append(f"{near!r} in {name}")
+            seen.add(near)
+        if len(told) == 4:
+            break
+    if not told:
+        return ""
+    first = told[0].rpartition(" ")[2]
+    look = "Latin-1" if first == "latin-1" else first
+    others = f" (it reads {', '.join(told)})"
+    return f"; it looks like {look}: say so with --encoding {first} (encoding={first!r}){others}"
+
+
 def _encoding(path: str, sample: bytes, given: str | None, at: str) -> str:
     if given is not None:
         return given
@@ -181,11 +252,7 @@ def _undecodable(path: str, encoding: str, at: str) -> str:
                 line.decode(encoding)
             except UnicodeDecodeError as error:
                 byte = line[error.start]
-                guess = (
-                    "; it looks like Latin-1: say so with --encoding latin-1 (encoding='latin-1')"
-                    if encoding == "utf-8"
-                    else ""
-                )
+                guess = _fitting(line, error.start) if encoding == "utf-8" else ""
                 return f"{path}, line {number}: byte 0x{byte:02X} is not {encoding.upper()}{guess}"
     return f"{path} is not {encoding.upper()}"
 

@@ -7,6 +7,7 @@ change it, or open another file.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
 
@@ -15,7 +16,14 @@ import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
 from ulnager.filters.sql_text import sql_text
-from ulnager.sources.csv_form import CsvForm, CsvSettings, check_records, form_of
+from ulnager.sources.csv_form import (
+    ENCODINGS,
+    CsvForm,
+    CsvSettings,
+    check_records,
+    form_of,
+    transcoded,
+)
 from ulnager.sources.date_text import check_format, written_dates
 from ulnager.sources.duckdb_source import EmbeddedSource
 from ulnager.sources.duckdb_text import quoted, quoted_name, text
@@ -60,7 +68,14 @@ class FileSource(EmbeddedSource):
         self.files = found.paths
         self._opened = found.opened
         settings = CsvSettings(delimiter, header, encoding, decimal)
+        if settings.encoding not in (None, *ENCODINGS) and found.sort == "csv":
+            # What the engine cannot read is read by Python.
+            kept = str(settings.encoding)
+            pairs = zip(found.paths, found.opened, strict=True)
+            found = found._replace(opened=tuple(transcoded(path, at, kept) for path, at in pairs))
+            settings = replace(settings, encoding="utf-8")
         self._decimal = decimal
+        self._opened = found.opened
         self._forms: list[CsvForm] = []
         self.connect()
         # Names are patterns to the engine; in brackets a sign stands for itself.

@@ -5,7 +5,6 @@ One pass over the data counts the rows of each day; all else is worked out from 
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
@@ -26,7 +25,7 @@ from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Json
 from ulnager.sources.opening import as_source
-from ulnager.sources.source import Column, Relation, last_up_to
+from ulnager.sources.source import Column, Relation
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -98,7 +97,7 @@ class Profile(ShowsItself):
             self.last_whole,
             tuple(missing),
             self.before_last,
-            functools.partial(last_up_to, sorted(self.counts)),
+            LastUpTo(tuple(sorted(self.counts))),
             tuple(self.stand_ins),
         )._of_grain(self.grain)
 

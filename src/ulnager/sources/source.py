@@ -7,7 +7,6 @@ Nothing here changes data.
 from __future__ import annotations
 
 import contextlib
-import functools
 import logging
 import threading
 from bisect import bisect_right
@@ -239,15 +238,19 @@ class DaysHeld(NamedTuple):
             self.days[0],
             self.days[-1],
             before_last=self.before_last,
-            find=functools.partial(last_up_to, self.days),
+            find=LastUpTo(tuple(self.days)),
             stand_ins=self.stand_ins,
         )._of_grain(grain)
 
 
-def last_up_to(days: list[date], up_to: date) -> date | None:
-    """The last of some days, in order, that is not after another one."""
-    place = bisect_right(days, up_to)
-    return days[place - 1] if place else None
+class LastUpTo(NamedTuple):
+    """Finds the last of some days, in order, that is not after another one."""
+
+    days: tuple[date, ...]
+
+    def __call__(self, up_to: date) -> date | None:
+        place = bisect_right(self.days, up_to)
+        return self.days[place - 1] if place else None
 
 
 def _days_held(counts: dict[date | None, int], open_ended: Sequence[date]) -> DaysHeld:

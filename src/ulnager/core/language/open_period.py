@@ -324,7 +324,8 @@ def _words_of(
             kinds = kinds or dict(slots_of(made))
             if kinds == dict(slots_of(made)):
                 found.append(word)
-        if found and of is not None and len(found) < len(known):
+        is_word = bool(found) or settings.get(name, {}).get("kind") == "word"
+        if is_word and of is not None and len(found) < len(known):
             wrong = next(word for word in known if word not in found)
             raise SettingError(f"{{{name}}} cannot be {shown(wrong)} there")
         return found
@@ -334,7 +335,9 @@ def _words_of(
     if not words and len(clear) > 1:
         words = [name for name in names if name in clear]
     if not words:
-        if not clear and read_open(phrase, tokens, listed, own_units) is not None:
+        plain = read_open(phrase, tokens, listed, own_units)
+        kinds = {} if plain is None else dict(slots_of(plain))
+        if plain is not None and all(kinds.get(name) == "unit" for name in clear):
             return [], []
         for name in names:
             found = [] if clear - {name} else options(name, {})
@@ -388,7 +391,8 @@ def _check_several_words(
 def _is_of_words(given: Mapping[str, Any]) -> bool:
     of = given.get("of")
     said = given.get("kind") is None and isinstance(of, (list, tuple))
-    return said and any(isinstance(one, str) and Unit.named(one) is None for one in of or ())
+    texts = [one for one in of or () if isinstance(one, str)]
+    return said and bool(texts) and all(Unit.named(one) is None for one in texts)
 
 
 def _candidates() -> list[str]:
