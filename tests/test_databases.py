@@ -127,10 +127,8 @@ def test_the_command_line_reads_databases(cli, tmp_path):
     assert "it keeps 5 of 47 rows" in told  # Monday to Friday
     own = ["--live", "--json", "--anchor-column", "month_start", "--running", *options]
     code, _, told = cli("filter", "last 30 rolling days", *own)
-    assert (code, 'the date table has a column "month_start" too' in told.replace('\\"', '"')) == (
-        2,
-        True,
-    )
+    said = told.replace('\\"', '"')
+    assert (code, 'the date table has a column "month_start" too' in said) == (2, True)
     at = own.index("--date-table")
     _, out, _ = cli("filter", "last 30 rolling days", *own[:at], *own[at + 2 :])
     assert json.loads(out)["rows"] == {"kept": 2, "total": 47}  # the firsts of two months

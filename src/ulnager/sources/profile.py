@@ -25,7 +25,7 @@ from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Json
 from ulnager.sources.opening import as_source
-from ulnager.sources.source import Column, Relation
+from ulnager.sources.source import Column, LastUpTo, Relation
 
 SHARE: Final = 0.6
 WEEKS: Final = 8

@@ -13,6 +13,7 @@ from bisect import bisect_right
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar, copy_context
+from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta, tzinfo
 from typing import Any, Final, NamedTuple, Self, TypeVar
 
@@ -243,12 +244,13 @@ class DaysHeld(NamedTuple):
         )._of_grain(grain)
 
 
-class LastUpTo(NamedTuple):
+@dataclass(frozen=True)
+class LastUpTo:
     """Finds the last of some days, in order, that is not after another one."""
 
     days: tuple[date, ...]
 
-    def __call__(self, up_to: date) -> date | None:
+    def __call__(self, up_to: date, /) -> date | None:
         place = bisect_right(self.days, up_to)
         return self.days[place - 1] if place else None
 
