@@ -255,6 +255,7 @@ class Request:
         column_types: dict[str | None, str | None] | None = None,
     ) -> Relation:
         """The files or the database of these names, or a source of the book."""
+        from ulnager.sources.guard import saved_input
         from ulnager.sources.opening import opened_source
 
         given: dict[str, Any] = {
@@ -279,6 +280,10 @@ class Request:
                     raise SettingError(f"{masked(name)} cannot be one of several; name files only")
             return _once(opened_source(names, self.table, **given))
         (name,) = names
+        if name == "-":
+            found = opened_source(saved_input(), self.table, **given)
+            found.name = "standard input"
+            return _once(found)
         book = self.open_book
         if book is not None and name in book.sources:
             for option in ("table", *given):

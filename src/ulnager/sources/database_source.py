@@ -15,6 +15,7 @@ from typing import Any, Final
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.core.messages import NO_SUCH, Message
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
 from ulnager.filters.engines import engine_named
@@ -184,7 +185,9 @@ class TableSource(Relation):
                 known = inspector.get_table_names(schema or None)
                 known += inspector.get_view_names(schema or None)
                 raise SourceError(
-                    f"{self.name}: {no_such('table', visible(name), known)}"
+                    Message(
+                        "{0}: {1}", self.name, no_such("table", visible(name), known), code=NO_SUCH
+                    )
                 ) from None
 
         made: sa.Table = self._with(found)

@@ -15,6 +15,7 @@ import duckdb
 import sqlalchemy as sa
 
 from ulnager.core.errors import SourceError
+from ulnager.core.messages import NO_SUCH, Message
 from ulnager.core.text import visible
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.duckdb_text import first_line, quoted, quoted_name, text
@@ -265,7 +266,9 @@ class EmbeddedTable(EmbeddedSource):
         schema, _, own = table.rpartition(".")
         if (schema or "main", own) not in {(row[0], row[1]) for row in known}:
             names = [one if of == "main" else f"{of}.{one}" for of, one in known]
-            raise SourceError(f"{self.name}: {no_such('table', table, names)}")
+            raise SourceError(
+                Message("{0}: {1}", self.name, no_such("table", table, names), code=NO_SUCH)
+            )
         place = f"{quoted(schema or 'main')}.{quoted(own)}"
         columns: list[Any] = [
             sa.column(quoted_name(c.name)) for c in self.described(f"FROM {place}")

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import atexit
 import fnmatch
+import functools
 import os
 import select
 import shutil
@@ -271,6 +272,23 @@ def piped_file(path: str | Path) -> str:
     handle, name = tempfile.mkstemp(ending, "piped-", folder)
     with os.fdopen(handle, "wb") as file:
         for chunk in _chunks(path, limits_now().pipe, "a pipe"):
+            file.write(chunk)
+    return name
+
+
+@functools.cache
+def saved_input() -> str:
+    """A file of our own with what stands on standard input, a pipe or not."""
+    if stat.S_ISFIFO(os.fstat(0).st_mode):
+        return piped_file("/dev/stdin")
+    most = limits_now().pipe
+    handle, name = tempfile.mkstemp(".csv", "input-", own_folder())
+    with os.fdopen(handle, "wb") as file, os.fdopen(os.dup(0), "rb") as given:
+        left = most
+        while chunk := given.read(_CHUNK):
+            left -= len(chunk)
+            if left < 0:
+                raise SourceError(f"standard input has more than {most:,} bytes; save it as a file")
             file.write(chunk)
     return name
 

@@ -12,6 +12,8 @@ from typing import Any, Final, Protocol, runtime_checkable
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.phrase import Settings
+from ulnager.core.messages import NO_SUCH, error_message
+from ulnager.sources.file_names import READERS
 from ulnager.sources.source import Relation, Source, named_table
 
 IN_FILES: Final = ("sqlite", "duckdb")
@@ -125,6 +127,8 @@ def opened_source(
         "decimal": decimal,
         "date_format": date_format,
     }
+    if isinstance(source, (str, Path)) and (engine := database_file(source)) is not None:
+        source = f"{engine}:///{source}"
     if isinstance(source, str) and "://" in source:
         for name, given in form.items():
             if given is not None:
@@ -150,6 +154,35 @@ def opened_source(
         date_format=date_format,
         within=within,
     ).read_as(column_types or {}, grain, stamps, open_ended)
+
+
+_MAGIC: Final = {"sqlite": (0, b"SQLite format 3\0"), "duckdb": (8, b"DUCK")}
+
+
+def database_file(source: str | Path) -> str | None:
+    """The engine of a file that is a database, by what it begins with; None for other files."""
+    if "://" in str(source) or str(source).startswith("-"):
+        return None
+    try:
+        path = Path(source)
+        if not path.is_file() or path.suffix.lower() in READERS:
+            return None
+        with path.open("rb") as file:
+            begun = file.read(16)
+    except (OSError, ValueError):
+        return None
+    return next((one for one, (at, sign) in _MAGIC.items() if begun[at:].startswith(sign)), None)
+
+
+def _tables(url: str, password: str | None, within: Path | None) -> str:
+    """The names of the tables of a database, to be put behind a message; nothing where they cannot
+    be told."""
+    try:
+        _database(url, "ulnager_no_table", DATABASE_SECONDS, password, within)
+    except SourceError as error:
+        said = error_message(error, NO_SUCH)
+        return "" if said is None else f"; there are: {said.arguments[1].arguments[3]}"
+    return ""
 
 
 @runtime_checkable
@@ -211,7 +244,10 @@ def _database(
     if within is not None and address.driver.engine not in IN_FILES:
         raise SourceError(f"{address.name} is a server, which is outside the folder of the book")
     if not table:
-        raise SourceError("a database needs a table: its name, or a SELECT that stands for one")
+        there = _tables(url, password, within)
+        raise SourceError(
+            f"a database needs a table: its name, or a SELECT that stands for one{there}"
+        )
     if "\0" in table or len(table) > 100_000:
         raise SourceError(f"{table[:40]!r} can be no table's name")
     if address.driver.engine == "duckdb":
