@@ -16,7 +16,7 @@ from ulnager.sources.profile import Profile
 
 def starting_book(
     profile: Profile,
-    place: str,
+    place: str | Mapping[str, Any],
     given: Mapping[str, Any],
     tz: str | None,
     words: Any = None,
@@ -25,11 +25,15 @@ def starting_book(
     """The text of a book with a source, the anchor that its profile suggests for all its periods,
     the usual picker and a page with one chart.
 
-    ``given`` are settings of the source that were said, ``calendar`` those of the calendar, and
-    ``words`` those of the viewers' language, which suggest the first day of the week, too.
+    ``place`` is its file, or the ``url`` and the ``table`` of a database. ``given`` are settings of
+    the source that were said, ``calendar`` those of the calendar, and ``words`` those of the
+    viewers' language, which suggest the first day of the week, too.
     """
-    name = _name(place)
-    settings = {"file": place, "column": profile.column, **given}
+    where: Mapping[str, Any] = {"file": place} if isinstance(place, str) else place
+    told = str(where.get("file") or where.get("table"))
+    # A query has no name of its own.
+    name = _name(told) if re.fullmatch(r"[\w./ -]+", told) else "data"
+    settings = {**where, "column": profile.column, **given}
     if tz is not None:
         settings["tz"] = tz
     if profile.grain is not None and profile.grain.unit.name != "day":
@@ -42,7 +46,7 @@ def starting_book(
     remark = ""
     if words is not None and "week_starts" not in said:
         said["week_starts"], remark = words.week_starts, "  # as is usual there"
-    lines = [f"# Begun from a profile of {Path(place).name}: {profile.because}.", ""]
+    lines = [f"# Begun from a profile of {Path(told).name[:60]}: {profile.because}.", ""]
     if words is not None:
         lines.append(f"locale = {_toml(words.locale)}")
     if said:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -105,17 +106,14 @@ def _begin_book(
     """Write a book with that source, and say how to go on."""
     from ulnager.book.suggested_book import starting_book, write_book
 
-    if len(names) > 1 or "://" in names[0] or names[0].startswith("demo:"):
-        raise SettingError("--to-book begins with one file; name the source in the book by hand")
+    if len(names) > 1 or names[0].startswith("demo:") or names[0] == "-":
+        raise SettingError(
+            "--to-book begins with one file, or with one table of a database; name the source in "
+            "the book by hand"
+        )
     if len(profiles) > 1:
         columns = ", ".join(found.column for found in profiles)
         raise SettingError(f"--to-book takes one date column; say which: --column ({columns})")
-    source, book = Path(names[0]).resolve(), Path(file).resolve()
-    if not source.is_relative_to(book.parent):
-        raise SettingError(
-            f"a book reads files in and below its own folder; write it beside the data: "
-            f"--to-book {source.parent / book.name}"
-        )
     given = {
         name: value
         for name in ("delimiter", "header", "encoding", "decimal", "date_format")
@@ -123,7 +121,7 @@ def _begin_book(
     }
     if column_type is not None:
         given["column_type"] = column_type
-    place = str(source.relative_to(book.parent))
+    place = _of_database(names[0], request.table, Path(file)) or _of_file(names[0], Path(file))
     words = None if request.locale is None else words_of(request.locale)
     text = starting_book(profiles[0], place, given, request.tz, words, request.said_calendar)
     write_book(text, file)
@@ -132,6 +130,35 @@ def _begin_book(
         f"'ulnager serve --book {file}'",
         err=True,
     )
+
+
+def _of_file(name: str, file: Path) -> str:
+    """Where a file is, from the book's folder."""
+    source, book = Path(name).resolve(), file.resolve()
+    if not source.is_relative_to(book.parent):
+        raise SettingError(
+            f"a book reads files in and below its own folder; write it beside the data: "
+            f"--to-book {source.parent / book.name}"
+        )
+    return str(source.relative_to(book.parent))
+
+
+def _of_database(name: str, table: str | None, file: Path) -> dict[str, str] | None:
+    """The URL and the table of a database, and where its password is; None for another source."""
+    from sqlalchemy.engine import make_url
+
+    from ulnager.sources.opening import database_file
+
+    engine = database_file(name)
+    if engine is None and "://" not in name:
+        return None
+    url = f"{engine}:///{_of_file(name, file)}" if engine else name
+    known = make_url(url)
+    found = {"url": known._replace(password=None).render_as_string(), "table": table or ""}
+    if known.password is not None or (known.host and "ULNAGER_PASSWORD" in os.environ):
+        # A password is never written into a book.
+        found["password_env"] = "ULNAGER_PASSWORD"
+    return found
 
 
 def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
