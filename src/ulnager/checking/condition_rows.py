@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from functools import lru_cache
 from time import monotonic
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 import duckdb
 import numpy as np
@@ -64,7 +64,28 @@ def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, M
     return every, some & ~every
 
 
-def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
+_TYPE_OF: Final = {
+    "date": "DATE",
+    "timestamp": "TIMESTAMP",
+    "timestamptz": "TIMESTAMPTZ",
+    "yyyymmdd": "INTEGER",
+    "yyyymm": "INTEGER",
+    "yyyyww": "INTEGER",
+    "iso-week": "VARCHAR",
+    "iso-text": "VARCHAR",
+    "epoch-seconds": "BIGINT",
+    "epoch-milliseconds": "BIGINT",
+}
+
+
+def keeps_null(asked: AskedCondition, days: Days) -> bool:
+    """Whether a row without a date is kept on any clock's day."""
+    return bool(_kept(asked, days, np.zeros(1, dtype=np.int64), "0 hour", is_null=True).any())
+
+
+def _kept(
+    asked: AskedCondition, days: Days, offsets: Days, at: str, *, is_null: bool = False
+) -> Matrix:
     held = {
         "date": "day",
         "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
@@ -78,6 +99,7 @@ def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
         "epoch-milliseconds": f"epoch_ms(CAST(day AS TIMESTAMP) + INTERVAL '{at}')",
     }[asked.column_type]
     zone = "TIMESTAMPTZ" if COLUMN_TYPES[asked.column_type].is_instant else "TIMESTAMP"
+    day = f"CAST(NULL AS {_TYPE_OF[asked.column_type]})" if is_null else held
     sql, of_clock = hoisted(asked.tree)
     named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
     # Materialised, lest the engine works them out anew for each date.
@@ -89,7 +111,7 @@ def _kept(asked: AskedCondition, days: Days, offsets: Days, at: str) -> Matrix:
              clock AS MATERIALIZED (SELECT i, a, n{named} FROM moments),
              offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
              pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs),
-             held AS (SELECT *, {held} AS d_ FROM pairs)
+             held AS (SELECT *, {day} AS d_ FROM pairs)
         SELECT i, o FROM held WHERE {sql}"""
     cursor = _engine().cursor()
     watch = threading.Timer(max(asked.until - monotonic(), 0.01), cursor.interrupt)

@@ -10,6 +10,7 @@ import sqlglot
 from sqlglot import exp
 
 from ulnager.core.errors import FilterError
+from ulnager.core.units import WEEKDAYS
 
 WEEKS: Final = ("WEEK", "WK", "WW")
 DIFFERENCES: Final = ("DateDiff", "DatetimeDiff", "TsOrDsDiff", "TimestampDiff")
@@ -96,6 +97,10 @@ def _of_clickhouse(node: Any) -> Any:
         "todayofweek": "CAST(isodow(x) AS INTEGER)",
         "tomonth": "CAST(month(x) AS INTEGER)",
         "toyear": "CAST(year(x) AS INTEGER)",
+        "toyyyymm": "CAST(year(x) * 100 + month(x) AS INTEGER)",
+        "toyyyymmdd": "CAST(year(x) * 10000 + month(x) * 100 + day(x) AS INTEGER)",
+        "toisoweek": "CAST(week(x) AS INTEGER)",
+        "toisoyear": "CAST(isoyear(x) AS INTEGER)",
         "addmonths": "CAST(x + to_months(y) AS DATE)",
         "subtractmonths": "CAST(x - to_months(y) AS DATE)",
         "adddays": "x + to_days(y)",
@@ -103,13 +108,19 @@ def _of_clickhouse(node: Any) -> Any:
     }
     if node.name.lower() == "yesterday":
         return _sql("a - 1")
+    if node.name.lower() == "tostartofweek" and args:
+        # Mode 0 begins on a Sunday, mode 1 on a Monday; the others as these do.
+        mode = args[1].name if len(args) > 1 else "0"
+        if mode not in ("0", "1", "2", "3"):
+            raise Unclear(f"the mode {mode} of toStartOfWeek is not known here")
+        return _week_from(args[0], "MONDAY" if mode in ("1", "3") else "SUNDAY")
     form = forms.get(node.name.lower())
     if form is None or not args:
         return node
     return _sql(form, x=args[0], **({"y": args[1]} if len(args) > 1 else {}))
 
 
-def _of_tsql(node: exp.Expression) -> exp.Expression:
+def _of_tsql(node: Any) -> Any:
     if isinstance(node, (exp.DateAdd, exp.TsOrDsAdd)) and _number(node.this) is not None:
         # A whole number is that many days from 1900-01-01.
         node.set("this", _sql(f"TIMESTAMP '1900-01-01' + to_days({_number(node.this)})"))
@@ -124,7 +135,16 @@ def _of_tsql(node: exp.Expression) -> exp.Expression:
             raise Unclear("the first day of the week hangs on a setting of the server")
         unit = "week" if unit == "iso_week" else unit
         return _sql(f"date_trunc('{unit}', x)", x=node.expressions[1])
-    return node
+    if type(node).__name__ == "Convert":
+        if node.this.this != exp.DataType.Type.DATE:
+            raise Unclear("CONVERT() to anything but a date is not known here")
+        return _sql("CAST(x AS DATE)", x=node.expression)
+    if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
+        if unit_of(node) in WEEKS:
+            raise Unclear("the first day of the week hangs on a setting of the server")
+        if unit_of(node) in ("ISO_WEEK", "ISOWK", "ISOWW"):
+            return _sql("date_trunc('week', x)", x=node.this)
+    return _moved_by_days(node)
 
 
 def _number(node: Any) -> int | None:
@@ -137,13 +157,40 @@ def _number(node: Any) -> int | None:
 _COMPARED: Final = (exp.GTE, exp.GT, exp.LT, exp.LTE, exp.Between)
 
 
-def _of_mysql(node: exp.Expression) -> exp.Expression:
+def _mysql_week(node: Any) -> Any:
+    """Weeks by their number in a year, 0 for days before the first one."""
+    mode = "0" if node.args.get("mode") is None else node.args["mode"].name
+    if mode == "3":
+        return _sql("CAST(week(x) AS INTEGER)", x=node.this)
+    if mode == "1":
+        return _sql(
+            "CASE WHEN isoyear(x) < year(x) THEN 0 WHEN isoyear(x) > year(x) THEN 53 "
+            "ELSE CAST(week(x) AS INTEGER) END",
+            x=node.this,
+        )
+    raise Unclear(f"the mode {mode} of WEEK() is not known here")
+
+
+def _of_mysql(node: Any) -> Any:
     if isinstance(node, exp.TimeToStr) and isinstance(node.parent, _COMPARED):
         # The text of a date, compared with one.
         others = [one for one in node.parent.find_all(exp.TimeToStr) if one is not node]
         form = node.args["format"].name
         if not others and re.fullmatch(r"%Y-(%m|\d\d)-(%d|\d\d)", form):
             return _sql("CAST(x AS DATE)", x=node)
+    if isinstance(node, exp.TimeToStr) and "%v" in node.args["format"].name:
+        node.args["format"].set("this", node.args["format"].name.replace("%v", "%V"))
+        return node
+    if isinstance(node, exp.Week):
+        return _mysql_week(node)
+    if isinstance(node, (exp.Add, exp.Sub)) and _number(node.expression) is not None:
+        left = node.this
+        while isinstance(left, exp.Paren):
+            left = left.this
+        if isinstance(left, (exp.CurrentDate, exp.CurrentTimestamp)):
+            raise Unclear(
+                "a date and a number give a number there, and no date; write INTERVAL 7 DAY"
+            )
     if not isinstance(node, exp.Anonymous):
         return node
     args, name = node.expressions, node.name.lower()
@@ -155,6 +202,13 @@ def _of_mysql(node: exp.Expression) -> exp.Expression:
         return _sql("date_trunc('week', x)", x=args[0])
     if name == "makedate":
         return _sql("make_date(CAST(x AS INT), 1, 1) + (CAST(y AS INT) - 1)", x=args[0], y=args[1])
+    if name == "adddate" and len(args) == 2:
+        if isinstance(args[1], exp.Interval):
+            return _sql("CAST(x + y AS DATE)", x=args[0], y=args[1])
+        return _sql("CAST(x + to_days(CAST(y AS INTEGER)) AS DATE)", x=args[0], y=args[1])
+    if name == "period_diff" and len(args) == 2:
+        months = "(CAST({0} AS INTEGER) // 100 * 12 + CAST({0} AS INTEGER) % 100)"
+        return _sql(f"{months.format('x')} - {months.format('y')}", x=args[0], y=args[1])
     if name == "to_days":
         return _sql("date_diff('day', DATE '0001-01-01', CAST(x AS DATE))", x=args[0])
     if name == "weekday":
@@ -194,6 +248,9 @@ def _of_sqlite(node: exp.Expression) -> exp.Expression:
         return _modified(node.this, [], is_date=False)
     else:
         return node
+    if name == "julianday" and args:
+        moment = _modified(args[0], args[1:], is_date=False)
+        return _sql("(epoch(CAST(x AS TIMESTAMP)) / 86400.0 + 2440587.5)", x=moment)
     if name == "strftime" and args:
         return _strftime(args[0].name, args[1], args[2:])
     if name not in ("date", "datetime") or not args:
@@ -262,18 +319,159 @@ def _of_spark(node: Any) -> Any:
     return _sql("(isodow(x) - 1)", x=node.expressions[0]) if is_weekday else node
 
 
+_WEEKDAYS: Final = {name.upper(): place for place, name in enumerate(WEEKDAYS, 1)}
+
+
+def _week_from(day: exp.Expression, weekday: str) -> exp.Expression:
+    """The start of a week that begins on a weekday."""
+    place = _WEEKDAYS.get(weekday.upper())
+    if place is None:
+        raise Unclear(f"{weekday} is no weekday that is known here")
+    return _sql(f"date_trunc('day', x) - to_days(((isodow(x) - {place} + 7) % 7)::INT)", x=day)
+
+
+_ORACLE_UNITS: Final = {
+    **dict.fromkeys(("DD", "DDD", "J"), "day"),
+    **dict.fromkeys(("MM", "MON", "MONTH", "RM"), "month"),
+    **dict.fromkeys(("YYYY", "SYYYY", "YEAR", "SYEAR", "YYY", "YY", "Y"), "year"),
+    "Q": "quarter",
+    "IW": "week",
+    "HH": "hour",
+    "HH12": "hour",
+    "HH24": "hour",
+    "MI": "minute",
+}
+
+
+def _of_oracle(node: Any) -> Any:
+    if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
+        by = unit_of(node)
+        if by in ("D", "DAY", "DY"):
+            raise Unclear(
+                "the first day of TRUNC(…, 'D') hangs on the territory of the session; write 'IW'"
+            )
+        unit = _ORACLE_UNITS.get(by or "DD")
+        if unit is None:
+            raise Unclear(f"TRUNC(…, {by!r}) is not known here")
+        return _sql(f"date_trunc('{unit}', x)", x=node.this)
+    if type(node).__name__ == "NextDay":
+        place = _WEEKDAYS.get(node.expression.name.upper())
+        if place is None:
+            raise Unclear("the names of weekdays hang on the language of the session")
+        return _sql(f"x + to_days(((({place} - isodow(x)) + 6) % 7 + 1)::INT)", x=node.this)
+    return _moved_by_days(_months_to_the_last(node))
+
+
+_TEMPORAL: Final = (
+    exp.CurrentDate,
+    exp.CurrentTimestamp,
+    exp.DateTrunc,
+    exp.TimestampTrunc,
+    exp.AddMonths,
+    exp.LastDay,
+    exp.Cast,
+)
+
+
+def _moved_by_days(node: Any) -> Any:
+    """A whole number that is added to a date is days."""
+    if not isinstance(node, (exp.Add, exp.Sub)) or _number(node.expression) is None:
+        return node
+    left = node.this
+    while isinstance(left, exp.Paren):
+        left = left.this
+    sign = "+" if isinstance(node, exp.Add) else "-"
+    if not isinstance(left, (*_TEMPORAL, exp.Add, exp.Sub)) and not _is_rewritten(left):
+        return node
+    return _sql(f"x {sign} to_days({_number(node.expression)})", x=node.this)
+
+
+def _is_rewritten(node: Any) -> bool:
+    """Whether a node is a date for certain, once it was put into DuckDB's words."""
+    return (isinstance(node, exp.Column) and node.name in ("a", "n")) or isinstance(node, exp.Case)
+
+
 def _of_bigquery(node: Any) -> Any:
     if not isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
         return node
+    unit = node.args.get("unit")
+    if type(unit).__name__ == "WeekStart":
+        return _week_from(node.this, getattr(unit, "this").name)  # noqa: B009
     by = unit_of(node)
     if by in ("WEEK", "WEEK(SUNDAY)"):
         return _sql("date_trunc('day', x) - to_days(extract('dow' FROM x)::INT)", x=node.this)
     return _sql("date_trunc('week', x)", x=node.this) if by == "WEEK(MONDAY)" else node
 
 
+def _of_redshift(node: Any) -> Any:
+    if isinstance(node, exp.Trunc) and node.args.get("decimals") is None:
+        return _sql("CAST(x AS DATE)", x=node.this)
+    return _moved_by_days(node)
+
+
 def _months_to_the_last(node: Any) -> Any:
     """The last day of a month stays a last day."""
     return _last_day_kept(node.this, node.expression) if isinstance(node, exp.AddMonths) else node
+
+
+_FORMS: Final = (
+    ("IYYY", "%G"), ("YYYY", "%Y"), ("MM", "%m"), ("DDD", ""), ("DD", "%d"), ("IW", "%V"),
+)  # fmt: skip
+"""Pieces of dates in the forms of TO_CHAR, with those of strftime; an empty one is not known."""
+
+
+def _of_any(node: Any) -> Any:
+    """What several dialects write alike, and DuckDB otherwise."""
+    if isinstance(node, exp.ToChar) and node.args.get("format") is not None:
+        form = node.args["format"].name.upper()
+        for piece, other in _FORMS:
+            if piece in form and not other:
+                raise Unclear(f"the form {form!r} of TO_CHAR is not known here")
+            form = form.replace(piece, other)
+        if re.search(r"[A-Z]", re.sub(r"%[A-Za-z]", "", form)):
+            raise Unclear(f"the form {node.args['format'].name!r} of TO_CHAR is not known here")
+        call = exp.Anonymous(
+            this="strftime", expressions=[exp.column("x"), exp.Literal.string(form)]
+        )
+        return _sql(call.sql(dialect="duckdb"), x=node.this)
+    if isinstance(node, exp.Extract):
+        form = _EXTRACTS.get(node.this.name.upper())
+        return node if form is None else _sql(form, x=node.expression)
+    if isinstance(node, exp.Interval) and node.args.get("unit") is None:
+        return _of_several(node)
+    if type(node).__name__ == "ArrayContainsAll":
+        ends = node.this
+        is_range = isinstance(ends, exp.Anonymous) and ends.name.lower() == "daterange"
+        if not is_range or len(ends.expressions) != 2:
+            raise Unclear("ranges other than daterange(first, stop) are not known here")
+        first, stop = ends.expressions
+        return _sql("d >= x AND d < y", d=node.expression, x=first, y=stop)
+    return node
+
+
+_EXTRACTS: Final = {
+    "ISOWEEK": "CAST(week(x) AS INTEGER)",
+    "ISOYEAR": "CAST(isoyear(x) AS INTEGER)",
+    "YEAR_MONTH": "CAST(year(x) * 100 + month(x) AS INTEGER)",
+}
+
+
+def _of_several(node: Any) -> Any:
+    """An interval of several parts, as PostgreSQL reads them: ``1 month - 1 day``."""
+    text = node.this.name if isinstance(node.this, exp.Literal) else ""
+    parts = re.findall(r"([+-]?)\s*(\d+)\s*(year|month|mon|week|day)s?\b", text.lower())
+    whole = "".join(f"{sign}{count}{unit}" for sign, count, unit in parts)
+    if len(parts) < 2 or re.sub(r"s(?=[\s+-]|$)|\s", "", text.lower()) != whole:
+        return node
+    months = days = 0
+    for sign, count, unit in parts:
+        size = {"year": 12, "month": 1, "mon": 1, "week": 7, "day": 1}[unit]
+        number = int(f"{sign}{count}") * size
+        if unit in ("week", "day"):
+            days += number
+        else:
+            months += number
+    return _sql(f"to_months({months}) + to_days({days})")
 
 
 class Reader(NamedTuple):
@@ -296,9 +494,10 @@ class Reader(NamedTuple):
 
     def ours(self, node: Any) -> Any:
         """What the dialect writes or counts otherwise than sqlglot's translation says."""
-        found = self.rewrites(node)
-        if found is not node:
-            return found
+        for rewrite in (self.rewrites, _of_any):
+            found = rewrite(node)
+            if found is not node:
+                return found
         if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)) and unit_of(node) in _UNITS:
             return _sql(f"date_trunc('{_UNITS[unit_of(node)]}', x)", x=node.this)
         if self.dates_stay and isinstance(node, _PARTS):
@@ -309,15 +508,17 @@ class Reader(NamedTuple):
         return node
 
 
-_MYSQL: Final = Reader("mysql", ("yearweek", "makedate", "to_days", "weekday"), _of_mysql)
+_MYSQL: Final = Reader(
+    "mysql", ("yearweek", "makedate", "to_days", "weekday", "adddate", "period_diff"), _of_mysql
+)
 READERS: Final = {
     "duckdb": Reader(
         "duckdb",
-        ("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow"),
+        ("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow", "yearweek"),
         by_edges=True,
     ),
-    "postgresql": Reader("postgres", ("make_date",)),
-    "sqlite": Reader("sqlite", ("date", "datetime", "strftime"), _of_sqlite),
+    "postgresql": Reader("postgres", ("make_date", "daterange")),
+    "sqlite": Reader("sqlite", ("date", "datetime", "strftime", "julianday"), _of_sqlite),
     "mysql": _MYSQL,
     "mariadb": _MYSQL,
     "spark": Reader("spark", ("dayofweek", "weekday"), _of_spark),
@@ -339,6 +540,11 @@ READERS: Final = {
             "todayofweek",
             "tomonth",
             "toyear",
+            "toyyyymm",
+            "toyyyymmdd",
+            "toisoweek",
+            "toisoyear",
+            "tostartofweek",
         ),
         _of_clickhouse,
         by_edges=True,
@@ -349,8 +555,8 @@ READERS: Final = {
     "mssql": Reader("tsql", ("datetrunc",), _of_tsql, by_edges=True, weeks_hang=True),
     "bigquery": Reader("bigquery", rewrites=_of_bigquery, by_edges=True),
     "snowflake": Reader("snowflake", rewrites=_months_to_the_last, by_edges=True, weeks_hang=True),
-    "redshift": Reader("redshift", by_edges=True),
-    "oracle": Reader("oracle", rewrites=_months_to_the_last, has_time="sysdate"),
+    "redshift": Reader("redshift", rewrites=_of_redshift, by_edges=True),
+    "oracle": Reader("oracle", rewrites=_of_oracle, has_time="sysdate"),
 }
 _BY_PARSER: Final = {one.reads: one for name, one in READERS.items() if name != "datafusion"}
 _COMMON: Final = tuple(name for name in READERS if name not in ("redshift", "oracle"))

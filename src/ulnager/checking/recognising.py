@@ -21,7 +21,7 @@ from ulnager.checking.candidates import (
     of_point,
     simple_phrases,
 )
-from ulnager.checking.condition_rows import AskedCondition, Days, Matrix, kept_by
+from ulnager.checking.condition_rows import AskedCondition, Days, Matrix, keeps_null, kept_by
 from ulnager.checking.dialects import Unclear
 from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
@@ -60,10 +60,16 @@ _FAR: Final = (-36_500, -20_000, -9_000, 9_000, 20_000, 36_500)
 _TOO_FAR: Final = 8
 _TRIED: Final = 10
 _CENTURY: Final = 36_500
-_SECONDS: Final = 2.0
+_SECONDS: Final = 6.0
 _NESTED: Final = 3
 _LAST_WORDS: Final = 0.4
 """So much of it is left for the nearest phrases."""
+
+
+_PART: Final = "it keeps a part of some day, which no phrase of days does"
+_NOTHING: Final = "it keeps nothing"
+_NULLS: Final = "it keeps rows without a date (null), too, which no phrase does"
+_NOT_FINISHED: Final = "not finished: there was no time to try every phrase"
 
 
 class Recognised(NamedTuple):
@@ -76,6 +82,12 @@ class Recognised(NamedTuple):
     nearest: Period | None = None
     part_on: tuple[Dates, ...] = ()
     why: str = ""
+
+    def __repr__(self) -> str:
+        if self.phrase is not None:
+            return f"<recognised: {self.phrase}>"
+        near = "" if self.nearest is None else f"; the nearest is {self.nearest}"
+        return f"<not recognised{near}{f': {self.why}' if self.why else ''}>"
 
     def to_dict(self) -> Json:
         """The answer as plain values, ready for JSON."""
@@ -127,7 +139,12 @@ def recognised(
     until = monotonic() + _SECONDS
     tree, anchor = measured(tree)
     tree = translated(tree, dialect, column_type)
-    return _answered(AskedCondition(tree, said, column_type, calendar, anchor, until))
+    asked = AskedCondition(tree, said, column_type, calendar, anchor, until)
+    found = _answered(asked)
+    if found.why in (_PART, _NOTHING) or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
+        return found
+    near = found.nearest if found.phrase is None else found.phrase
+    return Recognised(None, near, found.part_on, _NULLS)
 
 
 def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
@@ -138,16 +155,17 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
     wide = _offsets(WIDE)
     kept = all_kept[:, wide + _CENTURY]
     if partial.any():
-        return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
+        return Recognised(None, why=_PART)
     if not kept.any():
-        return Recognised(None, why="it keeps nothing")
+        return Recognised(None, why=_NOTHING)
     told = _Recognised(asked, probes, wide, kept)
     offsets = _offsets(min(WIDE, max(60, told.reach() + 40)))
     days = np.arange(_FIRST, _LAST + 1, dtype=np.int64)
     kept, partial = kept_by(asked, days, offsets)
     if partial.any():
-        return Recognised(None, why="it keeps a part of some day, which no phrase of days does")
+        return Recognised(None, why=_PART)
     others: list[tuple[int, Period]] = []
+    is_finished = True
     pieces = pieces_of(asked.tree) if nested < _NESTED else ()
     spare = _LAST_WORDS * (1 if not nested else 0)
     for phrase in _tried(told, asked, pieces, spare, nested):
@@ -160,6 +178,7 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
             return Recognised(phrase if nested else _told_as(asked, phrase))
         insort(others, (apart, phrase), key=itemgetter(0))
         if monotonic() > asked.until - spare:
+            is_finished = False
             break
     if nested:
         return Recognised(None)
@@ -169,7 +188,9 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
         if found is None or parts.sum() < found[0]:
             found = int(parts.sum()), phrase, parts
     if found is None:
-        return Recognised(None, why="no phrase is near")
+        return Recognised(None, why="no phrase is near" if is_finished else _NOT_FINISHED)
+    if not is_finished:
+        return Recognised(None, _told_as(asked, found[1]), ranges_of(days[found[2]]), _NOT_FINISHED)
     why = "" if asked.calendar is not None else _from_sunday(asked, told, days, offsets, kept)
     return Recognised(None, _told_as(asked, found[1]), ranges_of(days[found[2]]), why)
 

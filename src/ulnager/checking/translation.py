@@ -220,6 +220,7 @@ Round StrToDate StrToTime Sub Systimestamp TimeStrToDate TimeStrToTime TimeToStr
 TimestampAdd TimestampDiff TimestampFromParts TimestampSub TimestampTrunc ToChar ToDays Trunc
 TryCast TsOrDsAdd TsOrDsDiff TsOrDsToDate TsOrDsToDateStr TsOrDsToDatetime TsOrDsToTimestamp
 Tuple UtcDate UtcTimestamp Var Week WeekOfYear WeekStart Year YearOfWeek YearOfWeekIso Sign Abs
+Convert NextDay ArrayContainsAll
 """
 _KINDS: Final = frozenset(_KIND_NAMES.split())
 """What a condition may be made of: comparisons, arithmetic, and functions of dates."""
@@ -228,6 +229,8 @@ _KINDS: Final = frozenset(_KIND_NAMES.split())
 def _check_difference(kind: str, by: str, reader: Reader) -> None:
     """Unclear for differences that DuckDB would count otherwise."""
     is_by_day = by in ("", "DAY", "DAYS", "D", "DD")
+    if is_by_day and reader.reads == "mysql" and kind == "TimestampDiff":
+        return  # Of dates, which have whole days between them.
     if is_by_day and not (kind == "TimestampDiff" and not reader.by_edges):
         return
     # Weeks of T-SQL are put right; elsewhere they begin on a day of their own.
@@ -252,7 +255,8 @@ def _check(tree: exp.Expression, reader: Reader) -> None:
             raise Unclear(f"{node.name}() is not known here")
         if kind in DIFFERENCES:
             _check_difference(kind, unit_of(node), reader)
-        if kind in ("Week", "WeekOfYear", "DayOfWeek") and reader.weeks_hang:
+        # WEEKISO is a week of ISO 8601, whatever the setting is.
+        if kind in ("Week", "DayOfWeek") and reader.weeks_hang:
             raise Unclear("the first day of the week hangs on a setting of the server")
 
 
