@@ -52,10 +52,13 @@ def check_definition(definition: Definition, calendar: Calendar) -> None:
 
 
 def check_one_span(definition: Definition) -> None:
-    """ResolveError where something is measured from what may be several spans."""
+    """FilterError where something is measured from what may be several spans."""
     for part in definition.walk():
         if part.rule.kind is Kind.RANGES and part.rule.find_one is None:
-            raise part.several()
+            raise FilterError(
+                f"'{part}' may be several spans, which SQL cannot measure from; filter with "
+                "frozen dates"
+            )
 
 
 def check_data(definition: Definition, place: tuple[str, str] | None) -> None:
