@@ -377,5 +377,6 @@ def test_sql_files_on_the_command_line(tmp_path, capsys):
 def test_rows_without_a_date_are_told(condition):
     """No phrase keeps them, so a condition that does is no phrase, however near."""
     found = recognise(condition, target="duckdb")
-    assert found.phrase is None and "without a date" in found.why
+    assert found.phrase is None
+    assert "without a date" in found.why
     assert str(found.nearest) == "from today"
