@@ -28,6 +28,8 @@ from ulnager import (
     preview,
     read_book,
 )
+from ulnager.sources.trusted import configured, is_trusted_server
+from ulnager.sources.urls import read_address
 
 from conftest import ROOT
 from engines import REQUIRED, URLS
@@ -87,6 +89,58 @@ def test_a_book_opens_nothing_outside_its_folder(house):
     (house / "own.db").symlink_to(house.parent / "secret" / "s.db")
     with pytest.raises(SourceError, match="outside the folder"):
         book.sources["s"].profile()
+
+
+HOSTS_IN = (
+    "postgresql://db.example/t",
+    "postgresql://u:p@DB.example:5433/t",
+    "mysql://db.example/t",
+    "postgresql://db.example/t?host=db.example:5432&host=10.0.0.1",
+    "postgresql://[::1]/t",
+)
+HOSTS_OUT = (
+    "postgresql://other/t",
+    "postgresql:///t",
+    "postgresql://db.example/t?host=other",
+    "postgresql://db.example/t?hostaddr=10.9.9.9",
+    "mysql://db.example.evil/t",
+    "postgresql://db.example/t?host=db.example,other",
+    "postgresql://db.example@other/t",
+    "mysql://db.example/t?unix_socket=/run/x",
+    "postgresql://db%2Eexample.evil/t",
+)
+
+
+def test_what_a_user_trusts_is_named_once(house, cli, tmp_path, monkeypatch):
+    """Folders and hosts of the user's own configuration, for the command line alone."""
+    monkeypatch.setenv("XDG_CONFIG_HOME", str(tmp_path))
+    near, mine = house.parent / "near", tmp_path / "ulnager" / "config.toml"
+    near.mkdir()
+    mine.parent.mkdir()
+    (near / "n.csv").write_text("d\n2026-05-01\n")
+    (near / "way.csv").symlink_to(house.parent / "secret" / "x.csv")
+    mine.write_text(f'[trusted]\nfolders = ["{near}"]\nhosts = ["db.example", "10.0.0.1", "::1"]\n')
+
+    def shown(name):
+        (house / "book.toml").write_text(f'[sources.s]\nfile = "{name}"')
+        return cli("show", "s", "--book", str(house / "book.toml"))
+
+    assert "1 row" in shown("../near/n.csv")[1]
+    for name in ("../secret/x.csv", "../near/way.csv", "../near/*.csv", "../near/../secret/x.csv"):
+        assert "outside the folder" in shown(name)[2]
+    with configured():
+        assert [url for url in HOSTS_IN if not is_trusted_server(read_address(url))] == []
+        assert [url for url in HOSTS_OUT if is_trusted_server(read_address(url))] == []
+    with pytest.raises(BookError, match="outside the folder"):
+        rows_of(house, '[sources.s]\nfile = "../near/n.csv"')
+    wrong = ("folder = []", "folders = ['near']", "hosts = 'db'", "=")
+    for text in ("[trust]", "trusted = 1", *(f"[trusted]\n{one}" for one in wrong)):
+        mine.write_text(text)
+        os.utime(mine, ns=(0, hash(text) % 10**15))
+        told = shown("../near/n.csv")[2]
+        assert "your configuration" in told
+        assert str(mine) in told
+        assert shown("sub/in.csv")[0] == 0
 
 
 def test_the_engine_fetches_and_keeps_nothing(house, tmp_path):

@@ -14,6 +14,7 @@ from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.core.messages import NO_FILE, Message
 from ulnager.sources.guard import HINT, limits_now, matching, opened_at, small_file
 from ulnager.sources.opening import IN_FILES
+from ulnager.sources.trusted import is_trusted_server
 from ulnager.sources.urls import read_address
 
 
@@ -66,7 +67,7 @@ class House(NamedTuple):
                 return url
             made = address.url.set(database=self.path(path))
             return made.render_as_string(hide_password=False)
-        if not self.allow_outside:
+        if not self.allow_outside and not is_trusted_server(address):
             raise SettingError(f"a database server is outside the folder of the book; {HINT}")
         return url
 

@@ -29,6 +29,7 @@ from ulnager.core.errors import (
     UlnagerError,
 )
 from ulnager.core.text import masked
+from ulnager.sources.trusted import configured
 
 _COMPLETION: Final = "_ULNAGER_COMPLETE"
 _KINDS: Final = {
@@ -129,6 +130,7 @@ def _run(given: list[str], debug: bool) -> int:
                 from ulnager.sources.guard import limits, limits_of_text
 
                 held.enter_context(limits(**limits_of_text(raised)))
+            held.enter_context(configured())
             context = held.enter_context(commands.make_context("ulnager", given))
             commands.invoke(context)
     except click.exceptions.Exit as left:

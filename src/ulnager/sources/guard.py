@@ -27,6 +27,7 @@ from typing import Final
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
+from ulnager.sources.trusted import is_trusted_file
 
 MEGABYTE: Final = 1_000_000
 
@@ -113,12 +114,14 @@ MOST_MET: Final = 1_000_000
 """So many files and folders are looked at for one pattern."""
 _CHUNK: Final = 1 << 16
 HINT: Final = (
-    "allow it with --allow-outside (read_book(…, allow_outside=True)) if you trust the book"
+    "allow it with --allow-outside (read_book(…, allow_outside=True)) if you trust the book, or "
+    "name the place in your own configuration (docs/security.md)"
 )
 
 
 def opened_at(path: str | Path, within: Path | None = None) -> str:
-    """Where a path leads to: links are followed; SourceError when that is outside of ``within``.
+    """Where a path leads to: links are followed; SourceError when that is outside of ``within``,
+    and of every folder that the user trusts.
 
     Without ``within`` the path stays as it is.
     """
@@ -129,7 +132,7 @@ def opened_at(path: str | Path, within: Path | None = None) -> str:
         is_inside = found.is_relative_to(within.resolve())
     except (OSError, ValueError, RuntimeError):
         raise SourceError(f"{visible(str(path))[:80]!r} can be no file's name") from None
-    if not is_inside:
+    if not is_inside and not is_trusted_file(found):
         raise SourceError(f"{visible(str(path))} is outside the folder of the book; {HINT}")
     return str(found)
 
