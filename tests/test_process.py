@@ -118,3 +118,51 @@ def test_a_process_ends_well_after_questions_with_a_time_limit(tmp_path):
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         assert (done.returncode, done.stderr) == (0, "")
+
+
+POOR = """
+import os, signal, sys, warnings
+for name in ("fcntl", "resource", "pwd", "grp", "termios"):
+    sys.modules[name] = None
+for name in ("fork", "register_at_fork", "mkfifo", "O_NONBLOCK", "getuid", "killpg"):
+    vars(os).pop(name, None)
+for name in [one for one in vars(signal) if one.startswith("SIG") and one[3:] not in sys.argv[1]]:
+    delattr(signal, name)
+for name in ("setitimer", "alarm", "pthread_sigmask", "pthread_kill"):
+    vars(signal).pop(name, None)
+del sys.argv[1]
+warnings.filterwarnings("error", category=EncodingWarning, module="ulnager")
+from ulnager.cli.main import main
+main()
+"""
+LEFT = "INT TERM ABRT FPE ILL SEGV _DFL _IGN _BLOCK"
+"""The signals that every system has."""
+
+
+def test_a_system_without_forks_signals_and_utf8_is_enough(tmp_path):
+    """What Windows lacks is taken away, and its texts are in another encoding."""
+    data, book, svg = (str(tmp_path / name) for name in ("f.csv", "f.toml", "f.svg"))
+    Path(data).write_bytes("day;menge;ort\n2026-05-01;1,5;Fähre\n2026-05-02;2,5;日本\n".encode())
+    told = {}
+    for args in (
+        ("profile", data, "--to-book", book),
+        ("show", "--book", book),
+        ("check", book),
+        ("preview", "last 2 rolling days as of latest", data),
+        ("filter", "from 2026-05-02", "--column", "day", "--for", "duckdb", "--run", data),
+        ("resolve", "last 3 whole months", "--locale", "fr", "--today", "2026-05-20"),
+        ("draw", "last 3 whole months", "--today", "2026-05-20", "--to", svg),
+        ("readings", "--sql", "d = current_date"),
+        ("serve", "--help"),
+    ):
+        done = subprocess.run(
+            [sys.executable, "-X", "warn_default_encoding", "-c", POOR, LEFT, *args],
+            capture_output=True, check=False,
+            env={"LC_ALL": "C", "PYTHONUTF8": "0", "PYTHONCOERCECLOCALE": "0",
+                 "HOME": str(tmp_path), "PATH": os.environ["PATH"]},
+        )  # fmt: skip
+        assert (done.returncode, b"Traceback" in done.stderr) == (0, False), done.stderr
+        told[args[0]] = done.stdout + done.stderr
+    assert b"keeps 1 of 2 rows" in told["filter"]
+    assert b"30 avr. 2026" in told["resolve"]
+    assert Path(svg).stat().st_size > 1000

@@ -286,7 +286,10 @@ class TableSource(Relation):
         return super().local(column, tz)
 
     def _unreadable(self, error: Exception) -> SourceError:
-        lines = str(getattr(error, "orig", None) or error).strip().splitlines()
+        said = getattr(error, "orig", None) or error
+        if len(said.args) == 2 and isinstance(said.args[1], str):
+            said = said.args[1]  # What PyMySQL says stands after its number.
+        lines = str(said).strip().splitlines()
         reason = lines[0] if lines else type(error).__name__
         if isinstance(error, AttributeError | LookupError | TypeError):
             reason = f"the driver does not take what the URL says ({reason})"
