@@ -1,9 +1,11 @@
 """Calendars of months, weeks, cycles and tables: their units, labels, files and mistakes."""
 
 import pickle
+import sqlite3
 from datetime import date, timedelta
 from itertools import pairwise
 
+import duckdb
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -20,6 +22,7 @@ from ulnager import (
     WeekCalendar,
     own_unit,
     period,
+    read_book,
 )
 from ulnager.core.calendars.table_calendar import TableRow
 from ulnager.core.periods.names import in_quotes
@@ -252,6 +255,33 @@ def test_holidays_from_files_and_countries(tmp_path):
     events.write_text("this is no calendar")
     with pytest.raises(SourceError):
         holidays_from_file(events)
+
+
+@pytest.mark.parametrize("engine", ["sqlite", "duckdb"])
+def test_calendars_and_holidays_from_tables_of_a_database(tmp_path, engine):
+    """As from files, in whatever order a table gives its rows."""
+    held, text = tmp_path / "shop.db", "TEXT" if engine == "sqlite" else "DATE"
+    base = sqlite3.connect(held) if engine == "sqlite" else duckdb.connect(str(held))
+    for line in (
+        f'CREATE TABLE terms (unit TEXT, "start" {text}, "end" {text}, label TEXT)',
+        "INSERT INTO terms VALUES ('term', '2026-05-01', '2026-08-31', 'T3')",
+        "INSERT INTO terms VALUES ('term', '2026-01-01', '2026-04-30', 'T2')",
+        f"CREATE TABLE closed (date {text}, why TEXT)",
+        "INSERT INTO closed VALUES ('2026-05-18', 'works'), ('2026-05-18', 'twice')",
+        f"CREATE TABLE sales (day {text})",
+        "INSERT INTO sales VALUES ('2026-05-19')",
+    ):
+        base.execute(line)
+    base.commit()
+    base.close()
+    (tmp_path / "book.toml").write_text(
+        f'[sources.sales]\nurl = "{engine}:///shop.db"\ntable = "sales"\n[calendars.c]\n'
+        'kind = "table"\ndatabase = "sales"\ntable = "terms"\nholiday_table = "closed"'
+    )
+    calendar = read_book(tmp_path / "book.toml").calendars["c"]
+    clock = {"today": "2026-05-20", "calendar": calendar}
+    assert str(period("this term", calendar).resolve(**clock).start) == "2026-05-01"
+    assert str(period("last 2 whole business days").resolve(**clock).start) == "2026-05-15"
 
 
 @examples(150)

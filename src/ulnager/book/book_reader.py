@@ -5,7 +5,7 @@ Every mistake is reported with the file, the path to the key, and what would be 
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
@@ -21,6 +21,7 @@ from ulnager.book.file_schema import (
     ByEntry,
     ChartEntry,
     CycleEntry,
+    DatabaseSource,
     MonthsEntry,
     PageEntry,
     PeriodEntry,
@@ -39,7 +40,7 @@ from ulnager.book.page_builder import Pages, checked_names
 from ulnager.book.picker_builder import Offers
 from ulnager.book.schedules import KeySigner
 from ulnager.book.shipped_books import named_book
-from ulnager.book.sources import BookSource
+from ulnager.book.sources import BookSource, password_of
 from ulnager.book.sourcing import sources_of
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.business import BusinessDays
@@ -54,10 +55,12 @@ from ulnager.core.language.reader import is_phrase, read_period
 from ulnager.core.messages import NO_KEY, Message
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
-from ulnager.core.suggest import nearest
+from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
 from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.guard import limits_now
+from ulnager.sources.opening import opened_source
+from ulnager.sources.source import Relation
 
 
 @checked(path=Wanted((str, Path), "the path of a book"))
@@ -154,6 +157,20 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
     """The calendars of a book; one may build on another, wherever that stands."""
     found: dict[str, Calendar] = {}
 
+    def opened(entry: SharedByCalendars, table: str) -> Relation:
+        """A table of the database of a source."""
+        if entry.database is None:
+            raise SettingError(
+                f"the table {table!r} is in a database; say of which source: database = 'orders'"
+            )
+        source = entries.sources.get(entry.database)
+        if not isinstance(source, DatabaseSource):
+            known = [n for n, one in entries.sources.items() if isinstance(one, DatabaseSource)]
+            raise SettingError(no_such("source of a database", entry.database, known))
+        password = password_of(entry.database, source.password_env)
+        place = house.url(source.url)
+        return opened_source(place, table, within=house.within, password=password)
+
     def make(name: str, waiting: tuple[str, ...]) -> None:
         entry, key = entries.calendars[name], f"calendars.{name}"
         if len(waiting) >= limits_now().bases:
@@ -176,7 +193,7 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
                 )
             make(base, (*waiting, name))
         try:
-            found[name] = _calendar(house, entry, found)
+            found[name] = _calendar(house, entry, found, opened)
         except (SettingError, SourceError) as error:
             raise BookError(file, key, str(error)) from None
 
@@ -195,12 +212,17 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
 
 
 def _calendar(
-    house: House, entry: MonthsEntry | WeeksEntry | TableEntry, known: dict[str, Calendar]
+    house: House,
+    entry: MonthsEntry | WeeksEntry | TableEntry,
+    known: dict[str, Calendar],
+    opened: Callable[[SharedByCalendars, str], Relation],
 ) -> Calendar:
     settings = entry.model_dump(exclude_none=True, include=set(own_keys(type(entry))))
     holidays = list(entry.holidays)
     if entry.holiday_file is not None:
         holidays += holidays_from_file(house.path(entry.holiday_file), within=house.within)
+    if entry.holiday_table is not None:
+        holidays += holidays_from_file(opened(entry, entry.holiday_table))
     if entry.holiday_country is not None:
         holidays += holidays_of(entry.holiday_country, entry.holiday_region)
     days_off = ("saturday", "sunday") if entry.days_off is None else tuple(entry.days_off)
@@ -212,9 +234,15 @@ def _calendar(
         return WeekCalendar(year_named_by=entry.year_named_by, **settings, **shared)
     if isinstance(entry, MonthsEntry):
         return MonthCalendar(year_named_by=entry.year_named_by, **settings, **shared)
-    if entry.file is None:
-        raise SettingError("a calendar of kind table needs the file that lists its units")
+    if (entry.file is None) is (entry.table is None):
+        raise SettingError(
+            "a calendar of kind table needs the file that lists its units, or the table of a "
+            "database; give one of them"
+        )
     base = known[entry.base] if entry.base else MonthCalendar(**shared)
+    if entry.table is not None:
+        return calendar_from_file(opened(entry, entry.table), base)
+    assert entry.file is not None
     return calendar_from_file(house.path(entry.file), base, within=house.within)
 
 

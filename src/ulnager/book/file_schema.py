@@ -152,12 +152,17 @@ class CycleEntry(BookTable):
 
 
 class SharedByCalendars(Accepting):
-    """What calendars of all kinds have: business days, and units of their own."""
+    """What calendars of all kinds have: business days, and units of their own.
+
+    ``database`` names the source in whose database a ``table`` or ``holiday_table`` is.
+    """
 
     year_named_by: Literal["start", "end"] = "end"
     days_off: list[str] | None = None
     holidays: list[date] = []
     holiday_file: str | None = None
+    holiday_table: str | None = None
+    database: str | None = None
     holiday_country: str | None = None
     holiday_region: str | None = None
     working_days: list[date] = []
@@ -184,10 +189,12 @@ class WeeksEntry(SharedByCalendars):
 
 
 class TableEntry(SharedByCalendars):
-    """A calendar whose units a file lists; a base has those that it does not list."""
+    """A calendar whose units a file, or a table of a database, lists; a base has those that it
+    does not list."""
 
     kind: Literal["table"]
     file: str | None = None
+    table: str | None = None
     base: str | None = None
 
 

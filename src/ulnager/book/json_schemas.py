@@ -44,6 +44,8 @@ KEYS: Final = {
     "heading": "The heading; an empty one ends the one before.",
     "holiday_country": "The country whose holidays are off, such as CA.",
     "holiday_file": "A CSV or iCalendar file of holidays.",
+    "holiday_table": "A table of the database with a column of dates that are off.",
+    "database": "The source in whose database a table or holiday_table of the calendar is.",
     "holiday_region": "The region of that country.",
     "holidays": "Dates that are off.",
     "how": "How values are put together: sum, mean, count, …",

@@ -102,14 +102,7 @@ class BookSource:
                 self.name, self.query, check_parts(self.name, parts), seconds_for(timeout)
             )
             return joined.read_as(**_reading(self.form))
-        password = None
-        if self.password_env is not None:
-            password = os.environ.get(self.password_env)
-            if password is None:
-                raise SourceError(
-                    f"the source {self.name!r} takes its password from the environment variable "
-                    f"{self.password_env}, which is not set"
-                )
+        password = password_of(self.name, self.password_env)
         return opened_source(
             self.place,
             self.table,
@@ -216,3 +209,16 @@ def lag_of(loaded: str | None) -> int:
     if found is None:
         raise SettingError(f"loaded is {loaded!r}, which says no time; write '3 days later'")
     return int(found[1])
+
+
+def password_of(name: str, variable: str | None) -> str | None:
+    """The password of a source, from the environment; None where it says no variable."""
+    if variable is None:
+        return None
+    password = os.environ.get(variable)
+    if password is None:
+        raise SourceError(
+            f"the source {name!r} takes its password from the environment variable {variable}, "
+            "which is not set"
+        )
+    return password

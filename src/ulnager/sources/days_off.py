@@ -5,7 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable
 from datetime import date, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, TypeGuard
+
+import sqlalchemy as sa
 
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -13,6 +15,7 @@ from ulnager.core.calendars.table_calendar import TableCalendar, TableRow
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.sources.duckdb_text import quoted
 from ulnager.sources.guard import check_plain, limits_now, opened_at, small_file
+from ulnager.sources.source import Relation
 
 if TYPE_CHECKING:
     from ulnager.sources.file_source import FileSource
@@ -23,22 +26,24 @@ YEARS: Final = (1990, 2060)
 
 
 def holidays_from_file(
-    path: str | Path, years: tuple[int, int] = YEARS, *, within: Path | None = None
+    path: str | Path | Relation, years: tuple[int, int] = YEARS, *, within: Path | None = None
 ) -> tuple[date, ...]:
-    """The holidays in a file, in order: an iCalendar file (.ics), or a CSV or Parquet file.
+    """The holidays in a file, in order: an iCalendar file (.ics), or a CSV or Parquet file; or in
+    a source that is open, such as a table of a database.
 
     Of an iCalendar file all-day events count, each of their days, and yearly rules (RFC 5545,
     3.8.5.3) in ``years``, both ends in. Of a table its only date column counts, or the one
     named ``date``. Raises SourceError when the file cannot be read or holds no day.
     """
-    if str(path).lower().endswith(".ics"):
+    if not isinstance(path, Relation) and str(path).lower().endswith(".ics"):
         found = _from_ics(Path(path), years, within)
     else:
         source = _opened(path, within)
+        path = source.name
         named = [c.name for c in source.date_columns if c.name.lower() == "date"]
         column = source.column(named[0] if named else None)
-        name = quoted(column.name)
-        found = {day for (day,) in source.query(f"SELECT DISTINCT {name}::DATE FROM data") if day}
+        counts = source.counts(column, "UTC" if column.held.is_instant else None)
+        found = {day for day in counts if day}
     if not found:
         raise SourceError(f"{path} holds no holiday; all-day events or a column of dates count")
     return tuple(sorted(found))
@@ -182,9 +187,10 @@ def holidays_of(
 
 
 def calendar_from_file(
-    path: str | Path, base: Calendar = GREGORIAN, *, within: Path | None = None
+    path: str | Path | Relation, base: Calendar = GREGORIAN, *, within: Path | None = None
 ) -> TableCalendar:
-    """The calendar that a CSV or Parquet file lists, a unit a row.
+    """The calendar that a CSV or Parquet file lists, a unit a row; or a source that is open, such
+    as a table of a database.
 
     Its columns are ``unit`` and ``start``, and if need be ``end`` and ``label``.
 
@@ -192,6 +198,7 @@ def calendar_from_file(
     overlaps, disorder or labels that occur twice.
     """
     source = _opened(path, within)
+    path = source.name
     columns = {column.name.lower(): column for column in source.columns}
     for needed in ("unit", "start"):
         if needed not in columns:
@@ -203,22 +210,37 @@ def calendar_from_file(
                 f"{path}: column {name!r} holds {columns[name].engine_type}; give dates "
                 f"such as 2026-01-05{_first_bad_row(source, columns[name].name)}"
             )
-    wanted = [quoted(columns[n].name) if n in columns else "NULL" for n in TableRow._fields]
-    rows = source.query(f"SELECT {', '.join(wanted)} FROM data")
+    wanted = [
+        source.value(columns[name].name) if name in columns else sa.null()
+        for name in TableRow._fields
+    ]
+    statement = sa.select(*(one.label(f"c{n}") for n, one in enumerate(wanted)))
+    if not _is_file(source):
+        # The rows of a table have no order of their own.
+        statement = statement.order_by(source.value(columns["start"].name))
+    rows = source.run(statement.select_from(source.rows))
     try:
         return TableCalendar(rows, base)
     except SettingError as error:
         raise SourceError(f"{path}: {error}") from None
 
 
-def _opened(path: Any, within: Path | None) -> FileSource:
+def _opened(path: Any, within: Path | None) -> Relation:
     # The engine is needed for files only.
     from ulnager.sources.file_source import FileSource
 
-    return FileSource(path, within=within)
+    return path if isinstance(path, Relation) else FileSource(path, within=within)
 
 
-def _first_bad_row(source: FileSource, name: str) -> str:
+def _is_file(source: Relation) -> TypeGuard[FileSource]:
+    from ulnager.sources.file_source import FileSource
+
+    return isinstance(source, FileSource)
+
+
+def _first_bad_row(source: Relation, name: str) -> str:
+    if not _is_file(source):
+        return ""
     found = source.query(
         f"""SELECT number, value FROM (
             SELECT row_number() OVER () AS number, {quoted(name)}::VARCHAR AS value FROM data
