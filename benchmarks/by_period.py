@@ -20,6 +20,7 @@ MILLIONS = int(os.environ.get("ULNAGER_MILLIONS", "20"))
 STEPS = int(os.environ.get("ULNAGER_STEPS", "1000000"))
 FOLDER = tempfile.TemporaryDirectory()
 YEARS = "2016-01-01/2025-12-31"
+ZONE = "America/Halifax"
 EXTENT = ("2016-01-01", "2025-12-31")
 RETAIL = ulnager.WeekCalendar("4-4-5", "saturday", "january")
 WIDEST = 'by = "quarter", period = "ten_years", value = "passengers"'
@@ -180,6 +181,27 @@ def totals_postgresql():
             made.exec_driver_sql(f"DROP TABLE {name}")
 
 
+def previewed(column, tz=None):
+    """A preview as of the data's last date, of a file that is opened anew; the rows of each day."""
+    local = column if tz is None else f"timezone('{tz}', \"{column}\")"
+    text = f"SELECT {local}::DATE, count(*) FROM {{}} GROUP BY 1"
+
+    def ours():
+        source = ulnager.open_source(path())
+        return ulnager.preview(source, "last 30 rolling days as of latest", column, tz=tz).kept
+
+    counts = sorted(bare(text))
+    assert ours() == sum(count for _, count in counts[-30:])
+    return in_turns(ours, lambda: bare(text))
+
+
+def extents(column, tz=None):
+    """How far the dates of a file go that is opened anew; the rows of each day."""
+    local = column if tz is None else f"timezone('{tz}', \"{column}\")"
+    text = f"SELECT {local}::DATE, count(*) FROM {{}} GROUP BY 1"
+    return in_turns(lambda: ulnager.open_source(path()).extent(column, tz=tz), lambda: bare(text))
+
+
 def walked(count):
     """The most memory that a walk of so many days takes; from the first year to the last, again."""
     period = ulnager.period("last 30 rolling days")
@@ -204,6 +226,9 @@ ROWS = (
     ("twenty charts of a page", "the widest of them alone", 1.5, twenty_charts),
     ("running 7 days over 10 years", "the bare daily totals", 1.3, running_week),
     ("running 12 months of 4-4-5 weeks", "the bare daily totals", 1.5, running_months),
+    ("a preview as of latest", "the bare GROUP BY day", 2, lambda: previewed("day")),
+    ("a preview of instants in a zone", "the same by hand", 2, lambda: previewed("at", ZONE)),
+    ("the extent of instants in a zone", "the same by hand", 2, lambda: extents("at", ZONE)),
     ("totals in PostgreSQL, 2,000,000", "the bare query", 1.1, totals_postgresql),
     ("totals of instants in a zone", "the same in UTC", 2, totals_in_a_zone),
     (f"memory of a walk, {STEPS:,} steps", "of 1,000 steps (s = MB)", 1.5, walk_memory),

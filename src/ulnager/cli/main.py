@@ -165,7 +165,7 @@ def _run(given: list[str], debug: bool) -> int:
             told = needed(error)
             if told is not error:
                 _tell_json("install", str(told)) if is_json else _tell(f"Error: {told}")
-                return 1
+                return 2
         if debug:
             raise
         _tell(

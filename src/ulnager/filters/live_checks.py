@@ -52,13 +52,10 @@ def check_definition(definition: Definition, calendar: Calendar) -> None:
 
 
 def check_one_span(definition: Definition) -> None:
-    """FilterError where something is measured from what may be several spans."""
+    """ResolveError where something is measured from what may be several spans."""
     for part in definition.walk():
         if part.rule.kind is Kind.RANGES and part.rule.find_one is None:
-            raise FilterError(
-                f"'{part}' may be several spans, which SQL cannot measure from; filter with "
-                "frozen dates"
-            )
+            raise part.several()
 
 
 def check_data(definition: Definition, place: tuple[str, str] | None) -> None:

@@ -33,6 +33,7 @@ _TYPES: Final = ("date", "timestamp")
     calendar=Wanted((Calendar, type(None)), "a calendar"),
     column_type=Wanted((str,), "'date' or 'timestamp'"),
     date_table=Wanted((str, type(None)), "the name of a date table"),
+    until=Wanted((object,), "a column"),
 )
 def age(
     since: str | ColumnElement[Any],
