@@ -17,6 +17,7 @@ import ulnager
 from ulnager.demo import book_file, table
 
 import engines
+from strategies import examples
 
 ROOT = Path(__file__).parent.parent
 TODAY = date(2026, 5, 20)
@@ -45,6 +46,7 @@ def _by_hand(result, lasting):
     )
 
 
+@examples(40)
 @given(st.sampled_from(PHRASES), st.sampled_from(sorted(SPANS)), st.integers(0, 15))
 def test_rows_that_last_are_counted_as_by_hand_at_every_door(phrase, lasting, day):
     """Frames, expressions, SQL of engines, previews; live where it is one span, the same rows."""
