@@ -28,9 +28,20 @@ from ulnager import (
 )
 from ulnager.demo import table
 from ulnager.filters.sql_text import dialect_named, sql_text
-from ulnager.filters.standards import cql2, cql2_json, odata
 
 from strategies import examples, modern_days, phrases
+
+
+def odata(result, column, **held):
+    return condition(result, column, target="odata", **held).text
+
+
+def cql2(result, column, **held):
+    return condition(result, column, target="cql2", **held).text
+
+
+def cql2_json(result, column, **held):
+    return json.loads(condition(result, column, target="cql2-json", **held).text)
 
 
 def evaluated(node, value):
@@ -103,6 +114,32 @@ def test_instants_and_names_in_open_standards():
             odata(march, name)
     with pytest.raises(FilterError, match="no literals for 'timestamp'"):
         cql2(march, "d", column_type="timestamp")
+
+
+@pytest.mark.parametrize("target", ["odata", "cql2", "cql2-json", "django", "duckdb"])
+def test_every_target_takes_the_same_options_and_refuses_the_same(target):
+    months, cut = period("2026-03/2026-04").resolve(), period("2026-03-15/2026-04-30").resolve()
+
+    def written(result=months, column="d", **options):
+        found = condition(result, column, target=target, **options)
+        return str(found), getattr(found, "parameters", None)
+
+    assert written(cut, grain="month", rounding="outward") == written()
+    for message, options in (
+        ("cuts a month", {"result": cut, "grain": "month"}),
+        ("is resolved already, so date_table would", {"date_table": "days"}),
+        ("is resolved already, so now would", {"now": "2026-05-20T10:00Z"}),
+        ("lasting is about rows with an end", {"lasting": "inside"}),
+        ("no column type|no literals for", {"column_type": "nope"}),
+        ("3 is no|no name of a column", {"column": 3}),
+    ):
+        with pytest.raises(FilterError, match=message):
+            written(**options)
+    if target != "duckdb":
+        with pytest.raises(FilterError, match="leave paramstyle out"):
+            written(paramstyle="qmark")
+        with pytest.raises(FilterError, match="nothing can be live there"):
+            condition("today", "d", target=target)
 
 
 @pytest.mark.parametrize(
@@ -199,7 +236,6 @@ def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
     for what in ("month to date except weekends", period("month to date except weekends")):
         result = period(str(what)).resolve(**today)
         assert len(keep(frame, what, "d", **today)) == len(keep(frame, result, "d")) == 14
-        assert odata(what, "d", **today) == odata(result, "d")
         assert condition(what, "d", target="duckdb").text.startswith('"d" >= CAST(date_trunc')
         assert str(where(what, "d").compile(dialect=dialect_named("duckdb"))).count("IN") == 1
     sailings = preview(table("sailings"), "last 7 days as of latest", **today)
@@ -208,7 +244,7 @@ def test_a_phrase_or_a_period_will_do_where_a_resolution_is_wanted():
     assert 0 < preview(asked, "2026-03").kept < preview(table("sailings"), "2026-03").kept
     assert profile(table("sailings")).last == date(2026, 5, 17)
     for wrong in (lambda: keep(frame, 3, "d"), lambda: where(None, "d"), lambda: profile({}),
-                  lambda: odata("today", "d", todayy=1), lambda: preview(3, "today"),
+                  lambda: preview(3, "today"),
                   lambda: keep(frame, result, "d", today="2026-05-01")):  # fmt: skip
         with pytest.raises(SettingError, match=r"give|leave"):
             wrong()

@@ -117,6 +117,8 @@ def cql2_json(result: Any, on: str, **when: Any) -> Any:
 
 
 def _standard(target: str, result: Any, on: str, when: dict[str, Any]) -> str:
+    from ulnager.core.language.phrase import resolved
+    from ulnager.filters.columns import held_as
     from ulnager.filters.standards import STANDARDS
 
     warnings.warn(
@@ -125,7 +127,9 @@ def _standard(target: str, result: Any, on: str, when: dict[str, Any]) -> str:
         DeprecationWarning,
         stacklevel=3,
     )
-    return STANDARDS[target](result, on, **when)
+    held = {name: when.pop(name) for name in ("column_type", "tz") if name in when}
+    found = resolved(result, tz=held.get("tz"), **when)
+    return STANDARDS[target](found, on, held_as(**held))
 
 
 def sarif(findings: Iterable[Any]) -> dict[str, Any]:

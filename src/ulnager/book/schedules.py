@@ -13,7 +13,7 @@ from typing import Any, Final
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker_base import Signer
 from ulnager.choices.resolver import Moment, moment_from, past_moment
-from ulnager.core.arguments import shown
+from ulnager.core.arguments import shown, told_names
 from ulnager.core.calendars.zones import zone_name, zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.periods.clock import as_instant
@@ -120,6 +120,7 @@ class Schedule:
                 found.append(moment.astimezone(self.zone))
         return found
 
+    @told_names
     def open(
         self,
         moment: datetime | str,

@@ -14,7 +14,7 @@ from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
 from ulnager.choices.resolver import Look, Moment, Resolver, moment_from
 from ulnager.choices.view import View
-from ulnager.core.arguments import shown
+from ulnager.core.arguments import shown, told_names
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
 from ulnager.core.notebook_tables import ShowsItself, Table, table
@@ -46,6 +46,7 @@ class Page(ShowsItself):
     language: Language = PLAIN
     resolver: Resolver = field(default_factory=Resolver)
 
+    @told_names
     def open(
         self,
         today: date | str | None = None,

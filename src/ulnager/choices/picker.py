@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING, Any, Unpack
 from ulnager.choices.form_reading import view_of
 from ulnager.choices.picker_base import PickerBase
 from ulnager.choices.view import View
-from ulnager.core.arguments import check_options
+from ulnager.core.arguments import check_options, told_names
 
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement
@@ -29,6 +29,7 @@ class Picker(PickerBase):
     'Last 14 days'
     """
 
+    @told_names
     def open(
         self,
         today: date | str | None = None,

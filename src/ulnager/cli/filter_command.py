@@ -217,6 +217,8 @@ def command(
         if name is not None and request.tz is None:
             request = request.but(tz=request.looked_at(name, None)[1])
     grain = _grain(request, counted_in, column)
+    if paramstyle is not None and target in STANDARDS:
+        raise FilterError(f"--paramstyle: {target} has no parameters; leave it out")
     _check_used(column_type, target, bound, rounding if grain is None else None, live, moving)
     holds: dict[str, Any] = {
         "column_type": column_type,
@@ -249,25 +251,16 @@ def command(
         _only_live(moving)
         result = request.resolve(phrase, request.basis(phrase, reads=run_on is not None))
         period, notes = result.period, tuple(result.notes)
-        if target in STANDARDS:
-            if until is not None:
-                raise FilterError(f"--until is not written for {target}; name an engine")
-            del holds["grain"]
-            whole = grain and grain.rounded(result.ranges, rounding, str(result.period))
-            held = result if whole is None else result._with_ranges(whole)
-            text = STANDARDS[target](held, column, **holds)
-            holds["grain"] = grain
-        else:
-            made = condition(
-                result,
-                column,
-                **holds,
-                rounding=rounding,
-                target=target,
-                literal=not bound,
-                paramstyle=paramstyle,
-            )
-            text, values = made.text, _as_text(made.parameters)
+        made = condition(
+            result,
+            column,
+            **holds,
+            rounding=rounding,
+            target=target,
+            literal=not bound,
+            paramstyle=paramstyle,
+        )
+        text, values = made.text, _as_text(made.parameters)
         if run_on is not None:
             clause = where(result, on, **holds, rounding=rounding)
     counted: dict[str, Any] = {}

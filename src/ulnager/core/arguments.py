@@ -113,7 +113,7 @@ def checked(options: Any = None, **sorts: Wanted) -> Callable[[Callable[P, R]], 
                     raise _wrong(name, value, known[name])
             for name, value in given.items():
                 if name not in takes and not takes_any:
-                    raise _unknown(function.__name__, name, sorted(takes - {"self", "cls"}))
+                    raise _unknown(function.__qualname__, name, takes)
                 if name in known and not known[name].fits(value):
                     raise _wrong(name, value, known[name])
             try:
@@ -126,11 +126,29 @@ def checked(options: Any = None, **sorts: Wanted) -> Callable[[Callable[P, R]], 
     return decorated
 
 
+def told_names(function: Callable[P, R]) -> Callable[P, R]:
+    """Tells which argument was meant, of a call that is too quick to be :func:`checked`."""
+    names = _names_of(function)
+    refusal = f"{function.__qualname__}() got an unexpected keyword argument"
+
+    @functools.wraps(function)
+    def calling(*args: P.args, **given: P.kwargs) -> R:
+        try:
+            return function(*args, **given)
+        except TypeError as error:
+            if not str(error).startswith(refusal):
+                raise
+            unknown = next(name for name in given if name not in names)
+            raise _unknown(function.__qualname__, unknown, names) from None
+
+    return calling
+
+
 def check_options(call: str, given: Mapping[str, Any], options: Any) -> None:
     """SettingError for an option that cannot be, of a call that takes those of a TypedDict."""
     for name, value in given.items():
         if name not in options.__annotations__:
-            raise _unknown(call, name, sorted(options.__annotations__))
+            raise _unknown(call, name, options.__annotations__)
         if name in _SORTS and not _SORTS[name].fits(value):
             raise _wrong(name, value, _SORTS[name])
 
@@ -180,12 +198,13 @@ _TAKES_ANY: Final = 0x08
 """The flag of code with ``**`` among its arguments."""
 
 
-def _unknown(call: str, name: str, takes: list[str]) -> ArgumentError:
+def _unknown(call: str, name: str, takes: Iterable[str]) -> ArgumentError:
     from difflib import get_close_matches
 
-    near = get_close_matches(name, takes, 1)
-    hint = f"did you mean {near[0]}?" if near else f"it takes {', '.join(takes)}"
-    return ArgumentError(f"{call}() takes no {name!r}; {hint}")
+    known = sorted({*takes} - {"self", "cls"})
+    near = get_close_matches(name, known, 1)
+    hint = f"did you mean {near[0]}?" if near else f"it takes {', '.join(known)}"
+    return ArgumentError(f"{call.removesuffix('.__init__')}() takes no {name!r}; {hint}")
 
 
 def _wrong(name: str, value: Any, sort: Wanted) -> SettingError:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import tzinfo
-from typing import Any, Final, TypedDict, Unpack
+from typing import Any, Final, NamedTuple, TypedDict, Unpack
 
 from sqlalchemy import ClauseElement, ColumnElement
 
-from ulnager.core.arguments import Wanted, checked
+from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.language.open_period import OpenPeriod
@@ -19,7 +20,8 @@ from ulnager.core.periods.definitions import Basis
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.columns import held_as
+from ulnager.filters.columns import Held, held_as
+from ulnager.filters.engines import TARGETS
 from ulnager.filters.expressions import django_q, expression_where, is_expression
 from ulnager.filters.frozen_condition import rows_where
 from ulnager.filters.lasting import checked_lasting
@@ -42,6 +44,8 @@ class FrozenOptions(TypedDict, total=False):
 
 
 ANY_COLUMN: Final = Wanted((object,), "the name of a column, or a SQLAlchemy column")
+WITHOUT_CLOCK: Final = (*STANDARDS, "django")
+"""The targets that are no engines: nothing is live there."""
 _OF_COLUMN: Final = ("column_type", "tz", "rounding", "grain")
 _OF_ROWS: Final = (*_OF_COLUMN, "until", "lasting")
 
@@ -98,21 +102,10 @@ def where(
     if isinstance(period, Bucket):
         period = resolved(period)
     if isinstance(period, Resolution):
-        for name, given in options.items():
-            if name not in _OF_ROWS and given is not None:
-                raise FilterError(
-                    f"'{period.period}' is resolved already, so {name} would do nothing; give the "
-                    "period for a condition that is live, or leave it out"
-                )
-        held = {name: given for name, given in options.items() if name in _OF_COLUMN}
-        held["grain"] = grain_named(options.get("grain"), calendar=period.calendar)
-        kind = held_as(**held)  # type: ignore[arg-type]
-        until = options.get("until")
+        told = _of_rows(period, options)
         if is_expression(column):
-            lasting = checked_lasting(until, options.get("lasting"))
-            found: Any = expression_where(period, column, kind, until, lasting)
-            return found  # type: ignore[no-any-return]
-        return rows_where(period, column, kind, until, options.get("lasting"))
+            return expression_where(period, column, *told)  # type: ignore[no-any-return]
+        return rows_where(period, column, *told)
     if is_expression(column):
         raise FilterError(
             f"an expression of {type(column).__module__.partition('.')[0]} knows no clock, so "
@@ -123,6 +116,28 @@ def where(
     if isinstance(period, OpenPeriod):
         return open_where(live, period, column)
     return live.where(period.definition, column)
+
+
+class _OfRows(NamedTuple):
+    """What a column holds, and of rows that last the column of their end and how they count."""
+
+    held: Held
+    until: Any
+    lasting: str
+
+
+def _of_rows(result: Resolution, options: Mapping[str, Any]) -> _OfRows:
+    """What a condition with fixed dates is told; FilterError for what is of live ones."""
+    for name, given in options.items():
+        if name not in _OF_ROWS and given is not None:
+            raise FilterError(
+                f"'{result.period}' is resolved already, so {name} would do nothing; give the "
+                "period for a condition that is live, or leave it out"
+            )
+    held: dict[str, Any] = {name: options[name] for name in _OF_COLUMN if name in options}
+    held["grain"] = grain_named(options.get("grain"), calendar=result.calendar)
+    until = options.get("until")
+    return _OfRows(held_as(**held), until, checked_lasting(until, options.get("lasting")))
 
 
 def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:
@@ -170,19 +185,26 @@ def condition(
         return compiled(period, dialect_named(target, paramstyle), literal=literal)
     if column is None:
         raise FilterError("of which column? Give its name: column='sold_on'")
-    if target in STANDARDS or target == "django":
+    if target in WITHOUT_CLOCK:
         if not isinstance(period, Resolution | Bucket):
             raise FilterError(
                 f"{target} has no clock, so nothing can be live there; resolve the period first: "
                 "period.resolve(today=…)"
             )
+        if paramstyle is not None:
+            raise FilterError(f"{target} has no parameters of that kind; leave paramstyle out")
+        result = resolved(period)
+        told = _of_rows(result, options)
         if target == "django":
-            held: dict[str, Any] = dict(options)
-            until, lasting = held.pop("until", None), held.pop("lasting", None)
-            kind, lasting = held_as(**held), checked_lasting(until, lasting)
-            return django_q(resolved(period), column, kind, until, lasting)  # type: ignore[no-any-return]
-        if options.get("until") is not None:
+            return django_q(result, column, *told)  # type: ignore[no-any-return]
+        if told.until is not None:
             raise FilterError(f"until is not written for {target}; name an engine")
-        return Condition(STANDARDS[target](resolved(period), column, **options))
+        if not isinstance(column, str):
+            raise FilterError(f"{shown(column)} is no name of a column, which {target} wants")
+        return Condition(STANDARDS[target](result, column, told.held))
+    if target not in TARGETS:
+        raise FilterError(
+            f"there is no target {target!r}; choose {', '.join((*TARGETS, *WITHOUT_CLOCK))}"
+        )
     clause = where(period, column, **options)
     return compiled(clause, dialect_named(target, paramstyle), literal=literal)

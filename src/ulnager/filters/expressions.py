@@ -80,8 +80,11 @@ def django_q(
     """
     from django.db.models import Q
 
-    if not isinstance(field, str) or not field.isidentifier():
-        raise FilterError(f"{field!r} is no field of Django; give its name, or a path: trip__day")
+    for name in (field, *(() if until is None else (until,))):
+        if not isinstance(name, str) or not name.isidentifier():
+            raise FilterError(
+                f"{name!r} is no field of Django; give its name, or a path: trip__day"
+            )
     if until is not None:
         return lasting_where(
             result,

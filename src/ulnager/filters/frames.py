@@ -101,7 +101,7 @@ def keep_frame(
     if data.implementation.is_pyspark() or (many and data.implementation.is_duckdb()):
         # As text: through Python a local time would be taken in the driver's zone.
         end_column = None if until is None else exact_column(until)
-        clause = rows_where(result, exact_column(column), found.held, end_column, lasting)
+        clause = rows_where(result, exact_column(column), found.held, end_column, how)
         target = "spark" if data.implementation.is_pyspark() else "duckdb"
         native = data.to_native().filter(sql_text(clause, target))
         return native

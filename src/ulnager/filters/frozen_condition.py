@@ -17,7 +17,7 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
 from ulnager.filters.engines.engine import filled
-from ulnager.filters.lasting import checked_lasting, lasting_where
+from ulnager.filters.lasting import lasting_where
 from ulnager.filters.primitives import day_of, value_type
 from ulnager.filters.sql_text import named_column
 
@@ -53,10 +53,9 @@ def rows_where(
     on: str | ColumnElement[Any],
     held: Held,
     until: str | ColumnElement[Any] | None = None,
-    lasting: str | None = None,
+    lasting: str = "overlap",
 ) -> ColumnElement[bool]:
     """A condition that keeps the rows of a resolution, those that last among them."""
-    how = checked_lasting(until, lasting)
     if until is None:
         return frozen_where(result, on, held)
     end = named_column(until)
@@ -64,7 +63,7 @@ def rows_where(
         result,
         named_column(on),
         end,
-        how,
+        lasting,
         lambda part, column: frozen_where(part, column, held),
         lambda: end.is_(None),
     )

@@ -9,76 +9,50 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable
-from datetime import UTC, date, datetime, tzinfo
+from datetime import UTC, date, datetime
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.arguments import Wanted, checked
 from ulnager.core.errors import FilterError
-from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import resolved
 from ulnager.core.periods.resolution import Resolution
-from ulnager.filters.columns import Bounds, column_bounds, held_as
+from ulnager.filters.columns import Bounds, Held, column_bounds
 
 _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
 
 
-@checked(on=Wanted((str,), "the name of a column"))
-def odata(
-    result: Resolution | Period | str,
-    on: str,
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    **when: Any,
-) -> str:
+def odata(result: Resolution, column: str, held: Held) -> str:
     """An OData 4 ``$filter`` expression that keeps the rows of a resolution.
 
     >>> import ulnager
-    >>> odata(ulnager.period("2026-03").resolve(), "sailed_on")
+    >>> from ulnager.filters.columns import held_as
+    >>> odata(ulnager.period("2026-03").resolve(), "sailed_on", held_as())
     'sailed_on ge 2026-03-01 and sailed_on lt 2026-04-01'
 
-    ``on`` is a property, or a path of them with ``/``. A phrase or a period is resolved, with
-    ``today=`` and its siblings as for :meth:`ulnager.Period.resolve`. Raises FilterError for a
-    name that OData cannot hold, or a type that it has no literals for.
+    ``column`` is a property, or a path of them with ``/``. Raises FilterError for a name that
+    OData cannot hold, or a type that it has no literals for.
     """
-    if not all(_IDENTIFIER.fullmatch(part) for part in on.split("/")):
-        raise FilterError(f"{on!r} is no name of an OData property: letters, digits and _ only")
-    return _written(_ODATA, on, _bounds(resolved(result, tz=tz, **when), column_type, tz))
+    if not all(_IDENTIFIER.fullmatch(part) for part in column.split("/")):
+        raise FilterError(f"{column!r} is no name of an OData property: letters, digits and _ only")
+    return _written(_ODATA, column, _bounds(result, held))
 
 
-@checked(on=Wanted((str,), "the name of a column"))
-def cql2(
-    result: Resolution | Period | str,
-    on: str,
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    **when: Any,
-) -> str:
+def cql2(result: Resolution, column: str, held: Held) -> str:
     """A CQL2 text expression that keeps the rows of a resolution.
 
     >>> import ulnager
-    >>> cql2(ulnager.period("until 2026-03-31").resolve(), "sailed_on")
+    >>> from ulnager.filters.columns import held_as
+    >>> cql2(ulnager.period("until 2026-03-31").resolve(), "sailed_on", held_as())
     "sailed_on < DATE('2026-04-01')"
     """
-    name = on if _IDENTIFIER.fullmatch(on) else '"' + on.replace('"', '""') + '"'
-    return _written(_CQL2, name, _bounds(resolved(result, tz=tz, **when), column_type, tz))
+    name = column if _IDENTIFIER.fullmatch(column) else '"' + column.replace('"', '""') + '"'
+    return _written(_CQL2, name, _bounds(result, held))
 
 
-@checked(on=Wanted((str,), "the name of a column"))
-def cql2_json(
-    result: Resolution | Period | str,
-    on: str,
-    *,
-    column_type: str = "date",
-    tz: str | tzinfo | None = None,
-    **when: Any,
-) -> Any:
+def cql2_json(result: Resolution, column: str, held: Held) -> Any:
     """A CQL2 JSON expression that keeps the rows of a resolution, as plain values."""
-    property_ = {"property": on}
+    property_ = {"property": column}
     spans: list[Any] = []
-    for start, stop in _bounds(resolved(result, tz=tz, **when), column_type, tz):
+    for start, stop in _bounds(result, held):
         sides = [
             {"op": sign, "args": [property_, _value(side)]}
             for sign, side in ((">=", start), ("<", stop))
@@ -92,12 +66,13 @@ def cql2_json(
     return spans[0] if len(spans) == 1 else {"op": "or", "args": spans}
 
 
-def _bounds(result: Resolution, column_type: str, tz: str | tzinfo | None) -> Bounds:
-    if column_type not in _TYPES:
+def _bounds(result: Resolution, held: Held) -> Bounds:
+    if held.column_type not in _TYPES:
         raise FilterError(
-            f"there are no literals for {column_type!r} in this standard; use {' or '.join(_TYPES)}"
+            f"there are no literals for {held.column_type!r} in this standard; use "
+            f"{' or '.join(_TYPES)}"
         )
-    return column_bounds(result, held_as(column_type, tz))
+    return column_bounds(result, held)
 
 
 class _Standard(NamedTuple):
@@ -145,8 +120,8 @@ def _value(value: date) -> dict[str, str]:
     return {"timestamp" if isinstance(value, datetime) else "date": _text(value)}
 
 
-STANDARDS: Final[dict[str, Callable[..., str]]] = {
+STANDARDS: Final[dict[str, Callable[[Resolution, str, Held], str]]] = {
     "odata": odata,
     "cql2": cql2,
-    "cql2-json": lambda *args, **options: json.dumps(cql2_json(*args, **options)),
+    "cql2-json": lambda *given: json.dumps(cql2_json(*given)),
 }

@@ -22,6 +22,7 @@ from ulnager.core.periods.spans import Range
 from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside, rows_where
+from ulnager.filters.lasting import checked_lasting
 from ulnager.sources.kept import Kept
 from ulnager.sources.opening import source_with
 from ulnager.sources.source import Relation
@@ -176,7 +177,7 @@ def preview(
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz, rounding, grain)
     end = None if until is None else source.value(source.column(until).name)
-    kept = rows_where(result, name, kind, end, lasting)
+    kept = rows_where(result, name, kind, end, checked_lasting(until, lasting))
     before, after = outside(result, name, kind)
     if end is not None and lasting != "begin":
         before = outside(result, end, kind)[0]

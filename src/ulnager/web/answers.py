@@ -408,8 +408,6 @@ def _plain(result: Resolution) -> dict[str, Any]:
 def _condition(
     result: Resolution, column: str, target: str, held: Mapping[str, Any]
 ) -> dict[str, Any]:
-    if target in STANDARDS:
-        return {"text": STANDARDS[target](result, column, **held), "parameters": {}}
     made = condition(result, column, target=target, **held)
     return {
         "text": made.text,

@@ -11,7 +11,7 @@ from collections.abc import Iterator, Mapping
 from datetime import date, datetime, tzinfo
 from typing import TYPE_CHECKING, Any
 
-from ulnager.core.arguments import checked
+from ulnager.core.arguments import checked, told_names
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import ResolveError, SettingError
@@ -101,6 +101,7 @@ class Period(ShowsItself):
     def __init__(self, definition: Definition) -> None:
         object.__setattr__(self, "definition", definition)
 
+    @told_names
     def resolve(
         self,
         today: date | str | None = None,

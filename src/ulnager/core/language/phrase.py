@@ -8,7 +8,7 @@ from datetime import datetime, tzinfo
 from functools import lru_cache
 from typing import Any, TypedDict
 
-from ulnager.core.arguments import shown
+from ulnager.core.arguments import shown, told_names
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.period import Day, Period
@@ -20,6 +20,7 @@ from ulnager.core.periods.resolution import Resolution, dates_told
 from ulnager.core.units import Unit
 
 
+@told_names
 def period(
     phrase: str,
     calendar: Calendar | None = None,
