@@ -24,6 +24,7 @@ sys.path.insert(0, str(ROOT / "tests"))
 from test_named import Walker, back  # noqa: E402
 from ulnager import MonthCalendar, UlnagerError, WeekCalendar, period  # noqa: E402
 from ulnager.core.errors import PeriodSyntaxError  # noqa: E402
+from ulnager.core.units import LONG_MONTHS, WEEKDAYS  # noqa: E402
 
 from language_page import EXAMPLES  # noqa: E402
 from oracle import MEANINGS, Days, Weeks  # noqa: E402
@@ -36,21 +37,6 @@ BASIS = {
     "data": ["2023-10-01", "2026-05-17"],
 }
 UNITS = ["day", "week", "month", "quarter", "half", "year"]
-WEEK = ("monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday")
-MONTHS = (
-    "january",
-    "february",
-    "march",
-    "april",
-    "may",
-    "june",
-    "july",
-    "august",
-    "september",
-    "october",
-    "november",
-    "december",
-)
 
 
 def lines(name: str) -> list[str]:
@@ -111,7 +97,7 @@ def walked() -> Iterator[dict[str, Any]]:
 def named() -> Iterator[dict[str, Any]]:
     """Months, quarters, halves and weeks by name."""
     chance = random.Random(20260521)
-    names = [*MONTHS, "Q1", "Q2", "Q3", "Q4", "H1", "H2", *(f"week {n}" for n in range(1, 54))]
+    names = [*LONG_MONTHS, "Q1", "Q2", "Q3", "Q4", "H1", "H2", *(f"week {n}" for n in range(1, 54))]
     while True:
         name, anchor = chance.choice(names), chance.randint(726_000, 744_000)
         calendar, labels = (_of_months if chance.random() < 0.7 else _of_weeks)(chance)
@@ -133,7 +119,7 @@ def _of_months(chance: random.Random) -> tuple[dict[str, Any] | None, Days]:
         return None, Days()
     month, day = chance.randint(1, 12), chance.choice([1, 1, 6, 28])
     week = chance.randrange(7)
-    told = {"kind": "months", "year_starts": f"{month:02}-{day:02}", "week_starts": WEEK[week]}
+    told = {"kind": "months", "year_starts": f"{month:02}-{day:02}", "week_starts": WEEKDAYS[week]}
     return told, Days(month, day, week)
 
 
@@ -143,8 +129,8 @@ def _of_weeks(chance: random.Random) -> tuple[dict[str, Any], Days]:
     told = {
         "kind": "weeks",
         "layout": layout,
-        "ends_on": WEEK[last_day],
-        "month": MONTHS[month],
+        "ends_on": WEEKDAYS[last_day],
+        "month": LONG_MONTHS[month],
         "nearest": nearest,
         "long_period": 12,
     }

@@ -12,9 +12,9 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.core.messages import NO_FILE, Message
-from ulnager.sources.guard import HINT, limits_now, matching, opened_at, small_file
+from ulnager.sources.guard import limits_now, matching, opened_at, small_file
 from ulnager.sources.opening import IN_FILES
-from ulnager.sources.trusted import is_trusted_server
+from ulnager.sources.trusted import check_server
 from ulnager.sources.urls import read_address
 
 
@@ -59,6 +59,8 @@ class House(NamedTuple):
         """
         try:
             address = read_address(url)
+            if not self.allow_outside and address.driver.engine not in IN_FILES:
+                check_server(address)
         except SourceError as error:
             raise SettingError(str(error)) from None
         if address.driver.engine in IN_FILES:
@@ -67,8 +69,6 @@ class House(NamedTuple):
                 return url
             made = address.url.set(database=self.path(path))
             return made.render_as_string(hide_password=False)
-        if not self.allow_outside and not is_trusted_server(address):
-            raise SettingError(f"a database server is outside the folder of the book; {HINT}")
         return url
 
 

@@ -194,11 +194,6 @@ class Given(NamedTuple):
         return self.made.kind
 
     @property
-    def untouched(self) -> bool:
-        """Whether the viewer left it as it opened."""
-        return self.text is None
-
-    @property
     def shown(self) -> str:
         """Its value as a form sends it back."""
         return self.text if self.problem and self.text is not None else value_text(self.value)

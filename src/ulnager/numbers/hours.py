@@ -226,7 +226,8 @@ class _HourClock:
         if day > extent.last:
             yield "the data ends"
         elif extent.last_whole is not None and day > extent.last_whole:
-            yield "half loaded"
+            if extent._holds(day.toordinal(), day.toordinal() + 1):
+                yield "half loaded"
         elif day < extent.first:
             yield "the data begins later"
 

@@ -233,7 +233,7 @@ def _reasons(
     # A last date that lies alone says nothing about the days before it.
     last = (extent.before_last or extent.last).toordinal()
     lost = _missing(starts, stops, extent)
-    late = last + 1 if extent.last_whole is None else extent.last_whole.toordinal() + 1
+    late = extent._half_loaded() or last + 1
     told = (
         (starts < extent.first.toordinal(), "the window begins before the data"),
         (stops - 1 > last, "the window runs past the data"),

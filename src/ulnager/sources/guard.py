@@ -27,7 +27,7 @@ from typing import Final
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.suggest import no_such
 from ulnager.core.text import visible
-from ulnager.sources.trusted import is_trusted_file
+from ulnager.sources.trusted import HINT, is_trusted_file
 
 MEGABYTE: Final = 1_000_000
 
@@ -113,10 +113,6 @@ def limits_of_text(text: str) -> dict[str, int]:
 MOST_MET: Final = 1_000_000
 """So many files and folders are looked at for one pattern."""
 _CHUNK: Final = 1 << 16
-HINT: Final = (
-    "allow it with --allow-outside (read_book(…, allow_outside=True)) if you trust the book, or "
-    "name the place in your own configuration (docs/security.md)"
-)
 
 
 def opened_at(path: str | Path, within: Path | None = None) -> str:

@@ -238,13 +238,12 @@ def as_source(source: object) -> Relation:
 def _database(
     url: str, table: str | None, timeout: float, password: str | None, within: Path | None
 ) -> Relation:
-    from ulnager.sources.trusted import is_trusted_server
+    from ulnager.sources.trusted import check_server
     from ulnager.sources.urls import read_address
 
     address = read_address(url, password)
-    is_server = address.driver.engine not in IN_FILES
-    if within is not None and is_server and not is_trusted_server(address):
-        raise SourceError(f"{address.name} is a server, which is outside the folder of the book")
+    if within is not None and address.driver.engine not in IN_FILES:
+        check_server(address)
     if not table:
         there = _tables(url, password, within)
         raise SourceError(

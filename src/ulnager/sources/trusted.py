@@ -7,20 +7,24 @@ They stand in the user's own configuration file, which the command line reads; P
 from __future__ import annotations
 
 import functools
-import tomllib
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from ulnager.sources.urls import Address
 
 _ASKED: ContextVar[bool] = ContextVar("trusted", default=False)
+HINT: Final = (
+    "allow it with --allow-outside (read_book(…, allow_outside=True)) if you trust the book, or "
+    "name the place in your own configuration (docs/security.md)"
+)
 _PLACES: Final = ("folders", "hosts")
 _HOSTS: Final = ("host", "hostaddr")
 
@@ -54,6 +58,14 @@ def is_trusted_file(path: Path) -> bool:
     return any(path.is_relative_to(folder) for folder in _trusted().folders)
 
 
+def check_server(address: Address) -> None:
+    """SourceError for the server of a book's URL, unless every host it may lead to is trusted."""
+    if not is_trusted_server(address):
+        raise SourceError(
+            f"{address.name} is a database server, which is outside the folder of the book; {HINT}"
+        )
+
+
 def is_trusted_server(address: Address) -> bool:
     """Whether every host that a URL may lead to is trusted; options of it name some, too."""
     url = address.url
@@ -82,6 +94,9 @@ def _trusted() -> Trusted:
 
 @functools.lru_cache(maxsize=4)
 def _read(file: Path, _changed: int) -> Trusted:
+    import tomllib
+    from pathlib import Path
+
     try:
         found = tomllib.loads(file.read_text("utf-8-sig"))
     except (OSError, ValueError, RecursionError) as error:

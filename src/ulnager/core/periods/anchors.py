@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from bisect import bisect_left
 from collections.abc import Callable, Sequence
 from datetime import date
 from typing import Any, Final, NamedTuple
@@ -54,6 +55,21 @@ class Extent(NamedTuple):
             return day
         last = self.find(date.fromordinal(day))
         return None if last is None else last.toordinal()
+
+    def _holds(self, start: int, stop: int) -> bool:
+        """Whether there is a date from one day number up to before another."""
+        last = self._up_to(stop - 1)
+        return last is not None and last >= start
+
+    def _half_loaded(self) -> int | None:
+        """The first day number with dates that is not whole; None where all are. A closed weekday
+        is neither missing nor loaded."""
+        last = (self.before_last or self.last).toordinal()
+        if self.last_whole is None or self.last_whole.toordinal() >= last:
+            return None
+        whole = self.last_whole.toordinal()
+        days = range(whole + 1, last + 1)
+        return days[bisect_left(days, True, key=lambda day: self._holds(whole + 1, day + 1))]
 
     def ending(self, day: date) -> Extent | None:
         """The same as if the data went up to a day; None where nothing is left.

@@ -232,16 +232,8 @@ def _data_reasons(
     if data.last_whole is not None:
         late = ((data.last_whole.toordinal() + 1, last + 1),)
         after_whole = intersection(intersection(parts, late), complement(data.missing))
-        if any(_has_rows(data, start, stop) for start, stop in after_whole):
+        if any(data._holds(a or 0, b or last + 1) for a, b in after_whole):
             yield "half loaded"
-
-
-def _has_rows(data: Extent, start: int | None, stop: int | None) -> bool:
-    """Whether there is a date in these days; a closed weekday is neither missing nor loaded."""
-    if start is None or stop is None:
-        return True
-    last = data._up_to(stop - 1)
-    return last is not None and last >= start
 
 
 def _days(parts: tuple[Range, ...], first: int, after: int) -> int:
