@@ -52,6 +52,11 @@ def test_any_encoding_is_read_and_one_that_fits_is_told(name, tmp_path):
 def test_standard_input_and_files_of_databases(cli, tmp_path):
     file = tmp_path / "a.csv"
     file.write_text("day,v\n2026-05-01,1\n2026-05-02,2\n")
+    nothing = subprocess.run(
+        [sys.executable, "-m", "ulnager", "profile", "-"], input="", capture_output=True, text=True,
+        check=False,
+    )  # fmt: skip
+    assert nothing.stderr == "Error: standard input is empty: it has no header and no rows\n"
     run = f"cat {file} | {sys.executable} -m ulnager profile -"
     found = subprocess.run(["bash", "-c", run], capture_output=True, text=True, check=False)
     assert "day of standard input" in found.stdout

@@ -380,3 +380,4 @@ def test_rows_without_a_date_are_told(condition):
     assert found.phrase is None
     assert "without a date" in found.why
     assert str(found.nearest) == "from today"
+    assert "and no others" in recognise("d IS NULL", target="duckdb").why

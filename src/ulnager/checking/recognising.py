@@ -68,6 +68,7 @@ _LAST_WORDS: Final = 0.4
 
 _PART: Final = "it keeps a part of some day, which no phrase of days does"
 _NOTHING: Final = "it keeps nothing"
+_ONLY_NULLS: Final = "it keeps rows without a date (null) and no others, which no phrase does"
 _NULLS: Final = "it keeps rows without a date (null), too, which no phrase does"
 _NOT_FINISHED: Final = "not finished: there was no time to try every phrase"
 
@@ -141,8 +142,10 @@ def recognised(
     tree = translated(tree, dialect, column_type)
     asked = AskedCondition(tree, said, column_type, calendar, anchor, until)
     found = _answered(asked)
-    if found.why in (_PART, _NOTHING) or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
+    if found.why == _PART or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
         return found
+    if found.why == _NOTHING:
+        return Recognised(None, why=_ONLY_NULLS)
     near = found.nearest if found.phrase is None else found.phrase
     return Recognised(None, near, found.part_on, _NULLS)
 

@@ -281,7 +281,12 @@ class Request:
             return _once(opened_source(names, self.table, **given))
         (name,) = names
         if name == "-":
-            found = opened_source(saved_input(), self.table, **given)
+            saved = saved_input()
+            try:
+                found = opened_source(saved, self.table, **given)
+            except SourceError as error:
+                # The name of our own copy says nothing to anybody.
+                raise SourceError(str(error).replace(saved, "standard input")) from None
             found.name = "standard input"
             return _once(found)
         book = self.open_book

@@ -277,9 +277,7 @@ def piped_file(path: str | Path) -> str:
 
 @functools.cache
 def saved_input() -> str:
-    """A file of our own with what stands on standard input, a pipe or not."""
-    if stat.S_ISFIFO(os.fstat(0).st_mode):
-        return piped_file("/dev/stdin")
+    """A file of our own with what stands on standard input, a pipe or not; an end is an end."""
     most = limits_now().pipe
     handle, name = tempfile.mkstemp(".csv", "input-", own_folder())
     with os.fdopen(handle, "wb") as file, os.fdopen(os.dup(0), "rb") as given:
