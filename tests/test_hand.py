@@ -271,3 +271,15 @@ def test_what_only_follows_is_not_told(cli, tmp_path):
     assert "no period" in cli("show", "--book", str(tmp_path / "e.toml"))[1]
     beside = ("buckets", "2026-04", "--by", "month", "--source", "demo:sailings", "--how", "count")
     assert "today" not in cli(*beside, "--beside", "1 yeer earlier")[2]
+
+
+def test_a_template_refuses_what_would_do_nothing():
+    from ulnager.templates import period_where
+
+    for message, options in (
+        ("did you mean column_type", {"colum_type": "timestamp"}),
+        ("date_table would do nothing", {"date_table": "days"}),
+        ("a template is text", {"target": "django"}),
+    ):
+        with pytest.raises((ulnager.SettingError, ulnager.FilterError), match=message):
+            period_where("month to date", "d", today=TODAY, **options)

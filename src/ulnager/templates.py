@@ -10,7 +10,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any, Final
 
-from ulnager.core.language.phrase import as_period
+from ulnager.core.errors import FilterError
+from ulnager.core.language.phrase import Settings, as_period
 
 if TYPE_CHECKING:
     from ulnager.core.language.period import Period
@@ -34,15 +35,20 @@ def period_where(
     phrase, FilterError for a target without a clock where no moment is given.
     """
     from ulnager.filters.conditions import condition
+    from ulnager.filters.sql_text import Condition
 
     moment = {name: options.pop(name) for name in _MOMENT if name in options}
     if moment:
-        known = ("tz", "calendar", "calendars", "defaults", "day_starts")
-        settings = {name: options[name] for name in known if name in options}
+        settings = {name: options[name] for name in Settings.__annotations__ if name in options}
         period = as_period(period, settings.get("calendar")).resolve(**moment, **settings)
-        kept = ("column_type", "tz", "rounding", "grain", "until", "lasting")
-        options = {name: value for name, value in options.items() if name in kept}
-    return condition(period, column, target=target, literal=True, **options).text
+        # The zone is the column's as well; what is neither is refused below.
+        options = {name: one for name, one in options.items() if name not in settings} | (
+            {"tz": settings["tz"]} if "tz" in settings else {}
+        )
+    found: object = condition(period, column, target=target, literal=True, **options)
+    if not isinstance(found, Condition):
+        raise FilterError(f"a template is text, and {target} has none; name an engine")
+    return found.text
 
 
 FILTERS: Final = {"period_where": period_where}

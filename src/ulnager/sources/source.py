@@ -69,7 +69,8 @@ _LOG: Final = logging.getLogger("ulnager")
 
 
 def told_asked(name: str, statement: object) -> None:
-    """Tells the log, at debug level, what a source is asked, without passwords and values."""
+    """Tells the log, at debug level, what a source is asked, without passwords and without the
+    values of parameters; a query of the caller's stands in it as it is."""
     if _LOG.isEnabledFor(logging.DEBUG):
         text = " ".join(str(statement).split())
         _LOG.debug("%s is asked: %s", masked(name), masked(text))

@@ -236,7 +236,7 @@ class SwitchInput(Input):
             return False
         if text in ("on", "true", "yes", "1"):
             return True
-        raise InputProblem(Message("on or off is wanted", code=UNREAD))
+        raise InputProblem(Message(self.wanted, code=UNREAD))
 
 
 @dataclass(frozen=True, kw_only=True)
