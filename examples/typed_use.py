@@ -40,5 +40,11 @@ print(
     [one["kind"] for one in told["inputs"]],
 )
 
+recent: ulnager.OpenPeriod = ulnager.period("last {n} days", inputs={"n": {"max": 90}})
+print(recent.filled(n=7).resolve(today=CLOCK).label)
+hours = ulnager.period("last 3 whole hours").resolve(now="2026-05-20T08:30+00:00", tz="UTC")
+if isinstance(hours, ulnager.InstantResolution):
+    print(hours.duration)
+
 difference: int = ulnager.business_days_between(start, end)
 print(f"{difference} business days")

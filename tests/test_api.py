@@ -37,6 +37,10 @@ def test_the_api_is_small_and_says_what_comes_back():
         made = getattr(ulnager, name)
         if callable(made):
             assert ">>>" in inspect.getdoc(made) or issubclass(made, Exception), name
+    # What cannot do all that another does is no kind of it.
+    opened, hours = ulnager.period("last {n} days"), ulnager.period("last 3 whole hours")
+    assert not isinstance(opened, ulnager.Period)
+    assert not isinstance(hours.resolve(now="2026-05-20T08:30Z", tz="UTC"), ulnager.Resolution)
     readers = [one for one in lines if re.match(r"(preview|totals|running|keep\w*|ages)\(", one)]
     assert len(readers) == 6
     assert all(re.match(r"\w+\(source: '\w+', (period|since): ", line) for line in readers)

@@ -64,17 +64,18 @@ def accepting(name: str, call: Callable[..., Any]) -> Callable[..., Any]:
 
 def _is_turned(args: tuple[Any, ...], given: Mapping[str, Any]) -> bool:
     """Whether a period comes before the data."""
-    from ulnager.core.language.period import Period
+    from ulnager.core.language.period import PeriodBase
     from ulnager.core.language.reader import is_phrase
     from ulnager.core.periods.buckets import Bucket
-    from ulnager.core.periods.resolution import Resolution
+    from ulnager.core.periods.resolution import ResolutionBase
 
     if len(args) < 2 or "period" in given:
         return False
     first, second = args[:2]
-    if isinstance(first, (Resolution, Period, Bucket)):
+    periods = (ResolutionBase, PeriodBase, Bucket)
+    if isinstance(first, periods):
         return True
-    is_text = isinstance(first, str) and not isinstance(second, (Resolution, Period, Bucket))
+    is_text = isinstance(first, str) and not isinstance(second, periods)
     return is_text and is_phrase(first) and not (isinstance(second, str) and is_phrase(second))
 
 

@@ -27,10 +27,10 @@ class Surroundings:
         """A field of Pydantic: text that is read, or a value of the kind; text in JSON."""
         from pydantic_core import core_schema as schema
 
-        from ulnager.core.language.phrase import period
+        from ulnager.core.language.phrase import read_phrase
 
         def read(given: object) -> object:
-            return given if isinstance(given, kind) else period(given)  # type: ignore[arg-type]
+            return given if isinstance(given, kind) else read_phrase(given)  # type: ignore[arg-type]
 
         return schema.no_info_plain_validator_function(
             read, serialization=schema.to_string_ser_schema()

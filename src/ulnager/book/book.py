@@ -19,7 +19,7 @@ from ulnager.choices.picker_base import PLAIN, Language
 from ulnager.choices.resolver import AnchorPoint, Look, Moment, Resolver, moment_from, point_from
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, PeriodSyntaxError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, PeriodBase
 from ulnager.core.language.phrase import period
 from ulnager.core.language.reader import read_period, read_point
 from ulnager.core.notebook_tables import ShowsItself, Table, table
@@ -32,6 +32,7 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.core.suggest import no_such
 
 Found = TypeVar("Found")
+_PeriodT = TypeVar("_PeriodT", bound=PeriodBase)
 
 
 @dataclass(frozen=True)
@@ -58,7 +59,7 @@ class BookPeriod:
     """A named period of a book, with its label, its anchor and its calendar."""
 
     name: str
-    period: Period
+    period: PeriodBase
     label: str
     anchor: BookAnchor | None
     calendar: Calendar | None = None
@@ -72,7 +73,7 @@ class BookPeriod:
         return self.anchor or (self.book.anchor if self.book is not None else None)
 
     @property
-    def anchored(self) -> Period:
+    def anchored(self) -> PeriodBase:
         """The period with its anchor written into the phrase, as ``PERIOD as of POINT``.
 
         Raises SettingError when the anchor calls its day over or running and its point does not.
@@ -207,7 +208,7 @@ class Book(ShowsItself):
         name = next(name for name, one in self.calendars.items() if one == own)
         return f"{phrase} in '{name}'"
 
-    def measured(self, period: Period) -> Period:
+    def measured(self, period: _PeriodT) -> _PeriodT:
         """A phrase with the book's anchor written into it, where that has a say."""
         return _as_of(period, self.anchor)
 
@@ -252,7 +253,7 @@ class Book(ShowsItself):
 
     def _resolve_phrase(
         self,
-        phrase: Period,
+        phrase: PeriodBase,
         anchor: str | None = None,
         *,
         entry: BookPeriod | None = None,
@@ -316,11 +317,10 @@ class Book(ShowsItself):
         return table(Path(self.file).name, ("period", "label", "phrase"), rows, notes=notes)
 
 
-def _as_of(period: Period, anchor: BookAnchor | None) -> Period:
+def _as_of(period: _PeriodT, anchor: BookAnchor | None) -> _PeriodT:
     if anchor is None or not hangs_on_anchor(period.definition):
         return period
-    point = anchor.as_point.in_a_phrase
-    return Period(Definition(phrases.as_of, (period.definition, point)))
+    return period._as_of(anchor.as_point.in_a_phrase)
 
 
 def _point_of(anchor: BookAnchor) -> str:

@@ -50,7 +50,7 @@ from ulnager.core.calendars.week_calendar import WeekCalendar
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import BookError, PeriodSyntaxError, SettingError, SourceError
 from ulnager.core.language.open_period import open_period
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.reader import is_phrase, read_period
 from ulnager.core.messages import NO_KEY, Message
 from ulnager.core.periods.anchors import Defaults
@@ -285,7 +285,7 @@ def _anchor(
 
 def _phrase_with_inputs(
     file: str, key: str, entry: PeriodEntry, calendars: dict[str, Calendar]
-) -> Period:
+) -> PeriodBase:
     """The period of an entry, which may have slots."""
     if "{" not in entry.phrase and not entry.inputs:
         if entry.ranges > 1:

@@ -17,7 +17,7 @@ from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import Choice
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import BookError, UlnagerError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.walks import shift_of
 from ulnager.core.messages import Message
 from ulnager.core.units import Unit
@@ -151,7 +151,7 @@ class Pages:
                 )
         return choice_of(entry)
 
-    def _check_data(self, key: str, phrase: Period, entry: BookPeriod | None) -> None:
+    def _check_data(self, key: str, phrase: PeriodBase, entry: BookPeriod | None) -> None:
         """BookError for a phrase that speaks of data, where nobody says which."""
         own = None if entry is None or entry.anchor is None else entry.anchor.as_point
         if phrase.definition.asks_data and not self.book.resolver.sources(own):

@@ -221,7 +221,7 @@ class Checking:
     def period(self, entry: BookPeriod) -> Period | None:
         """The phrase of an entry, its slots as they open; None where a viewer types dates."""
         if not isinstance(entry.period, OpenPeriod):
-            return entry.period
+            return entry.period._closed()
         inputs = entry.period.inputs
         if any(one.kind not in ("count", "unit", "word") for one in inputs.values()):
             return None

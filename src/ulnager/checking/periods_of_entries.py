@@ -103,5 +103,5 @@ def _filled(
         except UlnagerError:
             return None
     if anchor is None or not hangs_on_anchor(period.definition):
-        return period
+        return period._closed()
     return Period(Definition(phrases.as_of, (period.definition, anchor.definition)))

@@ -24,7 +24,7 @@ from ulnager.checking.label_rules import contradiction, has_year, in_english, sp
 from ulnager.checking.opening_rules import mixed_anchors, openings, usual_replaced
 from ulnager.checking.rehearsing import windows_of
 from ulnager.core.errors import UlnagerError
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, PeriodBase
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
@@ -249,9 +249,10 @@ def two_readings(checking: Checking) -> None:
                     checking.add("book", (*path, "running"), str(error).split("\n")[0])
 
 
-def _check_readings(checking: Checking, path: tuple[str, ...], phrase: Period) -> None:
+def _check_readings(checking: Checking, path: tuple[str, ...], phrase: PeriodBase) -> None:
     parts = phrase.definition.walk()
-    if not any(part.rule.kind is Kind.READING for part in parts):
+    is_read = any(part.rule.kind is Kind.READING for part in parts)
+    if not is_read or not isinstance(phrase, Period):  # Dates that viewers type are told by them.
         return
     told = []
     for reading in phrase.readings().values():

@@ -15,7 +15,7 @@ from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import date_of, zone_named
 from ulnager.core.language.inputs import AnchorInput, Input, SwitchInput
 from ulnager.core.language.open_period import OpenPeriod, cut_by, joined
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import PeriodBase
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Defaults, Extent
@@ -31,7 +31,7 @@ class Choice:
     """A period as viewers are offered it. ``inputs`` are those of its own, by name."""
 
     key: str
-    period: Period
+    period: PeriodBase
     label: str
     short: str
     heading: str | None = None

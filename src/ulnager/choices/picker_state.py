@@ -19,7 +19,7 @@ from ulnager.core.language.inputs import AnchorInput, Input
 from ulnager.core.messages import CUT, EMPTY, Message, code_of, message_of, of_code
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import Resolution, ResolutionBase
 from ulnager.core.words import Words
 
 
@@ -238,7 +238,7 @@ class PickerState:
             except UlnagerError as error:
                 known[key] = message_of(error)
         found = known[key]
-        return found if isinstance(found, Resolution) else None
+        return found if isinstance(found, ResolutionBase) else None
 
     @cached_property
     def _results(self) -> dict[str, Resolution | str | None]:

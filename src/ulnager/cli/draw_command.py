@@ -111,7 +111,7 @@ def _draw_walk(
     how = checked_how(how, value)
     column, tz = request.looked_at(request.source, request.source_column)
     asked = asked_for(request.opened(request.source), column, tz, value, None, values_where(where))
-    walked = request.named(phrases[0])
+    walked = request.closed(phrases[0])
     when = {key: one for key, one in basis.items() if one is not None and key != "as_of"}
     steps = list(
         islice(walked.walk(step, first or "earliest", last or "latest", **when), MOST_STEPS + 1)

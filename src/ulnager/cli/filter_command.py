@@ -20,7 +20,6 @@ from ulnager.cli.options import (
 from ulnager.cli.output import echo, show_json
 from ulnager.cli.request import Request
 from ulnager.core.errors import FilterError, SettingError, SourceError, UlnagerError
-from ulnager.core.language.period import Period
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.grain import Grain, grain_named
 from ulnager.filters.columns import COLUMN_TYPES, ROUNDINGS
@@ -32,6 +31,7 @@ from ulnager.filters.standards import STANDARDS
 if TYPE_CHECKING:
     from sqlalchemy import ColumnElement
 
+    from ulnager.core.language.period import PeriodBase
     from ulnager.sources.source import Relation
 
 
@@ -367,7 +367,7 @@ def _live(
     latest_in: str | None,
     anchor_column: str | None,
     **options: Any,
-) -> tuple[Period, ColumnElement[bool], tuple[str, ...]]:
+) -> tuple[PeriodBase, ColumnElement[bool], tuple[str, ...]]:
     for given, instead in (
         (request.as_of, "--as-of; write it into the phrase: '… as of …'"),
         (request.source, "--source; name the table for latest in --latest-in"),

@@ -66,7 +66,7 @@ def command(
         raise SettingError("--dialect and --type are of a condition; say --sql CONDITION")
     basis = request.basis(phrase)
     try:
-        period = request.named(phrase)
+        period = request.closed(phrase)
     except PeriodSyntaxError as error:
         _show_nearest(request, error, basis, as_json)
         return
@@ -117,7 +117,7 @@ def _show_nearest(
     echo(f"{error.phrase!r} is no phrase: {error.problem}; the nearest are:", err=True)
     found: dict[Period, tuple[str, Resolution]] = {}
     for text in error.suggestions or _COMMON:
-        for name, way in request.named(text).readings().items():
+        for name, way in request.closed(text).readings().items():
             told = "nearest" if name == "only" else f"nearest, {name}"
             found.setdefault(way, (told, request.resolve_as(text, way, basis)))
     _show(found.values(), as_json)

@@ -76,7 +76,7 @@ def command(
     if book is None or not several:
         calendars = None if book is None else book.calendars
         found[""] = rehearse(
-            request.named(phrase), calendar=basis["calendar"], calendars=calendars, **settings
+            request.closed(phrase), calendar=basis["calendar"], calendars=calendars, **settings
         )
     for name, part in several.items():
         assert book is not None

@@ -11,8 +11,8 @@ from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError, UlnagerError
-from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import period
+from ulnager.core.language.period import Period, PeriodBase
+from ulnager.core.language.phrase import period, read_phrase
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.phrases.rolling_and_whole import family_readings
@@ -322,12 +322,12 @@ class Request:
 
         return profile(data, column, tz=tz, calendar=self.chosen_calendar).extent
 
-    def named(self, text: str) -> Period:
+    def named(self, text: str) -> PeriodBase:
         """The period of that name in the book, or the one that the phrase defines."""
         book = self.open_book
         if book is None:
             try:
-                return period(text, self.chosen_calendar)
+                return read_phrase(text, self.chosen_calendar)
             except PeriodSyntaxError as error:
                 raise self._dated(error) from None
         if text in book.periods:
@@ -336,6 +336,10 @@ class Request:
             return book.read(text)
         except PeriodSyntaxError as error:
             raise self._dated(_with_names(error, text, list(book.periods))) from None
+
+    def closed(self, text: str) -> Period:
+        """The period of that name in the book or of the phrase, where no slot is open."""
+        return self.named(text)._closed()
 
     def _dated(self, error: PeriodSyntaxError) -> PeriodSyntaxError:
         """The same error with the dates of what it offers, as the options say the day."""
@@ -360,7 +364,7 @@ class Request:
         """The dates of a phrase, or of a name in the book."""
         book = self.open_book
         if book is None:
-            return self.named(text).resolve(**basis)
+            return self.closed(text).resolve(**basis)
         if text in book.periods:
             return book.resolve(text, **self._of_book(True, basis))
         self.named(text)  # Its error names what the book holds.

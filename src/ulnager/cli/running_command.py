@@ -67,7 +67,7 @@ def command(
     }
     found = running(
         source,
-        request.named(phrase),
+        request.closed(phrase),
         over=result,
         calendar=basis.get("calendar"),
         **given,

@@ -14,14 +14,14 @@ from ulnager.core.calendars.instants import instant_number
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.grain import Grain
-from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.resolution import InstantResolution, ResolutionBase
 from ulnager.core.units import Unit
 
 Bounds = tuple[tuple[Any, Any], ...]
 """For each span its start and stop as the column's values; None at an open side."""
 
 
-def _dates(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _dates(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     if isinstance(result, InstantResolution):
         raise FilterError(
             f"'{result.period}' is a period of hours, and a column of dates holds none; "
@@ -30,7 +30,7 @@ def _dates(result: Resolution, zone: tzinfo | None) -> Bounds:
     return tuple((span.start, span.stop) for span in result.spans)
 
 
-def _timestamps(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _timestamps(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     return tuple((_as_time(start), _as_time(stop)) for start, stop in result._local_bounds())
 
 
@@ -40,7 +40,7 @@ def _as_time(bound: date | None) -> datetime | None:
     return datetime.combine(bound, time())
 
 
-def _instants(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _instants(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     if isinstance(result, InstantResolution):
         return result.instants(UTC)
     if zone is None:
@@ -51,7 +51,7 @@ def _instants(result: Resolution, zone: tzinfo | None) -> Bounds:
     return result.instants(zone)
 
 
-def _day_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _day_keys(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     return tuple((_key(start), _key(stop)) for start, stop in _dates(result, zone))
 
 
@@ -59,7 +59,7 @@ def _key(day: date | None) -> int | None:
     return None if day is None else day.year * 10_000 + day.month * 100 + day.day
 
 
-def _month_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _month_keys(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     return tuple((_month_key(start), _month_key(stop)) for start, stop in _dates(result, zone))
 
 
@@ -67,7 +67,7 @@ def _month_key(day: date | None) -> int | None:
     return None if day is None else day.year * 100 + day.month
 
 
-def _week_keys(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _week_keys(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     return tuple((_week_key(start), _week_key(stop)) for start, stop in _dates(result, zone))
 
 
@@ -79,7 +79,7 @@ def _week_key(day: date | None) -> int | None:
     return year * 100 + week
 
 
-def _week_texts(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _week_texts(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     return tuple((_week_text(start), _week_text(stop)) for start, stop in _dates(result, zone))
 
 
@@ -90,10 +90,10 @@ def _week_text(day: date | None) -> str | None:
     return f"{year:04}-W{week:02}"
 
 
-def _epoch(size: int) -> Callable[[Resolution, tzinfo | None], Bounds]:
+def _epoch(size: int) -> Callable[[ResolutionBase, tzinfo | None], Bounds]:
     """Bounds as numbers of so many microseconds since 1970 in UTC."""
 
-    def bounds(result: Resolution, zone: tzinfo | None) -> Bounds:
+    def bounds(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
         return tuple(
             (_since(start, size), _since(stop, size)) for start, stop in _instants(result, zone)
         )
@@ -106,7 +106,7 @@ def _since(moment: datetime | None, size: int) -> int | None:
     return None if moment is None else -(-instant_number(moment) // size)
 
 
-def _iso_text(result: Resolution, zone: tzinfo | None) -> Bounds:
+def _iso_text(result: ResolutionBase, zone: tzinfo | None) -> Bounds:
     # A date sorts before every time on it, so this holds for text with times too.
     if result.day_starts:
         raise FilterError(
@@ -129,7 +129,7 @@ class ColumnType(NamedTuple):
     value stands for that is no day, and ``key`` is the engine's primitive for the day of a key.
     """
 
-    bounds: Callable[[Resolution, tzinfo | None], Bounds]
+    bounds: Callable[[ResolutionBase, tzinfo | None], Bounds]
     live: Callable[[Any, Any], str]
     form: str
     has_time: bool = False
@@ -250,7 +250,7 @@ def check_rounding(rounding: str | None) -> None:
         raise FilterError(f"rounding is {rounding!r}; choose {' or '.join(ROUNDINGS)}")
 
 
-def column_bounds(result: Resolution, held: Held) -> Bounds:
+def column_bounds(result: ResolutionBase, held: Held) -> Bounds:
     """The bounds of each span for a column that holds that.
 
     ``column_type`` is ``date``, ``timestamp`` (local, without a zone), ``timestamptz`` (instants;

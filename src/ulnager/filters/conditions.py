@@ -12,14 +12,14 @@ from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.language.open_period import OpenPeriod
-from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import as_period, resolved
+from ulnager.core.language.period import PeriodBase
+from ulnager.core.language.phrase import as_period, read_phrase, resolved
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.definitions import Basis
 from ulnager.core.periods.explain import readings_notes
 from ulnager.core.periods.grain import Grain, grain_named
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Held, held_as
 from ulnager.filters.engines import TARGETS
 from ulnager.filters.expressions import django_q, expression_where, is_expression
@@ -52,7 +52,7 @@ _OF_ROWS: Final = (*_OF_COLUMN, "until", "lasting")
 
 @checked(options=ConditionOptions, column=ANY_COLUMN, until=ANY_COLUMN)
 def where(
-    period: Resolution | Period | Bucket | str,
+    period: ResolutionBase | PeriodBase | Bucket | str,
     column: str | ColumnElement[Any],
     **options: Unpack[ConditionOptions],
 ) -> ColumnElement[bool]:
@@ -101,7 +101,7 @@ def where(
     """
     if isinstance(period, Bucket):
         period = resolved(period)
-    if isinstance(period, Resolution):
+    if isinstance(period, ResolutionBase):
         told = _of_rows(period, options)
         if is_expression(column):
             return expression_where(period, column, *told)  # type: ignore[no-any-return]
@@ -111,11 +111,11 @@ def where(
             f"an expression of {type(column).__module__.partition('.')[0]} knows no clock, so "
             "nothing can be live there; resolve the period first: period.resolve(today=…)"
         )
-    period = as_period(period, options.get("calendar"))
+    said = read_phrase(period, options.get("calendar")) if isinstance(period, str) else period
     live = Live.of(options)
-    if isinstance(period, OpenPeriod):
-        return open_where(live, period, column)
-    return live.where(period.definition, column)
+    if isinstance(said, OpenPeriod):
+        return open_where(live, said, column)
+    return live.where(as_period(said).definition, column)
 
 
 class _OfRows(NamedTuple):
@@ -126,7 +126,7 @@ class _OfRows(NamedTuple):
     lasting: str
 
 
-def _of_rows(result: Resolution, options: Mapping[str, Any]) -> _OfRows:
+def _of_rows(result: ResolutionBase, options: Mapping[str, Any]) -> _OfRows:
     """What a condition with fixed dates is told; FilterError for what is of live ones."""
     for name, given in options.items():
         if name not in _OF_ROWS and given is not None:
@@ -140,7 +140,7 @@ def _of_rows(result: Resolution, options: Mapping[str, Any]) -> _OfRows:
     return _OfRows(held_as(**held), until, checked_lasting(until, options.get("lasting")))
 
 
-def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, ...]:
+def live_notes(period: PeriodBase, defaults: Defaults | None = None) -> tuple[str, ...]:
     """How an ambiguous phrase is read where it is live, and how else it could be."""
     basis = Basis(GREGORIAN, 0, True)
     basis.defaults, basis.decided = defaults or basis.defaults, defaults is not None
@@ -149,7 +149,7 @@ def live_notes(period: Period, defaults: Defaults | None = None) -> tuple[str, .
 
 @checked(options=ConditionOptions, column=ANY_COLUMN, until=ANY_COLUMN)
 def condition(
-    period: Resolution | Period | Bucket | str | ClauseElement,
+    period: ResolutionBase | PeriodBase | Bucket | str | ClauseElement,
     column: str | ColumnElement[Any] | None = None,
     *,
     target: str = "ansi",
@@ -186,7 +186,7 @@ def condition(
     if column is None:
         raise FilterError("of which column? Give its name: column='sold_on'")
     if target in WITHOUT_CLOCK:
-        if not isinstance(period, Resolution | Bucket):
+        if not isinstance(period, ResolutionBase | Bucket):
             raise FilterError(
                 f"{target} has no clock, so nothing can be live there; resolve the period first: "
                 "period.resolve(today=…)"

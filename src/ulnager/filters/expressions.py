@@ -12,7 +12,7 @@ from datetime import date
 from typing import Any, Final
 
 from ulnager.core.errors import FilterError
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Held, column_bounds
 from ulnager.filters.lasting import lasting_where
 
@@ -32,7 +32,7 @@ def is_expression(column: object) -> bool:
 
 
 def expression_where(
-    result: Resolution, column: Any, held: Held, until: Any = None, lasting: str = "begin"
+    result: ResolutionBase, column: Any, held: Held, until: Any = None, lasting: str = "begin"
 ) -> Any:
     """The condition of a resolution as an expression of the column's own library.
 
@@ -71,7 +71,7 @@ def _is_null(column: Any) -> Any:
 
 
 def django_q(
-    result: Resolution, field: object, held: Held, until: Any = None, lasting: str = "begin"
+    result: ResolutionBase, field: object, held: Held, until: Any = None, lasting: str = "begin"
 ) -> Any:
     """A ``Q`` of Django that keeps the rows of a resolution; ``field`` is a name, or a path with
     ``__``.

@@ -13,7 +13,7 @@ from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import TypeEngine
 
 from ulnager.core.calendars.zones import zone_name
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
 from ulnager.filters.engines.engine import filled
@@ -29,7 +29,7 @@ _NOTHING: Final[ColumnElement[bool]] = literal_column("1") == literal_column("0"
 
 
 def frozen_where(
-    result: Resolution, on: str | ColumnElement[Any], held: Held
+    result: ResolutionBase, on: str | ColumnElement[Any], held: Held
 ) -> ColumnElement[bool]:
     """A condition that keeps the rows of a resolution; see :func:`ulnager.where`."""
     target = named_column(on)
@@ -49,7 +49,7 @@ def frozen_where(
 
 
 def rows_where(
-    result: Resolution,
+    result: ResolutionBase,
     on: str | ColumnElement[Any],
     held: Held,
     until: str | ColumnElement[Any] | None = None,
@@ -71,7 +71,7 @@ def rows_where(
 
 
 def outside(
-    result: Resolution, on: str | ColumnElement[Any], held: Held
+    result: ResolutionBase, on: str | ColumnElement[Any], held: Held
 ) -> tuple[ColumnElement[bool], ColumnElement[bool]]:
     """Conditions for the rows before the first span and for those after the last one."""
     target, bounds = named_column(on), _parameters(result, held)
@@ -81,7 +81,7 @@ def outside(
 
 
 def _parameters(
-    result: Resolution, held: Held
+    result: ResolutionBase, held: Held
 ) -> list[tuple[BindParameter[Any] | None, BindParameter[Any] | None]]:
     """The bounds as parameters of the column's type; None at an open side."""
     kind = value_type(held.column_type)
@@ -103,7 +103,7 @@ class WeeklyBounds(NamedTuple):
     more: Bounds
 
 
-def weekly_bounds(result: Resolution, held: Held) -> WeeklyBounds | None:
+def weekly_bounds(result: ResolutionBase, held: Held) -> WeeklyBounds | None:
     """The bounds of a period that is cut by weekdays, when they are fewer that way."""
     is_by_day = held.type.is_dated and held.stands_for is None
     found = result.weekly() if is_by_day else None

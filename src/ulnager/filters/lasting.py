@@ -13,7 +13,7 @@ from collections.abc import Callable
 from typing import Any, Final
 
 from ulnager.core.errors import FilterError
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import ResolutionBase
 
 LASTING: Final = ("overlap", "inside", "begin")
 """What a row that lasts has to do to be in a period."""
@@ -31,11 +31,11 @@ def checked_lasting(until: object, lasting: str | None) -> str:
 
 
 def lasting_where(
-    result: Resolution,
+    result: ResolutionBase,
     column: Any,
     until: Any,
     lasting: str,
-    compared: Callable[[Resolution, Any], Any],
+    compared: Callable[[ResolutionBase, Any], Any],
     is_open: Callable[[], Any],
 ) -> Any:
     """The condition of rows that last, in whatever ``compared`` writes conditions in.

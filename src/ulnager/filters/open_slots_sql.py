@@ -34,7 +34,7 @@ from ulnager.core.language.inputs import (
     fixed_day,
 )
 from ulnager.core.language.open_period import OpenPeriod, last_slots
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
@@ -95,7 +95,7 @@ def combined(
 
 def ways_of(
     live: Live,
-    said: Period,
+    said: PeriodBase,
     made: Input,
     given: ColumnElement[Any] | None,
     name: str,
@@ -161,7 +161,7 @@ def _point(setting: Any) -> Definition | None:
 
 def _days(
     live: Live,
-    said: Period,
+    said: PeriodBase,
     made: DayInput,
     given: ColumnElement[Any] | None,
     name: str,

@@ -13,14 +13,14 @@ from datetime import UTC, date, datetime
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import FilterError
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Bounds, Held, column_bounds
 
 _IDENTIFIER: Final = re.compile(r"[^\W\d]\w{0,127}")
 _TYPES: Final = ("date", "timestamptz")
 
 
-def odata(result: Resolution, column: str, held: Held) -> str:
+def odata(result: ResolutionBase, column: str, held: Held) -> str:
     """An OData 4 ``$filter`` expression that keeps the rows of a resolution.
 
     >>> import ulnager
@@ -36,7 +36,7 @@ def odata(result: Resolution, column: str, held: Held) -> str:
     return _written(_ODATA, column, _bounds(result, held))
 
 
-def cql2(result: Resolution, column: str, held: Held) -> str:
+def cql2(result: ResolutionBase, column: str, held: Held) -> str:
     """A CQL2 text expression that keeps the rows of a resolution.
 
     >>> import ulnager
@@ -48,7 +48,7 @@ def cql2(result: Resolution, column: str, held: Held) -> str:
     return _written(_CQL2, name, _bounds(result, held))
 
 
-def cql2_json(result: Resolution, column: str, held: Held) -> Any:
+def cql2_json(result: ResolutionBase, column: str, held: Held) -> Any:
     """A CQL2 JSON expression that keeps the rows of a resolution, as plain values."""
     property_ = {"property": column}
     spans: list[Any] = []
@@ -66,7 +66,7 @@ def cql2_json(result: Resolution, column: str, held: Held) -> Any:
     return spans[0] if len(spans) == 1 else {"op": "or", "args": spans}
 
 
-def _bounds(result: Resolution, held: Held) -> Bounds:
+def _bounds(result: ResolutionBase, held: Held) -> Bounds:
     if held.column_type not in _TYPES:
         raise FilterError(
             f"there are no literals for {held.column_type!r} in this standard; use "
@@ -120,7 +120,7 @@ def _value(value: date) -> dict[str, str]:
     return {"timestamp" if isinstance(value, datetime) else "date": _text(value)}
 
 
-STANDARDS: Final[dict[str, Callable[[Resolution, str, Held], str]]] = {
+STANDARDS: Final[dict[str, Callable[[ResolutionBase, str, Held], str]]] = {
     "odata": odata,
     "cql2": cql2,
     "cql2-json": lambda *given: json.dumps(cql2_json(*given)),

@@ -18,7 +18,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import Settings, as_period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import calendars_of
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import Resolution, ResolutionBase
 from ulnager.core.periods.spans import Span
 from ulnager.core.values import Json
 from ulnager.numbers.daily_aggregates import AskedColumn, Measure
@@ -154,7 +154,7 @@ def running_plan(
 ) -> Plan:
     """What a running measure needs, and how it comes out."""
     # A resolution has its dates; what is said besides is for the windows alone.
-    of_windows = {"calendar", "calendars", "defaults"} if isinstance(over, Resolution) else ()
+    of_windows = {"calendar", "calendars", "defaults"} if isinstance(over, ResolutionBase) else ()
     of_dates = {name: one for name, one in when.items() if name not in of_windows}
     shown = resolved_over(over, extent, asked.tz, of_dates)
     check_day_starts(asked, shown)

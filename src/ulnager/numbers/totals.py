@@ -15,7 +15,7 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket, reasons_of, too_many
 from ulnager.core.periods.clock import calendars_of, extent_of
 from ulnager.core.periods.grain import Grain
-from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution, ResolutionBase
 from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import check_rounding
@@ -90,7 +90,7 @@ def totals(
     Raises SettingError for what cannot be, SourceError as the source does.
     """
     how = checked_how(how, value, top=top, split=split)
-    opened, when = source_with(source, when, is_fixed=isinstance(period, Resolution))
+    opened, when = source_with(source, when, is_fixed=isinstance(period, ResolutionBase))
     asked = asked_for(opened, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
     if until is not None:
@@ -279,7 +279,7 @@ def resolved_over(
     over: Any, extent: Extent, tz: str | tzinfo | None, when: Mapping[str, Any]
 ) -> Resolution:
     """A period as callers give it, resolved against the data."""
-    if isinstance(over, Resolution):
+    if isinstance(over, ResolutionBase):
         return resolved(over, **when)
     given = {name: one for name, one in when.items() if one is not None}
     if tz is not None and "today" not in given:

@@ -17,7 +17,7 @@ from ulnager.core.messages import READING, of_code
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
-from ulnager.core.periods.resolution import InstantResolution, Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution, ResolutionBase
 from ulnager.core.periods.spans import Range
 from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
@@ -163,7 +163,7 @@ def preview(
 
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
-    is_fixed = isinstance(period, (Resolution, Bucket))
+    is_fixed = isinstance(period, (ResolutionBase, Bucket))
     source, when = source_with(source, when, is_fixed=is_fixed)
     found, tz = source.column(column), when.get("tz")
     days = source.days_held(found, tz)

@@ -142,7 +142,7 @@ class BookAnswers:
         found = entry.period if entry is not None else self.book.read(phrase)
         if isinstance(found, OpenPeriod):
             raise SettingError("it has open slots; a picker's view fills them")
-        return found
+        return found._closed()
 
     def _entry(self, phrase: str) -> BookPeriod | None:
         return self.book.period(phrase) if phrase in self.book.periods else None

@@ -19,7 +19,7 @@ from ulnager.core.language.inputs import (
     checked_input,
     settings_of,
 )
-from ulnager.core.language.period import Period
+from ulnager.core.language.period import Period, PeriodBase
 from ulnager.core.language.reader import read_open, read_period
 from ulnager.core.language.tokens import Token, tokens_of
 from ulnager.core.periods import phrases
@@ -34,7 +34,7 @@ Settings = Mapping[str, Mapping[str, Any]]
 _FILLS: Final[dict[type, str]] = {OpenCount: "count", OpenUnit: "unit", OpenDay: "day"}
 
 
-class OpenPeriod(Period):
+class OpenPeriod(PeriodBase):
     """A phrase with slots. ``inputs`` are the slots by name, with their kinds and settings.
 
     ``filled`` gives a period like any other; resolving one whose slots are open is an error.
@@ -105,7 +105,14 @@ class OpenPeriod(Period):
         """Not while slots are open: raises ResolveError that names them."""
         raise self._is_open()
 
-    def resolve_each(self, *args: Any, **given: Any) -> NoReturn:
+    def _as_of(self, point: Definition) -> Any:
+        """The same measured from a point."""
+        forms = {
+            words: Definition(phrases.as_of, (form, point)) for words, form in self._forms.items()
+        }
+        return OpenPeriod(f"{self} as of {point}", forms, self.inputs)
+
+    def _closed(self) -> NoReturn:
         """Not while slots are open: raises ResolveError that names them."""
         raise self._is_open()
 
@@ -232,7 +239,7 @@ def last_slots(definition: Definition) -> set[str]:
 
 def open_period(
     phrase: str, settings: Settings | None = None, own_units: tuple[Unit, ...] = ()
-) -> Period:
+) -> PeriodBase:
     """The period of a phrase with slots, and the settings of its inputs by name; a plain one where
     there are none, as in a label with such a sign.
 

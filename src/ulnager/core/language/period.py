@@ -9,7 +9,7 @@ from __future__ import annotations
 import functools
 from collections.abc import Iterator, Mapping
 from datetime import date, datetime, tzinfo
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Self
 
 from ulnager.core.arguments import checked, told_names
 from ulnager.core.calendars.calendar import Calendar
@@ -83,7 +83,49 @@ class Readings(dict[str, "Period"], ShowsItself):
         return table("readings", ("reading", "phrase"), self.items())
 
 
-class Period(ShowsItself):
+class PeriodBase(ShowsItself):
+    """What a period and one with open slots have in common: a definition, and inputs."""
+
+    __slots__ = ("definition",)
+
+    definition: Definition
+
+    def __init__(self, definition: Definition) -> None:
+        object.__setattr__(self, "definition", definition)
+
+    @property
+    def inputs(self) -> dict[str, Any]:
+        """The slots of the phrase by name, each an :class:`ulnager.Input`; none here."""
+        return {}
+
+    def filled(self, **values: Any) -> Period:
+        """The period with a value in each slot."""
+        raise NotImplementedError
+
+    def _as_of(self, point: Definition) -> Self:
+        """The same measured from a point."""
+        raise NotImplementedError
+
+    def _closed(self) -> Period:
+        """The period, where no slot is open; raises ResolveError that names those that are."""
+        raise NotImplementedError
+
+    @property
+    def family(self) -> str:
+        """Which readings it allows: ``"last"`` or ``"next"``; empty when there is only one."""
+        return next((p.rule.family for p in self.definition.walk() if p.rule.family), "")
+
+    def __setattr__(self, name: str, value: object) -> None:
+        raise AttributeError("a period does not change; make another")
+
+    def __str__(self) -> str:
+        return str(self.definition)
+
+    def __repr__(self) -> str:
+        return f"ulnager.period({str(self)!r})"
+
+
+class Period(PeriodBase):
     """A definition of dates that moves with its anchor.
 
     Immutable, hashable, and equal to every period that says the same. ``str`` gives the
@@ -94,12 +136,7 @@ class Period(ShowsItself):
     ('month to date', True)
     """
 
-    __slots__ = ("definition",)
-
-    definition: Definition
-
-    def __init__(self, definition: Definition) -> None:
-        object.__setattr__(self, "definition", definition)
+    __slots__ = ()
 
     @told_names
     def resolve(
@@ -209,11 +246,6 @@ class Period(ShowsItself):
 
         return each_span(span, anchors)
 
-    @property
-    def inputs(self) -> dict[str, Any]:
-        """The slots of the phrase by name, each an :class:`ulnager.Input`; none here."""
-        return {}
-
     def filled(self, **values: Any) -> Period:
         """The period with values in its slots: itself, where it has none.
 
@@ -221,6 +253,14 @@ class Period(ShowsItself):
         """
         if values:
             raise SettingError(f"'{self}' has no slots, so there is no {{{min(values)}}} to fill")
+        return self
+
+    def _as_of(self, point: Definition) -> Period:
+        """The same measured from a point."""
+        return Period(Definition(phrases.as_of, (self.definition, point)))
+
+    def _closed(self) -> Period:
+        """Itself."""
         return self
 
     def walk(
@@ -257,11 +297,6 @@ class Period(ShowsItself):
         ways = {name: Period(definition) for name, definition in found}
         return Readings(ways or {"only": self})
 
-    @property
-    def family(self) -> str:
-        """Which readings it allows: ``"last"`` or ``"next"``; empty when there is only one."""
-        return next((p.rule.family for p in self.definition.walk() if p.rule.family), "")
-
     def _neighbours(self) -> tuple[Period, ...]:
         """Phrases near this one that are often taken for it, though they have other dates.
 
@@ -288,20 +323,11 @@ class Period(ShowsItself):
             "examples": ["last 3 whole months", "month to date", "2026-03-01/2026-03-31"],
         }
 
-    def __str__(self) -> str:
-        return str(self.definition)
-
-    def __repr__(self) -> str:
-        return f"ulnager.period({str(self)!r})"
-
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Period) and self.definition == other.definition
 
     def __hash__(self) -> int:
         return hash(self.definition)
-
-    def __setattr__(self, name: str, value: object) -> None:
-        raise AttributeError("a period does not change; make another")
 
     def __reduce__(self) -> tuple[Any, ...]:
         return Period, (self.definition,)

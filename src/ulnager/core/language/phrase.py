@@ -6,18 +6,31 @@ import functools
 from collections.abc import Mapping
 from datetime import datetime, tzinfo
 from functools import lru_cache
-from typing import Any, TypedDict
+from typing import TYPE_CHECKING, Any, TypedDict, overload
 
 from ulnager.core.arguments import shown, told_names
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
-from ulnager.core.language.period import Day, Period
+from ulnager.core.language.period import Day, Period, PeriodBase
 from ulnager.core.language.reader import read_period
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
 from ulnager.core.periods.clock import checked_calendar
 from ulnager.core.periods.explain import of_anchor
-from ulnager.core.periods.resolution import Resolution, dates_told
+from ulnager.core.periods.resolution import Resolution, ResolutionBase, dates_told
 from ulnager.core.units import Unit
+
+if TYPE_CHECKING:
+    from ulnager.core.language.open_period import OpenPeriod
+
+
+@overload
+def period(phrase: str, calendar: Calendar | None = None) -> Period: ...
+
+
+@overload
+def period(
+    phrase: str, calendar: Calendar | None = None, *, inputs: Mapping[str, Mapping[str, Any]]
+) -> OpenPeriod: ...
 
 
 @told_names
@@ -25,11 +38,12 @@ def period(
     phrase: str,
     calendar: Calendar | None = None,
     inputs: Mapping[str, Mapping[str, Any]] | None = None,
-) -> Period:
+) -> PeriodBase:
     """The period that a phrase defines; it may speak of units that only ``calendar`` has.
 
     A phrase with slots, ``last {n} days``, is an :class:`ulnager.OpenPeriod`; ``inputs`` are
-    settings of its slots by name, such as ``{"n": {"max": 90}}``.
+    settings of its slots by name, such as ``{"n": {"max": 90}}``, and tell type checkers that it
+    is one.
 
     >>> str(period("MTD"))
     'month to date'
@@ -37,6 +51,15 @@ def period(
     Raises PeriodSyntaxError, which marks the place and offers the nearest phrases, SettingError for
     settings that fit no slot.
     """
+    return read_phrase(phrase, calendar, inputs)
+
+
+def read_phrase(
+    phrase: str,
+    calendar: Calendar | None = None,
+    inputs: Mapping[str, Mapping[str, Any]] | None = None,
+) -> PeriodBase:
+    """The period of a phrase, as :func:`period` says, with or without open slots."""
     if not isinstance(phrase, str):
         raise SettingError(f"a phrase is text, not {shown(phrase)}")
     if inputs is not None and not isinstance(inputs, Mapping):
@@ -102,13 +125,13 @@ def resolved(what: object, **when: Any) -> Resolution:
     if unknown:
         known = ", ".join(sorted(Settings.__annotations__))
         raise SettingError(f"there is no setting {min(unknown)!r}; give {known}")
-    if isinstance(what, Resolution):
+    if isinstance(what, ResolutionBase):
         if given.keys() - {"tz"}:
             raise SettingError(
                 f"'{what.period}' is resolved already, so {min(given.keys() - {'tz'})} would do "
                 "nothing; give the period, or leave it out"
             )
-        return what
+        return what  # type: ignore[return-value]
     return as_period(what, given.get("calendar")).resolve(**given)
 
 
@@ -119,11 +142,14 @@ def near_by(said: Period, result: Resolution) -> list[Period]:
 
 
 def as_period(what: object, calendar: Calendar | None = None) -> Period:
-    """A period itself, or a phrase as one; SettingError for anything else."""
-    if isinstance(what, Period):
-        return what
+    """A period itself, or a phrase as one.
+
+    Raises SettingError for anything else, ResolveError where slots are open.
+    """
     if isinstance(what, str):
-        return period(what, calendar)
+        what = read_phrase(what, calendar)
+    if isinstance(what, PeriodBase):
+        return what._closed()
     raise SettingError(
         f"{type(what).__name__} is no period; give a phrase such as 'last 3 whole months', a "
         "period, or a resolution"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date, datetime, time, timedelta, tzinfo
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NoReturn, Self
 
 from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.instants import instant_number, moment_of
@@ -103,16 +103,8 @@ def _iso(day: date | None) -> str | None:
 _NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 
 
-class Resolution(ShowsItself):
-    """A period worked out: its spans, and the steps that led there.
-
-    ``period`` is what was resolved; all else is worked out from it when it is asked for.
-
-    >>> from ulnager import period
-    >>> result = period("last 3 whole months").resolve(today="2026-05-20")
-    >>> result.start, result.end, result.days
-    (datetime.date(2026, 2, 1), datetime.date(2026, 4, 30), 89)
-    """
+class ResolutionBase(ShowsItself):
+    """What a resolution in days and one in instants have in common."""
 
     def __init__(
         self, definition: Definition, basis: Basis, ranges: tuple[Range, ...], period: Any
@@ -146,23 +138,6 @@ class Resolution(ShowsItself):
         ranges = self._ranges
         number = ranges[-1][1] if ranges else None
         return None if number is None or number == _NEVER else self._value(number)
-
-    @property
-    def end(self) -> date | None:
-        """The last date; None as for ``start``."""
-        ranges = self._ranges
-        number = ranges[-1][1] if ranges else None
-        return None if number is None else date.fromordinal(number - 1)
-
-    @property
-    def days(self) -> int | None:
-        """How many days are in; None when a side is open, 0 when it is empty."""
-        total = 0
-        for start, stop in self._ranges:
-            if start is None or stop is None:
-                return None
-            total += stop - start
-        return total
 
     @property
     def is_empty(self) -> bool:
@@ -230,6 +205,141 @@ class Resolution(ShowsItself):
         """What was decided, in words, with the dates."""
         return explain.steps(self._definition, self._basis)
 
+    def mask(self, days: Any) -> NDArray[np.bool_]:
+        """Which of an array of days or local timestamps are in, as an array of its shape.
+
+        NaT is never in.
+
+        >>> import numpy as np, ulnager
+        >>> days = np.array(["2026-03-31T23:59", "2026-04-01", "NaT"], dtype="datetime64[m]")
+        >>> ulnager.period("2026-03").resolve().mask(days)
+        array([ True, False, False])
+        """
+        from ulnager.core.calendars.arrays import inside
+
+        return inside(days, self._local_bounds(), self._bounds_of_dates())
+
+    @property
+    def ranges(self) -> tuple[Range, ...]:
+        """The spans as half-open ranges of day numbers; None at an open side."""
+        return self._ranges
+
+    def _with_ranges(self, ranges: tuple[Range, ...]) -> Self:
+        """The same with other ranges of day numbers."""
+        return type(self)(self._definition, self._basis, ranges, self.period)
+
+    def unit_named(self, unit: Unit | str) -> Unit:
+        """The unit of that name in the calendar; SettingError when there is none."""
+        return self.calendar.unit_named(unit)  # type: ignore[no-any-return]
+
+    @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
+    def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Self:
+        """The same period at another time, to compare with.
+
+        ``unit`` is a unit, its name, or ``"period"`` for the period's own length.
+
+        >>> import ulnager
+        >>> month = ulnager.period("month to date").resolve(today="2026-05-20")
+        >>> month.counterpart(1, "year").label, month.counterpart(1, "period").label
+        ('1 to 20 May 2025', '1 to 20 Apr 2026')
+
+        Raises SettingError for a count below 1 or an unknown unit, ResolveError when the
+        period has no length to step by.
+        """
+        try:
+            known = PERIOD if unit in ("period", "periods") else self.unit_named(unit)
+        except SettingError:
+            known = None
+        if count < 1 or known is None:
+            raise SettingError(f"counterpart({count}, {unit}): give a count from 1 on and a unit")
+        definition = shifted(self._definition, count if later else -count, known)
+        outer = self.period
+        period = definition if isinstance(outer, Definition) else type(outer)(definition)
+        return type(self)(definition, self._basis, definition.ranges(self._basis), period)
+
+    @property
+    def day_starts(self) -> timedelta:
+        """How long after midnight a day starts."""
+        return self._basis.day_starts
+
+    def to_dict(self, *, steps: bool = False) -> Json:
+        """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
+        return as_values(self, steps=steps)
+
+    def _table(self) -> Table:
+        return table_of(self)
+
+    @property
+    def end(self) -> date | None:
+        """The last date; None as for ``start``."""
+        raise NotImplementedError
+
+    @property
+    def days(self) -> int | None:
+        """How many days are in; None when a side is open, 0 when it is empty."""
+        raise NotImplementedError
+
+    def contains(self, day: date) -> bool:
+        """Whether it is in one of the spans."""
+        raise NotImplementedError
+
+    def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+        """The instants at which each span starts and stops."""
+        raise NotImplementedError
+
+    def _local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
+        """The start and stop of each span without a zone."""
+        raise NotImplementedError
+
+    def weekly(self) -> Weekly | None:
+        """Its ranges as weekdays of longer ones, where that takes fewer words; else None."""
+        return None
+
+    def _bounds_of_dates(self) -> tuple[tuple[date | None, date | None], ...]:
+        """The start and stop of each span where values are dates."""
+        return self._local_bounds()
+
+    def __eq__(self, other: object) -> bool:
+        if not isinstance(other, ResolutionBase):
+            return False
+        mine, others = (self._definition, self._ranges), (other._definition, other._ranges)
+        return mine == others and self.anchor == other.anchor
+
+    def __hash__(self) -> int:
+        return hash((self._definition, self._ranges))
+
+    def __repr__(self) -> str:
+        return f"<{self.period}: {', '.join(str(span) for span in self.spans) or 'empty'}>"
+
+
+class Resolution(ResolutionBase):
+    """A period worked out: its spans, and the steps that led there.
+
+    ``period`` is what was resolved; all else is worked out from it when it is asked for.
+
+    >>> from ulnager import period
+    >>> result = period("last 3 whole months").resolve(today="2026-05-20")
+    >>> result.start, result.end, result.days
+    (datetime.date(2026, 2, 1), datetime.date(2026, 4, 30), 89)
+    """
+
+    @property
+    def end(self) -> date | None:
+        """The last date; None as for ``start``."""
+        ranges = self._ranges
+        number = ranges[-1][1] if ranges else None
+        return None if number is None else date.fromordinal(number - 1)
+
+    @property
+    def days(self) -> int | None:
+        """How many days are in; None when a side is open, 0 when it is empty."""
+        total = 0
+        for start, stop in self._ranges:
+            if start is None or stop is None:
+                return None
+            total += stop - start
+        return total
+
     def contains(self, day: date) -> bool:
         """Whether the day is in one of the spans; a naive datetime stands for its day.
 
@@ -252,20 +362,24 @@ class Resolution(ShowsItself):
                 return False
         return any(day in span for span in self.spans)
 
-    def mask(self, days: Any) -> NDArray[np.bool_]:
-        """Which of an array of days or local timestamps are in, as an array of its shape.
+    def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
+        """The instants at which each span starts and stops, in UTC; None at an open side.
 
-        NaT is never in.
+        >>> import ulnager
+        >>> march = ulnager.period("2026-03").resolve()
+        >>> [(str(a), str(b)) for a, b in march.instants("Europe/London")]
+        [('2026-03-01 00:00:00+00:00', '2026-03-31 23:00:00+00:00')]
 
-        >>> import numpy as np, ulnager
-        >>> days = np.array(["2026-03-31T23:59", "2026-04-01", "NaT"], dtype="datetime64[m]")
-        >>> ulnager.period("2026-03").resolve().mask(days)
-        array([ True, False, False])
+        Raises SettingError when there is no such time zone.
         """
-        from ulnager.core.calendars.arrays import inside
-
-        is_timed = isinstance(self, InstantResolution)
-        return inside(days, self._local_bounds(), self._local_bounds() if is_timed else self.spans)
+        zone, after = zone_named(tz), self._basis.day_starts
+        return tuple(
+            (
+                None if span.start is None else day_start(span.start, zone, after),
+                None if span.stop is None else day_start(span.stop, zone, after),
+            )
+            for span in self.spans
+        )
 
     def _local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span without a zone: dates, or where days do not start at
@@ -278,6 +392,10 @@ class Resolution(ShowsItself):
             return day and datetime.combine(day, time()) + after
 
         return tuple((moved(span.start), moved(span.stop)) for span in self.spans)
+
+    def _bounds_of_dates(self) -> tuple[tuple[date | None, date | None], ...]:
+        """The start and stop of each span as dates."""
+        return self.spans
 
     @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
     def buckets(
@@ -313,89 +431,8 @@ class Resolution(ShowsItself):
             return None
         return weekly(self._definition, self._basis, self.calendar.business, self._ranges)
 
-    @property
-    def ranges(self) -> tuple[Range, ...]:
-        """The spans as half-open ranges of day numbers; None at an open side."""
-        return self._ranges
 
-    def _with_ranges(self, ranges: tuple[Range, ...]) -> Resolution:
-        """The same with other ranges of day numbers."""
-        return type(self)(self._definition, self._basis, ranges, self.period)
-
-    def unit_named(self, unit: Unit | str) -> Unit:
-        """The unit of that name in the calendar; SettingError when there is none."""
-        return self.calendar.unit_named(unit)  # type: ignore[no-any-return]
-
-    @checked(unit=Wanted((str, Unit), "a unit such as 'month'"))
-    def counterpart(self, count: int, unit: Unit | str, *, later: bool = False) -> Resolution:
-        """The same period at another time, to compare with.
-
-        ``unit`` is a unit, its name, or ``"period"`` for the period's own length.
-
-        >>> import ulnager
-        >>> month = ulnager.period("month to date").resolve(today="2026-05-20")
-        >>> month.counterpart(1, "year").label, month.counterpart(1, "period").label
-        ('1 to 20 May 2025', '1 to 20 Apr 2026')
-
-        Raises SettingError for a count below 1 or an unknown unit, ResolveError when the
-        period has no length to step by.
-        """
-        try:
-            known = PERIOD if unit in ("period", "periods") else self.unit_named(unit)
-        except SettingError:
-            known = None
-        if count < 1 or known is None:
-            raise SettingError(f"counterpart({count}, {unit}): give a count from 1 on and a unit")
-        definition = shifted(self._definition, count if later else -count, known)
-        outer = self.period
-        period = definition if isinstance(outer, Definition) else type(outer)(definition)
-        return resolve(definition, self._basis, period)
-
-    def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
-        """The instants at which each span starts and stops, in UTC; None at an open side.
-
-        >>> import ulnager
-        >>> march = ulnager.period("2026-03").resolve()
-        >>> [(str(a), str(b)) for a, b in march.instants("Europe/London")]
-        [('2026-03-01 00:00:00+00:00', '2026-03-31 23:00:00+00:00')]
-
-        Raises SettingError when there is no such time zone.
-        """
-        zone, after = zone_named(tz), self._basis.day_starts
-        return tuple(
-            (
-                None if span.start is None else day_start(span.start, zone, after),
-                None if span.stop is None else day_start(span.stop, zone, after),
-            )
-            for span in self.spans
-        )
-
-    @property
-    def day_starts(self) -> timedelta:
-        """How long after midnight a day starts."""
-        return self._basis.day_starts
-
-    def to_dict(self, *, steps: bool = False) -> Json:
-        """The resolution as plain values, dates as ISO 8601 text, ready for JSON."""
-        return as_values(self, steps=steps)
-
-    def _table(self) -> Table:
-        return table_of(self)
-
-    def __eq__(self, other: object) -> bool:
-        if not isinstance(other, Resolution):
-            return False
-        mine, others = (self._definition, self._ranges), (other._definition, other._ranges)
-        return mine == others and self.anchor == other.anchor
-
-    def __hash__(self) -> int:
-        return hash((self._definition, self._ranges))
-
-    def __repr__(self) -> str:
-        return f"<{self.period}: {', '.join(str(span) for span in self.spans) or 'empty'}>"
-
-
-class InstantResolution(Resolution):
+class InstantResolution(ResolutionBase):
     """A period of hours, minutes or seconds worked out: spans of instants.
 
     ``start`` and ``stop`` are aware datetimes in the zone; there is no ``end`` and no count
@@ -407,10 +444,8 @@ class InstantResolution(Resolution):
     ('2026-05-20T05:00:00+00:00', '2026-05-20T08:00:00+00:00')
     """
 
-    def buckets(
-        self, unit: Unit | str, partial: str = "mark", data: object = None
-    ) -> tuple[Bucket, ...]:
-        """Not for instants: raises ResolveError."""
+    def buckets(self, *args: Any, **given: Any) -> NoReturn:
+        """Not of instants: raises ResolveError."""
         raise ResolveError(f"'{self.period}' is a period of hours; buckets are made of days")
 
     def _check_range(self, ranges: tuple[Range, ...]) -> None:
@@ -491,12 +526,14 @@ class InstantResolution(Resolution):
 
 
 def resolve(definition: Definition, basis: Basis, period: Any = None) -> Resolution:
-    """The dates of a definition against a basis.
+    """The dates of a definition against a basis; of a period of hours its instants, which are an
+    :class:`InstantResolution` and typed here as what nearly all are.
 
     Raises ResolveError when the phrase needs data or a clock that the basis does not
     have, a unit that the calendar does not have, or dates outside years 1 to 9999.
     """
     ranges = definition.ranges(basis)
     if definition.is_sub_day:
-        return InstantResolution(definition, basis, ranges, period or definition)
+        instants: Any = InstantResolution(definition, basis, ranges, period or definition)
+        return instants  # type: ignore[no-any-return]
     return Resolution(definition, basis, ranges, period or definition)
