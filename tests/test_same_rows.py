@@ -195,13 +195,15 @@ NOWS = st.sampled_from([row["z"].replace(microsecond=0) for row in rows()[200:-3
 
 @pytest.mark.parametrize("name", ENGINES)
 @examples(7)
-@given(drawn=st.lists(st.tuples(HOURS, NOWS, st.sampled_from(ZONES)), min_size=10, max_size=10))
+@given(drawn=st.lists(
+    st.tuples(HOURS, NOWS, st.sampled_from(ZONES), st.sampled_from(["00:00", "00:00", "05:00"])),
+    min_size=10, max_size=10))  # fmt: skip
 def test_live_conditions_of_hours(name, drawn):
-    """In elapsed time, also over changes of clocks."""
+    """In elapsed time, also over changes of clocks, and where days start later."""
     engine, told = engine_named(name), []
-    for phrase, now, zone in drawn:
+    for phrase, now, zone, after in drawn:
         zone = "UTC" if name in WITHOUT_ZONES else zone
-        result = period(phrase).resolve(now=now, tz=zone, data=LOADS)
+        result = period(phrase).resolve(now=now, tz=zone, data=LOADS, day_starts=after)
         bounds = result.instants(UTC) if result.is_empty is False else ()
         inside = [
             row["z"] is not None
@@ -209,8 +211,8 @@ def test_live_conditions_of_hours(name, drawn):
             for row in rows()
         ]
         clause = where(period(phrase), "z", column_type="timestamptz", tz=zone, now=now,
-                            latest=("ulnager_loads", "d"))  # fmt: skip
-        told.append((clause, tally(inside), (phrase, now, zone)))
+                            latest=("ulnager_loads", "d"), day_starts=after)  # fmt: skip
+        told.append((clause, tally(inside), (phrase, now, zone, after)))
         for column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
             fixed = where(result, COLUMNS[column_type], column_type=column_type, tz=zone)
             told.append((fixed, tally(inside), (column_type, phrase, now, zone)))

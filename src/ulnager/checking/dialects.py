@@ -178,9 +178,7 @@ def _of_mysql(node: Any) -> Any:
         form = node.args["format"].name
         if not others and re.fullmatch(r"%Y-(%m|\d\d)-(%d|\d\d)", form):
             return _sql("CAST(x AS DATE)", x=node)
-    if isinstance(node, exp.TimeToStr) and "%v" in node.args["format"].name:
-        node.args["format"].set("this", node.args["format"].name.replace("%v", "%V"))
-        return node
+    _iso_weeks(node)
     if isinstance(node, exp.Week):
         return _mysql_week(node)
     if isinstance(node, (exp.Add, exp.Sub)) and _number(node.expression) is not None:
@@ -315,8 +313,14 @@ def _strftime(form: str, day: exp.Expression, modifiers: Any = ()) -> exp.Expres
 
 
 def _of_spark(node: Any) -> Any:
+    if isinstance(node, exp.Concat):
+        dated = [
+            _sql("CAST(x AS DATE)", x=one) if _is_temporal(one) else one for one in node.expressions
+        ]
+        node.set("expressions", dated)
+        return node
     is_weekday = isinstance(node, exp.Anonymous) and node.name.lower() == "weekday"
-    return _sql("(isodow(x) - 1)", x=node.expressions[0]) if is_weekday else node
+    return _sql("(isodow(x) - 1)", x=node.expressions[0]) if is_weekday else _from_sunday(node)
 
 
 _WEEKDAYS: Final = {name.upper(): place for place, name in enumerate(WEEKDAYS, 1)}
@@ -343,6 +347,41 @@ _ORACLE_UNITS: Final = {
 }
 
 
+_ORACLE_CALLS: Final = {
+    ("trunc", 1): "date_trunc('day', x)",
+    ("from_tz", 2): "(x AT TIME ZONE y)",
+    ("sys_extract_utc", 1): "(x AT TIME ZONE 'UTC')",
+}
+
+
+def _of_snowflake(node: Any) -> Any:
+    if isinstance(node, exp.Anonymous) and node.name.lower() == "to_timestamp_tz":
+        if _is_temporal(node.expressions[0]) or isinstance(node.expressions[0], exp.Literal):
+            return _sql("CAST(x AS TIMESTAMPTZ)", x=node.expressions[0])
+        return _sql("to_timestamp(x)", x=node.expressions[0])
+    return _months_to_the_last(_unquoted(node))
+
+
+def _of_trino(node: Any) -> Any:
+    if isinstance(node, exp.Anonymous) and node.name.lower() == "with_timezone":
+        return _sql("(x AT TIME ZONE y)", x=node.expressions[0], y=node.expressions[1])
+    return _iso_weeks(node)
+
+
+def _iso_weeks(node: Any) -> Any:
+    """The sign for a week of ISO 8601, which is another one in DuckDB."""
+    if isinstance(node, exp.TimeToStr) and "%v" in node.args["format"].name:
+        node.args["format"].set("this", node.args["format"].name.replace("%v", "%V"))
+    return node
+
+
+def _unquoted(node: Any) -> Any:
+    """What stands in double quotes in the form of a date is itself."""
+    if isinstance(node, exp.TimeToStr) and '"' in node.args["format"].name:
+        node.args["format"].set("this", node.args["format"].name.replace('"', ""))
+    return node
+
+
 def _of_oracle(node: Any) -> Any:
     if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
         by = unit_of(node)
@@ -354,12 +393,28 @@ def _of_oracle(node: Any) -> Any:
         if unit is None:
             raise Unclear(f"TRUNC(…, {by!r}) is not known here")
         return _sql(f"date_trunc('{unit}', x)", x=node.this)
+    if isinstance(node, exp.Anonymous):
+        form = _ORACLE_CALLS.get((node.name.lower(), len(node.expressions)))
+        return (
+            node if form is None else _sql(form, **dict(zip("xy", node.expressions, strict=False)))
+        )
     if type(node).__name__ == "NextDay":
         place = _WEEKDAYS.get(node.expression.name.upper())
         if place is None:
             raise Unclear("the names of weekdays hang on the language of the session")
         return _sql(f"x + to_days(((({place} - isodow(x)) + 6) % 7 + 1)::INT)", x=node.this)
-    return _moved_by_days(_months_to_the_last(node))
+    if isinstance(node, exp.Sub) and _may_be_day(node.this) and _may_be_day(node.expression):
+        # The days between, with parts of a day.
+        apart = "(epoch(CAST(x AS TIMESTAMP)) - epoch(CAST(y AS TIMESTAMP))) / 86400.0"
+        return _sql(apart, x=node.this, y=node.expression)
+    return _moved_by_days(_months_to_the_last(_unquoted(node)))
+
+
+def _may_be_day(node: Any) -> bool:
+    """Whether a node is a date, or the column of one."""
+    while isinstance(node, exp.Paren):
+        node = node.this
+    return (isinstance(node, exp.Column) and node.name == "d_") or _is_temporal(node)
 
 
 _TEMPORAL: Final = (
@@ -369,29 +424,59 @@ _TEMPORAL: Final = (
     exp.TimestampTrunc,
     exp.AddMonths,
     exp.LastDay,
-    exp.Cast,
+    exp.TsOrDsAdd,
+    exp.DateAdd,
+    exp.DateSub,
+    exp.DateFromUnixDate,
 )
+
+
+def _is_temporal(node: Any) -> bool:
+    """Whether a node is a date or a time."""
+    while isinstance(node, exp.Paren):
+        node = node.this
+    if isinstance(node, exp.Cast):
+        return node.to.this in exp.DataType.TEMPORAL_TYPES
+    if isinstance(node, (exp.Least, exp.Greatest)):
+        return _is_temporal(node.this)
+    if isinstance(node, exp.Case):
+        return all(_is_temporal(one.args["true"]) for one in node.args["ifs"])
+    if isinstance(node, (exp.Add, exp.Sub)):
+        return _is_temporal(node.this) and not _is_temporal(node.expression)
+    return isinstance(node, _TEMPORAL) or _is_rewritten(node)
 
 
 def _moved_by_days(node: Any) -> Any:
     """A whole number that is added to a date is days."""
-    if not isinstance(node, (exp.Add, exp.Sub)) or _number(node.expression) is None:
+    if not isinstance(node, (exp.Add, exp.Sub)):
         return node
-    left = node.this
-    while isinstance(left, exp.Paren):
-        left = left.this
+    by = node.expression
+    while isinstance(by, exp.Paren):
+        by = by.this
+    if not _is_temporal(node.this):
+        return node
     sign = "+" if isinstance(node, exp.Add) else "-"
-    if not isinstance(left, (*_TEMPORAL, exp.Add, exp.Sub)) and not _is_rewritten(left):
+    if isinstance(by, exp.Div):  # Days of two dates apart, which may have parts.
+        return _sql(f"x {sign} to_seconds(CAST(y * 86400 AS BIGINT))", x=node.this, y=by)
+    if not isinstance(by, exp.Mod) and _number(by) is None:
         return node
-    return _sql(f"x {sign} to_days({_number(node.expression)})", x=node.this)
+    return _sql(f"x {sign} to_days(CAST(y AS INTEGER))", x=node.this, y=node.expression)
 
 
 def _is_rewritten(node: Any) -> bool:
     """Whether a node is a date for certain, once it was put into DuckDB's words."""
-    return (isinstance(node, exp.Column) and node.name in ("a", "n")) or isinstance(node, exp.Case)
+    return isinstance(node, exp.Column) and node.name in ("a", "n")
+
+
+def _from_sunday(node: Any) -> Any:
+    """Weekdays from 1 for Sunday, as EXTRACT gives them."""
+    is_weekday = isinstance(node, exp.Extract) and node.this.name.upper() == "DAYOFWEEK"
+    return _sql("CAST(dayofweek(x) + 1 AS INTEGER)", x=node.expression) if is_weekday else node
 
 
 def _of_bigquery(node: Any) -> Any:
+    if isinstance(node, exp.Extract):
+        return _from_sunday(node)
     if not isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
         return node
     unit = node.args.get("unit")
@@ -406,7 +491,7 @@ def _of_bigquery(node: Any) -> Any:
 def _of_redshift(node: Any) -> Any:
     if isinstance(node, exp.Trunc) and node.args.get("decimals") is None:
         return _sql("CAST(x AS DATE)", x=node.this)
-    return _moved_by_days(node)
+    return _moved_by_days(_unquoted(node))
 
 
 def _months_to_the_last(node: Any) -> Any:
@@ -420,23 +505,33 @@ _FORMS: Final = (
 """Pieces of dates in the forms of TO_CHAR, with those of strftime; an empty one is not known."""
 
 
+def _kept_apart(match: re.Match[str]) -> str:
+    """Signs that are no pieces of a form, out of reach of those that are."""
+    return "".join(chr(0xE000 + ord(sign)) for sign in match[0][1:-1])
+
+
 def _of_any(node: Any) -> Any:
     """What several dialects write alike, and DuckDB otherwise."""
     if isinstance(node, exp.ToChar) and node.args.get("format") is not None:
-        form = node.args["format"].name.upper()
+        # What stands in double quotes is itself.
+        form = re.sub(r'"[^"]*"', _kept_apart, node.args["format"].name.upper())
         for piece, other in _FORMS:
             if piece in form and not other:
                 raise Unclear(f"the form {form!r} of TO_CHAR is not known here")
             form = form.replace(piece, other)
         if re.search(r"[A-Z]", re.sub(r"%[A-Za-z]", "", form)):
             raise Unclear(f"the form {node.args['format'].name!r} of TO_CHAR is not known here")
+        form = re.sub("[\ue000-\uf000]", lambda sign: chr(ord(sign[0]) - 0xE000), form)
         call = exp.Anonymous(
             this="strftime", expressions=[exp.column("x"), exp.Literal.string(form)]
         )
         return _sql(call.sql(dialect="duckdb"), x=node.this)
     if isinstance(node, exp.Extract):
-        form = _EXTRACTS.get(node.this.name.upper())
-        return node if form is None else _sql(form, x=node.expression)
+        part = _EXTRACTS.get(node.this.name.upper())
+        return node if part is None else _sql(part, x=node.expression)
+    if isinstance(node, exp.Pad) and not isinstance(node.this, exp.Literal):
+        node.set("this", _sql("CAST(x AS VARCHAR)", x=node.this))
+        return node
     if isinstance(node, exp.Interval) and node.args.get("unit") is None:
         return _of_several(node)
     if type(node).__name__ == "ArrayContainsAll":
@@ -517,11 +612,13 @@ READERS: Final = {
         ("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow", "yearweek"),
         by_edges=True,
     ),
-    "postgresql": Reader("postgres", ("make_date", "daterange")),
+    "postgresql": Reader("postgres", ("make_date", "daterange"), _unquoted),
     "sqlite": Reader("sqlite", ("date", "datetime", "strftime", "julianday"), _of_sqlite),
     "mysql": _MYSQL,
     "mariadb": _MYSQL,
     "spark": Reader("spark", ("dayofweek", "weekday"), _of_spark),
+    "databricks": Reader("databricks", ("dayofweek", "weekday"), _of_spark),
+    "trino": Reader("trino", ("with_timezone",), _of_trino),
     "clickhouse": Reader(
         "clickhouse",
         (
@@ -554,9 +651,13 @@ READERS: Final = {
     "datafusion": Reader("postgres", dates_stay=True),
     "mssql": Reader("tsql", ("datetrunc",), _of_tsql, by_edges=True, weeks_hang=True),
     "bigquery": Reader("bigquery", rewrites=_of_bigquery, by_edges=True),
-    "snowflake": Reader("snowflake", rewrites=_months_to_the_last, by_edges=True, weeks_hang=True),
+    "snowflake": Reader(
+        "snowflake", ("to_timestamp_tz",), _of_snowflake, by_edges=True, weeks_hang=True
+    ),
     "redshift": Reader("redshift", rewrites=_of_redshift, by_edges=True),
-    "oracle": Reader("oracle", rewrites=_of_oracle, has_time="sysdate"),
+    "oracle": Reader(
+        "oracle", ("trunc", "from_tz", "sys_extract_utc"), _of_oracle, has_time="sysdate"
+    ),
 }
 _BY_PARSER: Final = {one.reads: one for name, one in READERS.items() if name != "datafusion"}
 _COMMON: Final = tuple(name for name in READERS if name not in ("redshift", "oracle"))

@@ -210,17 +210,18 @@ def _clock(reader: Reader, node: Any) -> Any:
 
 
 _KIND_NAMES: Final = """
-Add AddMonths And Anonymous AtTimeZone Between Boolean Case Cast Ceil Coalesce Column CurrentDate
-CurrentDatetime CurrentTime CurrentTimestamp CurrentTimestampLTZ DPipe DataType DataTypeParam Date
-DateAdd DateDiff DateFromParts DateSub DateTrunc Datetime DatetimeAdd DatetimeDiff DatetimeSub
+Abs Add AddMonths And Anonymous ArrayContainsAll AtTimeZone Between Boolean Case Cast Ceil Coalesce
+Column Concat Convert ConvertTimezone CurrentDate CurrentDatetime CurrentTime CurrentTimestamp
+CurrentTimestampLTZ DPipe DataType DataTypeParam Date DateAdd DateDiff DateFromParts
+DateFromUnixDate DateStrToDate DateSub DateTrunc Datetime DatetimeAdd DatetimeDiff DatetimeSub
 DatetimeTrunc Day DayOfMonth DayOfWeek DayOfWeekIso DayOfYear Distinct Div EQ Extract Floor GT GTE
 Greatest Identifier If In IntDiv Interval IntervalSpan Is Kwarg LT LTE LastDay Least Literal
-Localtimestamp MakeInterval Mod Month Mul NEQ Neg Not Null NullSafeEQ Or Paren PropertyEQ Quarter
-Round StrToDate StrToTime Sub Systimestamp TimeStrToDate TimeStrToTime TimeToStr Timestamp
-TimestampAdd TimestampDiff TimestampFromParts TimestampSub TimestampTrunc ToChar ToDays Trunc
-TryCast TsOrDsAdd TsOrDsDiff TsOrDsToDate TsOrDsToDateStr TsOrDsToDatetime TsOrDsToTimestamp
-Tuple UtcDate UtcTimestamp Var Week WeekOfYear WeekStart Year YearOfWeek YearOfWeekIso Sign Abs
-Convert NextDay ArrayContainsAll
+Localtimestamp MakeInterval Mod Month Mul NEQ Neg NextDay Not Null NullSafeEQ Or Pad Paren
+PropertyEQ Quarter Right Round Sign StrToDate StrToTime Sub Systimestamp TimeStrToDate TimeStrToTime
+TimeToStr TimeToUnix Timestamp TimestampAdd TimestampDiff TimestampFromParts TimestampSub
+TimestampTrunc ToChar ToDays Trunc TryCast TsOrDsAdd TsOrDsDiff TsOrDsToDate TsOrDsToDateStr
+TsOrDsToDatetime TsOrDsToTimestamp Tuple UnixSeconds UtcDate UtcTimestamp Var Week WeekOfYear
+WeekStart Year YearOfWeek YearOfWeekIso
 """
 _KINDS: Final = frozenset(_KIND_NAMES.split())
 """What a condition may be made of: comparisons, arithmetic, and functions of dates."""

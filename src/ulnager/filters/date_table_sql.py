@@ -17,7 +17,7 @@ from ulnager.core.calendars.table_calendar import TableCalendar
 from ulnager.core.calendars.week_calendar import WeekCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
-from ulnager.filters.engines.engine import Engine
+from ulnager.filters.engines.engine import Engine, filled
 from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay
 
 
@@ -90,7 +90,8 @@ class DateTable(SqlArithmetic):
             at += f" {'-' if count < 0 else '+'} {abs(count)}"
         if unit is Unit.BUSINESS_DAY:
             # It counts the business days up to a day, so those off share it with the one before.
-            where = f"{self.quote('is_business_day')} AND {index} = {at}"
+            is_one = filled(self.engine, "is_true", x=self.quote("is_business_day"))
+            where = f"{is_one} AND {index} = {at}"
             return self._found(self.quote("date"), where)
         return self._found(f"min({self._column(unit, 'start')})", f"{index} = {at}")
 

@@ -119,6 +119,8 @@ class EngineSql:
         if self.engine.week_forms:
             text = self._formatted_as(day, self.engine.week_forms[0])
             return f"CAST({text} AS {self.engine.integer})"
+        if self.engine.week_number:
+            return filled(self.engine, "week_number", x=str(day))
         # A week belongs to the year of its Thursday (ISO 8601, 2.2.10).
         return f"({self.key(day + 3, 1)} * 100 + {self._week(day)})"
 
@@ -126,6 +128,8 @@ class EngineSql:
         """The ISO week that begins on a Monday, as text: 2026-W14."""
         if self.engine.week_forms:
             return self._formatted_as(day, self.engine.week_forms[1])
+        if self.engine.week_named:
+            return filled(self.engine, "week_named", x=str(day))
         week = self._week(day)
         tens = f"({week} - {week} {self.percent} 10) / 10"
         return filled(

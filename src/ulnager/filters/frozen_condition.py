@@ -6,10 +6,9 @@ from collections.abc import Callable
 from itertools import zip_longest
 from typing import Any, Final, NamedTuple
 
-from sqlalchemy import BindParameter, Boolean, ColumnElement, and_, bindparam, literal_column, or_
+from sqlalchemy import BindParameter, ColumnElement, and_, bindparam, literal_column, or_
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
-from sqlalchemy.sql.functions import FunctionElement
 from sqlalchemy.types import TypeEngine
 
 from ulnager.core.calendars.zones import zone_name
@@ -18,7 +17,7 @@ from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
 from ulnager.filters.engines.engine import filled
 from ulnager.filters.lasting import lasting_where
-from ulnager.filters.primitives import day_of, value_type
+from ulnager.filters.primitives import Test, day_of, value_type
 from ulnager.filters.sql_text import named_column
 
 MANY: Final = 200
@@ -116,14 +115,11 @@ def weekly_bounds(result: ResolutionBase, held: Held) -> WeeklyBounds | None:
     return WeeklyBounds(whole, found.weekdays, less, more)
 
 
-class ManySpans(FunctionElement[bool]):
+class ManySpans(Test):
     """A condition of very many spans, in brackets; built of expressions it would take seconds.
 
     Where the spans are weekdays of longer ones, engines are asked for the weekday.
     """
-
-    inherit_cache = False
-    type = Boolean()
 
     def __init__(
         self, on: ColumnElement[Any], bounds: Bounds, held: Held, weekly: WeeklyBounds | None

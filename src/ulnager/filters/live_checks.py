@@ -6,10 +6,9 @@ from collections.abc import Callable
 from datetime import date
 from typing import Any, Final, NamedTuple
 
-from sqlalchemy import Boolean, ColumnElement, and_, not_, or_
+from sqlalchemy import ColumnElement, and_, not_, or_
 from sqlalchemy.ext.compiler import compiles
 from sqlalchemy.sql.compiler import SQLCompiler
-from sqlalchemy.sql.functions import FunctionElement
 
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.table_calendar import TableCalendar
@@ -26,7 +25,7 @@ from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.engine import filled
-from ulnager.filters.primitives import day_of
+from ulnager.filters.primitives import Test, day_of
 from ulnager.filters.sql_arithmetic import literal_day
 
 
@@ -213,11 +212,8 @@ def _calendar(calendars: Calendars, name: str | None) -> Calendar:
     return calendars.named[name]
 
 
-class IsSuchDay(FunctionElement[bool]):
+class IsSuchDay(Test):
     """Whether a column's day is one of some sorts of days."""
-
-    inherit_cache = False
-    type = Boolean()
 
     def __init__(self, days: DayColumn, sorts: DaySet, calendar: Calendar) -> None:
         super().__init__(days.column)

@@ -9,6 +9,7 @@ from typing import Any, Final
 
 from sqlalchemy import (
     BigInteger,
+    Boolean,
     ColumnElement,
     Date,
     DateTime,
@@ -89,6 +90,33 @@ def value_type(column_type: str) -> TypeEngine[Any]:
     """One instance for all, since a dialect works out anew what to do with each."""
     held = COLUMN_TYPES[column_type]
     return BigInteger() if held.is_instant and not held.is_dated else _VALUE_TYPES[held.form]()
+
+
+class Test(FunctionElement[bool]):
+    """A condition in brackets; its opposite is a condition, too, on engines without truths."""
+
+    inherit_cache = False
+    type = Boolean()
+
+    def self_group(self, against: Any = None) -> Any:
+        return self  # It is in brackets, and a truth in a condition.
+
+    def _negate(self) -> Any:
+        return _Opposite(self)
+
+
+class _Opposite(Test):
+    def __init__(self, test: Test) -> None:
+        super().__init__(test)
+        self.test = test
+
+    def _negate(self) -> Any:
+        return self.test
+
+
+@compiles(_Opposite)
+def _opposite(element: _Opposite, compiler: SQLCompiler, **options: Any) -> str:
+    return f"NOT {compiler.process(element.test, **options)}"
 
 
 class Primitive(FunctionElement[Any]):

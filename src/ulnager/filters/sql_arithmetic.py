@@ -17,7 +17,14 @@ from ulnager.core.calendars.month_calendar import MonthCalendar
 from ulnager.core.calendars.zones import date_of, zone_name
 from ulnager.core.errors import FilterError
 from ulnager.core.units import MICROSECOND_DAY, Unit
-from ulnager.filters.engines.engine import Engine, check_zone, filled, local_day, midnight
+from ulnager.filters.engines.engine import (
+    Engine,
+    check_hours,
+    check_zone,
+    filled,
+    local_day,
+    midnight,
+)
 
 MOST_CHARACTERS: Final = 100_000
 """How long one bound may be: what is moved by its own length is in its text several times."""
@@ -287,7 +294,7 @@ class SqlInstants(Narrows, InstantArithmetic):
 
     def __init__(self, calendar: Calendar, zone: tzinfo, days: Any, day_starts: timedelta) -> None:
         super().__init__(calendar, zone, day_starts)
-        self.hours = day_starts // timedelta(hours=1)
+        self.minutes = day_starts // timedelta(minutes=1)
         self.days = days
         self.engine: Engine = days.engine
         self.name = zone_name(zone)
@@ -307,13 +314,13 @@ class SqlInstants(Narrows, InstantArithmetic):
     def day_of(self, instant: Any) -> Any:
         if not isinstance(instant, SqlInstant):
             return super().day_of(instant)
-        text = local_day(self.engine, str(instant), self.name, self.hours)
+        text = local_day(self.engine, str(instant), self.name, self.minutes)
         return SqlDay(self.engine, text, may_be_null=instant.may_be_null)
 
     def instant_of(self, day: Any) -> Any:
         if not isinstance(day, SqlDay):
             return super().instant_of(day)
-        text = midnight(self.engine, str(day), self.name, self.hours)
+        text = midnight(self.engine, str(day), self.name, self.minutes)
         return SqlInstant(self.engine, text, 0, day.may_be_null)
 
     def _unit_start(self, instant: Any, unit: Unit) -> Any:
@@ -322,12 +329,14 @@ class SqlInstants(Narrows, InstantArithmetic):
         if not unit.microseconds:
             return self.instant_of(self.days._unit_start(self.day_of(instant), unit))
         check_zone(self.engine, self.name, f"the start of a {unit}")
+        check_hours(self.engine, self.name)
         text = filled(
             self.engine,
             "truncated_time",
             x=str(instant),
             tz=self.name,
             u=unit.name,
+            U=unit.name.upper(),
             q=unit.microseconds // 1_000_000,
         )
         return SqlInstant(self.engine, text, 0, instant.may_be_null)

@@ -9,14 +9,21 @@ from typing import Final
 
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines.ansi import ANSI
+from ulnager.filters.engines.bigquery import BIGQUERY
 from ulnager.filters.engines.clickhouse import CLICKHOUSE
+from ulnager.filters.engines.databricks import DATABRICKS
 from ulnager.filters.engines.datafusion import DATAFUSION
 from ulnager.filters.engines.duckdb import DUCKDB
 from ulnager.filters.engines.engine import Engine
 from ulnager.filters.engines.mysql import MYSQL
+from ulnager.filters.engines.oracle import ORACLE
 from ulnager.filters.engines.postgresql import POSTGRESQL
+from ulnager.filters.engines.redshift import REDSHIFT
+from ulnager.filters.engines.snowflake import SNOWFLAKE
 from ulnager.filters.engines.spark import SPARK
 from ulnager.filters.engines.sqlite import SQLITE
+from ulnager.filters.engines.trino import TRINO
+from ulnager.filters.engines.tsql import TSQL
 
 TARGETS: Final = {
     "ansi": ANSI,
@@ -28,11 +35,23 @@ TARGETS: Final = {
     "spark": SPARK,
     "datafusion": DATAFUSION,
     "clickhouse": CLICKHOUSE,
+    "snowflake": SNOWFLAKE,
+    "bigquery": BIGQUERY,
+    "redshift": REDSHIFT,
+    "trino": TRINO,
+    "tsql": TSQL,
+    "oracle": ORACLE,
+    "databricks": DATABRICKS,
 }
 """What conditions may be written for, by its name."""
 ENGINES: Final = {
     name: one
-    for name, one in {"sqlite": SQLITE, **TARGETS, "clickhousedb": CLICKHOUSE}.items()
+    for name, one in {
+        "sqlite": SQLITE,
+        **TARGETS,
+        "clickhousedb": CLICKHOUSE,
+        "mssql": TSQL,
+    }.items()
     if one is not ANSI
 }
 """What works dates out by itself, by the names of SQLAlchemy's dialects."""

@@ -9,8 +9,9 @@ it; ``{tz}`` is a time zone.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
-from datetime import date, datetime, time
+import functools
+from collections.abc import Callable, Iterator, Mapping
+from datetime import date, datetime, time, timedelta
 from types import MappingProxyType
 from typing import Final, NamedTuple
 
@@ -19,6 +20,7 @@ from sqlalchemy.engine.default import DefaultDialect
 
 from ulnager.core.calendars.zones import skips_days, zone_named
 from ulnager.core.errors import FilterError
+from ulnager.core.units import WEEKDAYS
 
 
 class Engine(NamedTuple):
@@ -39,9 +41,14 @@ class Engine(NamedTuple):
     midnight (``skipped_midnight`` is right where the day before was left out), both empty where
     the engine cannot be relied on for zones.
 
+    Where nothing of the trade says what becomes of a midnight that is left out or comes twice,
+    ``instant_at`` is the instant at which the clocks of a zone show a local time and ``shown_at``
+    what they show at an instant, in place of both: zones that have such midnights are refused.
+
     ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
-    ``truncates`` says; for all others ``months_start`` is the start of the unit of ``{m}`` months,
-    and ``week_start`` of the week from weekday ``{w}``; ``weekday`` is 0 for Monday.
+    ``truncates`` says, or all of it as that says; for all others ``months_start`` is the start of
+    the unit of ``{m}`` months, and ``week_start`` of the week from weekday ``{w}``; ``weekday`` is
+    0 for Monday.
     ``add_months`` clamps to the last day of the month; ``add_months_first``, if given, need not,
     since it moves firsts of months only.
     ``add_count`` adds days that are themselves SQL, and ``days_between`` counts them from ``{y}``
@@ -51,7 +58,8 @@ class Engine(NamedTuple):
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
 
     ``largest`` and ``smallest`` are null where there is no value.
-    ``week_forms`` write an ISO week as a number and as text; without them it is counted, and
+    ``week_forms`` write an ISO week as a number and as text; ``week_number`` and ``week_named`` do
+    the same for its Monday ``{x}``; without them it is counted, and
     ``week_text`` puts a year ``{x}`` and the two digits of a week together: 2026-W14.
 
     ``add_time`` adds elapsed hours, minutes or
@@ -68,7 +76,7 @@ class Engine(NamedTuple):
     no number, where an engine has it; ``microseconds`` are those since 1970 of an instant and
     ``of_microseconds`` the instant. ``year_of``, ``month_of`` and ``day_in_month`` are parts of a
     date as whole numbers, ``divided`` is a whole number by ``{n}``, rounded to zero, and ``joins``
-    is set where each row's date can be looked up in a table.
+    is set where each row's date can be looked up in a table; ``is_true`` asks a column of truths.
     """
 
     name: str
@@ -98,6 +106,8 @@ class Engine(NamedTuple):
     midnight: str = ""
     skipped_midnight: str = ""
     midnight_utc: str = ""
+    instant_at: str = ""
+    day_utc: str = ""
     to_second: str = ""
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
@@ -110,6 +120,8 @@ class Engine(NamedTuple):
     largest: str = "max({x})"
     smallest: str = "min({x})"
     week_forms: tuple[str, ...] = ()
+    week_number: str = ""
+    week_named: str = ""
     week_text: str = "concat({x}, '-W', {y}, {z})"
     add_time: str = "({x} {s} INTERVAL {a} {U})"
     truncated_time: str = ""
@@ -132,6 +144,7 @@ class Engine(NamedTuple):
     day_in_month: str = "CAST(EXTRACT(DAY FROM {x}) AS {integer})"
     divided: str = "({x} / {n})"
     joins: bool = True
+    is_true: str = "{x}"
 
     @property
     def day_of_week_text(self) -> str:
@@ -141,7 +154,7 @@ class Engine(NamedTuple):
 
     @property
     def has_zones(self) -> bool:
-        return bool(self.local_day)
+        return bool(self.local_day or self.instant_at)
 
     def quoted(self, value: date, form: str = "literal") -> str:
         """A date, a local time or a moment in UTC, by the name of its form, as it is written."""
@@ -179,15 +192,24 @@ def filled(engine: Engine, primitive: str, *, marked: bool = False, **values: ob
     With ``marked`` its own percent signs are written twice.
     """
     template: str = getattr(engine, primitive)
+    if primitive == "truncated" and "{x}" in str(values["u"]):
+        template = str(values["u"])
+    if not template:
+        raise FilterError(
+            f"{engine.name} has no words for this that hold on every day ({primitive}); filter "
+            "with frozen dates"
+        )
     if marked:
         template = template.replace("%", "%%")
     values = {"before": "", "after": "", "clock": "00:00:00", "integer": engine.integer, **values}
     inner = str(values.get("x", ""))
     if isinstance(number := values.get("n"), int):
         values |= {"s": "-" if number < 0 else "+", "a": abs(number)}
+        values["S"] = "SUB" if number < 0 else "ADD"
         values["next_month"] = f"{number + 1:+}"
     if isinstance(weekday := values.get("w"), int):
         values |= {"w6": (6 - weekday) % 7, "w7": (7 - weekday) % 7}
+        values["W"] = WEEKDAYS[weekday].upper()
     # SQLite's changes to a date are put into one call.
     call = template.partition("{x}, '")[0]
     if call in ("date(", "datetime(") and template.count("{x}") == 1 and inner.startswith(call):
@@ -218,7 +240,11 @@ def local_day(engine: Engine, instant: str, zone: str | None, minutes: int = 0) 
     """The date of an instant in a zone, as SQL; days begin so many minutes after midnight."""
     check_zone(engine, zone, "the day of an instant")
     if not engine.has_zones:
+        if engine.day_utc and not minutes:
+            return filled(engine, "day_utc", x=instant)
         return day_of_time(engine, instant, minutes)
+    if (minutes and engine.instant_at) or not engine.local_day:
+        return day_of_time(engine, filled(engine, "shown_at", x=instant, tz=zone), minutes)
     before = f" - {_interval(minutes)}" if minutes else ""
     return filled(engine, "local_day", x=instant, tz=zone, before=before)
 
@@ -234,6 +260,10 @@ def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> st
             else filled(engine, "time_of", x=day),
             minutes,
         )
+    if engine.instant_at:
+        _check_midnights(engine, str(zone), minutes)
+        local = _moved(engine, filled(engine, "time_of", x=day), minutes)
+        return filled(engine, "instant_at", x=local, tz=zone)
     after = f" + {_interval(minutes)}" if minutes else ""
     clock = f"{minutes // 60:02}:{minutes % 60:02}:00"
     found = filled(engine, "midnight", x=day, tz=zone, after=after, clock=clock)
@@ -242,6 +272,45 @@ def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> st
         other = filled(engine, "skipped_midnight", x=day, tz=zone, after=after)
         found = filled(engine, "earlier", x=found, y=other)
     return found
+
+
+@functools.cache
+def _days_missed(zone: str, minutes: int) -> bool:
+    """Whether some day from 1990 to 2037 starts at a time that its zone leaves out or has twice."""
+    return any(len(set(pair)) > 1 for pair in _offsets(zone, minutes))
+
+
+def _offsets(zone: str, minutes: int) -> Iterator[tuple[timedelta | None, timedelta | None]]:
+    """The offsets of a zone at a time of each day from 1990 to 2037, the earlier and the later."""
+    tz, at = zone_named(zone), time(minutes // 60, minutes % 60)
+    for number in range(date(1990, 1, 1).toordinal(), date(2038, 1, 1).toordinal()):
+        local = datetime.combine(date.fromordinal(number), at, tz)
+        yield local.utcoffset(), local.replace(fold=1).utcoffset()
+
+
+@functools.cache
+def _has_whole_hours(zone: str) -> bool:
+    """Whether the clocks of a zone always show the minutes of UTC."""
+    hour = timedelta(hours=1)
+    return not any(one is None or one % hour for pair in _offsets(zone, 0) for one in pair)
+
+
+def check_hours(engine: Engine, zone: str) -> None:
+    """FilterError where the hours of a zone are not those of UTC, which an engine cuts them by."""
+    if engine.instant_at and not _has_whole_hours(zone):
+        raise FilterError(
+            f"the hours of {zone} do not begin with those of UTC, by which {engine.name} cuts them "
+            "here; filter with frozen dates"
+        )
+
+
+def _check_midnights(engine: Engine, zone: str, minutes: int) -> None:
+    """FilterError for a zone in which the start of a day may be left out, or come twice."""
+    if _days_missed(zone, minutes):
+        raise FilterError(
+            f"in {zone} some days begin at a time that the clocks leave out or show twice, and "
+            f"what {engine.name} makes of it is not certain; filter with frozen dates"
+        )
 
 
 def day_of_time(engine: Engine, local: str, minutes: int = 0) -> str:

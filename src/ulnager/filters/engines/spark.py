@@ -25,7 +25,7 @@ class _SparkCompiler(SQLCompiler):
         return f"CAST({text} AS {word})" if word and text.startswith(":") else text
 
 
-class _Spark(Ansi):
+class SparkDialect(Ansi):
     name = "spark"
     statement_compiler = _SparkCompiler
     preparer: type[IdentifierPreparer] = _BackticksPreparer
@@ -33,7 +33,7 @@ class _Spark(Ansi):
 
 SPARK = Engine(
     name="spark",
-    dialect=lambda: _Spark,
+    dialect=lambda: SparkDialect,
     today="current_date()",
     now="current_timestamp()",
     time_of="CAST({x} AS TIMESTAMP_NTZ)",
@@ -53,6 +53,8 @@ SPARK = Engine(
     days_between="datediff({x}, {y})",
     formatted="date_format({x}, '{f}')",
     pieces=("yyyy", "MM", "dd"),
+    week_number="(year(date_add({x}, 3)) * 100 + weekofyear({x}))",
+    week_named="concat(year(date_add({x}, 3)), '-W', lpad(weekofyear({x}), 2, '0'))",
     seconds="unix_seconds({x})",
     instant="TIMESTAMP_LTZ '{x}+00:00'",
     add_time="({x} {s} INTERVAL '{a}' {U})",
