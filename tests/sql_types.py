@@ -22,7 +22,7 @@ EARLIER = {"or": 1, "and": 2, "=": 4, "<": 4, ">": 4, "<=": 4, ">=": 4, "is": 4,
            "+": 5, "-": 5, "*": 6, "/": 6, "%": 6, "at": 8}  # fmt: skip
 
 
-class Untyped(Exception):
+class UntypedError(Exception):
     """What an engine does not have."""
 
 
@@ -41,7 +41,7 @@ class Typed:
     def take(self, wanted=None):
         found = self.words[self.at]
         if wanted is not None and found.lower() != wanted:
-            raise Untyped(f"{wanted} is wanted, and {found} stands there")
+            raise UntypedError(f"{wanted} is wanted, and {found} stands there")
         self.at += 1
         return found
 
@@ -57,12 +57,12 @@ class Typed:
             found = HAS.get((self.engine, name.lower(), given))
             if found:
                 return found
-        raise Untyped(f"{self.engine} has no {name}({', '.join(types)})")
+        raise UntypedError(f"{self.engine} has no {name}({', '.join(types)})")
 
     def whole(self):
         found = self.expression(0)
         if self.at < len(self.words) or found != "bool":
-            raise Untyped(f"{found} and then {self.words[self.at :]}")
+            raise UntypedError(f"{found} and then {self.words[self.at :]}")
 
     def expression(self, above):
         left = self.first()
@@ -106,7 +106,10 @@ class Typed:
         if name == "(":
             if self.taken("select"):
                 held = self.expression(0)
-                self.take("from"), self.take(), self.take(")")
+                self.take("from"), self.take()
+                if self.taken("where"):
+                    assert self.expression(0) == "bool"
+                self.take(")")
                 return held
             (held,) = self.several()
             return held
@@ -116,18 +119,18 @@ class Typed:
             return self.expression(7)
         if name.isdigit():
             return "int"
-        if found[0] in "\"`[":
+        if found[0] in '"`[':
             return self.column if found.strip('"`[]') == "d" else "date"
         if found[0] == "'":
-            return "unit" if name[1:-1] in UNITS and self.engine in ("snowflake", "redshift",
-                                                                     "trino", "oracle") else "text"  # fmt: skip
+            is_unit = name[1:-1] in UNITS and self.engine not in ("bigquery", "tsql")
+            return "unit" if is_unit else "text"
         if name == "case":
             return self.case()
         if name == "interval":
-            self.take()
-            if self.word() in UNITS or self.word() == "mod":
-                if self.word() == "mod":
-                    self.expression(0)
+            assert self.words[self.at].startswith("'") or self.expression(0) == "int"
+            if self.word().startswith("'"):
+                self.take()
+            if self.word() in UNITS:
                 self.take()
             return "interval"
         if name in LITERALS and self.word().startswith("'"):
@@ -167,5 +170,5 @@ class Typed:
 
 
 def check_types(engine, text, column):
-    """Raises Untyped or AssertionError where a text uses what an engine does not have."""
+    """Raises UntypedError or AssertionError where a text uses what an engine does not have."""
     Typed(engine, text, column).whole()

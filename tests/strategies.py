@@ -20,11 +20,11 @@ LAST = date.max.toordinal()
 
 # A longer run tries so many times as many cases, and other ones: ULNAGER_CASES=50 pytest. A part of
 # one, such as 0.3, is a quick look.
-TIMES = float(os.environ.get("ULNAGER_CASES", "0.7"))
+TIMES = float(os.environ.get("ULNAGER_CASES", "0.4"))
 
 
 def examples(count):
-    return settings(max_examples=max(min(10, count), int(count * TIMES)))
+    return settings(max_examples=max(min(4, count), int(count * TIMES)))
 
 
 _odd_days = st.builds(

@@ -383,6 +383,8 @@ def _unquoted(node: Any) -> Any:
 
 
 def _of_oracle(node: Any) -> Any:
+    if isinstance(node, exp.Cast) and node.to.this == exp.DataType.Type.DATE:
+        return _sql("CAST(x AS TIMESTAMP)", x=node.this)  # A date has a time there.
     if isinstance(node, (exp.DateTrunc, exp.TimestampTrunc)):
         by = unit_of(node)
         if by in ("D", "DAY", "DY"):
@@ -428,6 +430,7 @@ _TEMPORAL: Final = (
     exp.DateAdd,
     exp.DateSub,
     exp.DateFromUnixDate,
+    exp.DateStrToDate,
 )
 
 
