@@ -14,7 +14,6 @@ from hypothesis import strategies as st
 
 import ulnager
 from ulnager import FilterError, MonthCalendar
-from ulnager.checking import recognising
 from ulnager.checking.check_sql import check_sql
 from ulnager.checking.recognising import recognise
 from ulnager.cli.main import main
@@ -25,14 +24,6 @@ from strategies import examples, phrases
 
 TEXT = (Path(__file__).parent / "conditions.tsv").read_text()
 LINES = [line.split("\t") for line in TEXT.split("\n") if line and not line.startswith("#")]
-
-
-@pytest.fixture(autouse=True, scope="module")
-def _unhurried():
-    """What is found must not hang on how busy the machine is; benchmarks tell how long it takes."""
-    before, recognising._SECONDS = recognising._SECONDS, 60.0
-    yield
-    recognising._SECONDS = before
 
 
 @pytest.mark.parametrize(("dialect", "condition", "wanted"), LINES)

@@ -4,7 +4,6 @@ DuckDB by our reader of that dialect, and keeps the rows of the frozen dates."""
 import json
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
-from time import monotonic
 
 import numpy as np
 import pytest
@@ -13,7 +12,7 @@ import sqlalchemy as sa
 import ulnager
 from sql_types import UntypedError, check_types
 from ulnager import FilterError, UlnagerError
-from ulnager.checking.condition_rows import AskedCondition, _kept
+from ulnager.checking.condition_rows import AskedCondition, Budget, _kept
 from ulnager.checking.recognising import recognise
 from ulnager.checking.translation import parsed, translated
 
@@ -55,7 +54,7 @@ def kept_of(text, target, column_type, at="0 hour"):
     """What a text keeps around each hard day, as our reader of its dialect understands it."""
     reader = {"tsql": "mssql"}.get(target, target)
     tree = translated(parsed(text, reader), reader, column_type)
-    asked = AskedCondition(tree, text, column_type, None, "", monotonic() + 600)
+    asked = AskedCondition(tree, text, column_type, None, "", Budget(1))
     return _kept(asked, DAYS, OFFSETS, at)
 
 

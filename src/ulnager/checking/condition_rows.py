@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from functools import lru_cache
-from time import monotonic
 from typing import Any, Final, NamedTuple
 
 import duckdb
@@ -22,16 +21,42 @@ Matrix = NDArray[np.bool_]
 Days = NDArray[np.int64]
 
 
+class Budget:
+    """How many phrases may be tried still, here and in what this is a part of."""
+
+    def __init__(self, tries: int, outer: Budget | None = None) -> None:
+        self.tries = tries
+        self.outer = outer
+
+    def spend(self) -> None:
+        """One is tried."""
+        self.tries -= 1
+        if self.outer is not None:
+            self.outer.spend()
+
+    def part(self, pieces: int) -> Budget:
+        """An equal share for the first of so many pieces."""
+        return Budget(self.tries // pieces, self)
+
+    @property
+    def is_over(self) -> bool:
+        return self.tries <= 0
+
+
+_HANGS: Final = 30.0
+"""After so many seconds a condition is given up that DuckDB does not come to an end with."""
+
+
 class AskedCondition(NamedTuple):
     """The tree of a condition of DuckDB, how it was written, what its column holds, the day of the
-    data that stands in it for the clock's, if one does, and until when it may be looked at."""
+    data that stands in it for the clock's, if one does, and how many phrases may be tried."""
 
     tree: Any
     said: str
     column_type: str
     calendar: Calendar | None
     of_data: str
-    until: float
+    budget: Budget
 
 
 @lru_cache(maxsize=1)
@@ -114,7 +139,7 @@ def _kept(
              held AS (SELECT *, {day} AS d_ FROM pairs)
         SELECT i, o FROM held WHERE {sql}"""
     cursor = _engine().cursor()
-    watch = threading.Timer(max(asked.until - monotonic(), 0.01), cursor.interrupt)
+    watch = threading.Timer(_HANGS, cursor.interrupt)
     watch.daemon = True
     watch.start()
     try:

@@ -6,7 +6,6 @@ from bisect import insort
 from collections.abc import Iterator
 from datetime import date
 from operator import itemgetter
-from time import monotonic
 from typing import Any, Final, NamedTuple
 
 import numpy as np
@@ -21,7 +20,14 @@ from ulnager.checking.candidates import (
     of_point,
     simple_phrases,
 )
-from ulnager.checking.condition_rows import AskedCondition, Days, Matrix, keeps_null, kept_by
+from ulnager.checking.condition_rows import (
+    AskedCondition,
+    Budget,
+    Days,
+    Matrix,
+    keeps_null,
+    kept_by,
+)
 from ulnager.checking.dialects import Unclear
 from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
@@ -60,17 +66,17 @@ _FAR: Final = (-36_500, -20_000, -9_000, 9_000, 20_000, 36_500)
 _TOO_FAR: Final = 8
 _TRIED: Final = 10
 _CENTURY: Final = 36_500
-_SECONDS: Final = 6.0
+_TRIES: Final = 40_000
+"""So many phrases are tried, some ten seconds of them: a count, so that the answer is the same
+however busy the machine is."""
 _NESTED: Final = 3
-_LAST_WORDS: Final = 0.4
-"""So much of it is left for the nearest phrases."""
 
 
 _PART: Final = "it keeps a part of some day, which no phrase of days does"
 _NOTHING: Final = "it keeps nothing"
 _ONLY_NULLS: Final = "it keeps rows without a date (null) and no others, which no phrase does"
 _NULLS: Final = "it keeps rows without a date (null), too, which no phrase does"
-_NOT_FINISHED: Final = "not finished: there was no time to try every phrase"
+_NOT_FINISHED: Final = "not finished: there are more phrases to try than are tried"
 
 
 class Recognised(NamedTuple):
@@ -137,10 +143,9 @@ def recognised(
     tree: Any, dialect: str, said: str, column_type: str, calendar: Calendar | None = None
 ) -> Recognised:
     """Which phrase the tree of a condition is; raises Unclear for what cannot be told."""
-    until = monotonic() + _SECONDS
     tree, anchor = measured(tree)
     tree = translated(tree, dialect, column_type)
-    asked = AskedCondition(tree, said, column_type, calendar, anchor, until)
+    asked = AskedCondition(tree, said, column_type, calendar, anchor, Budget(_TRIES))
     found = _answered(asked)
     if found.why == _PART or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
         return found
@@ -170,8 +175,8 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
     others: list[tuple[int, Period]] = []
     is_finished = True
     pieces = pieces_of(asked.tree) if nested < _NESTED else ()
-    spare = _LAST_WORDS * (1 if not nested else 0)
-    for phrase in _tried(told, asked, pieces, spare, nested):
+    for phrase in _tried(told, asked, pieces, nested):
+        asked.budget.spend()
         apart = told.apart(phrase, others[_TRIED - 1][0] if len(others) >= _TRIED else None)
         if apart is None:
             continue
@@ -180,7 +185,7 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
         if is_same and _Recognised(asked, probes, century, all_kept).apart(phrase) == 0:
             return Recognised(phrase if nested else _told_as(asked, phrase))
         insort(others, (apart, phrase), key=itemgetter(0))
-        if monotonic() > asked.until - spare:
+        if asked.budget.is_over:
             is_finished = False
             break
     if nested:
@@ -199,35 +204,32 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
 
 
 def _tried(
-    told: _Recognised, asked: AskedCondition, pieces: tuple[Piece, ...], spare: float, nested: int
+    told: _Recognised, asked: AskedCondition, pieces: tuple[Piece, ...], nested: int
 ) -> Iterator[Period]:
     """Phrases that it may be: those joined as it is, where it has joints, come after those of one
     rule; before them where it keeps several spans, as few of those do."""
     is_cut = bool(pieces) and told.is_cut()
     if is_cut:
-        yield from _joined(asked, pieces, spare, nested)
-    until = monotonic() + (asked.until - spare - monotonic()) * (0.4 if pieces else 1.0)
+        yield from _joined(asked, pieces, nested)
+    left = asked.budget.tries * 0.6
     for phrase in candidates(told.seen(asked.said)):
         found = of_anchor(phrase) if asked.of_data else phrase
         if found is not None:
             yield found
-        if pieces and not is_cut and monotonic() > until:
+        if pieces and not is_cut and asked.budget.tries < left:
             break
     if not is_cut:
-        yield from _joined(asked, pieces, spare, nested)
+        yield from _joined(asked, pieces, nested)
 
 
-def _joined(
-    asked: AskedCondition, pieces: tuple[Piece, ...], spare: float, nested: int
-) -> Iterator[Period]:
+def _joined(asked: AskedCondition, pieces: tuple[Piece, ...], nested: int) -> Iterator[Period]:
     """The phrase whose parts are those of a condition, where all of them are known."""
     text = ""
     for place, piece in enumerate(pieces):
-        left = asked.until - spare - monotonic()
-        until = monotonic() + left / (len(pieces) - place)
-        part = asked._replace(tree=piece.tree, said=written(piece.tree), until=until)
-        if left <= 0:
+        if asked.budget.is_over:
             return
+        share = asked.budget.part(len(pieces) - place)
+        part = asked._replace(tree=piece.tree, said=written(piece.tree), budget=share)
         named = _weekdays_of(part)
         if named is None:
             found = _phrase_of(part, nested + 1)
@@ -248,7 +250,7 @@ def _phrase_of(asked: AskedCondition, nested: int) -> Period | None:
     try:
         return _answered(asked, nested).phrase
     except Unclear:
-        return None  # The time was over.
+        return None  # It cannot be run.
 
 
 def _weekdays_of(asked: AskedCondition) -> str | None:
