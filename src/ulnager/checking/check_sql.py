@@ -11,8 +11,9 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from ulnager.checking.dialects import Unclear, reader_of
 from ulnager.checking.findings import SEVERITIES, Finding, Findings
+from ulnager.checking.readers import reader_of
+from ulnager.checking.readers.rewriting import Unclear
 from ulnager.checking.recognising import recognised
 from ulnager.checking.translation import TYPES, columns_of, is_clock, is_day_clock, quiet, told_by
 from ulnager.core.arguments import Wanted, checked

@@ -10,7 +10,8 @@ import duckdb
 import numpy as np
 from numpy.typing import NDArray
 
-from ulnager.checking.dialects import MACROS, Unclear
+from ulnager.checking.readers.rewriting import Unclear
+from ulnager.checking.readers.sqlite_reader import MACROS
 from ulnager.checking.translation import hoisted
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.filters.columns import COLUMN_TYPES

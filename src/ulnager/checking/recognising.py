@@ -28,8 +28,8 @@ from ulnager.checking.condition_rows import (
     keeps_null,
     kept_by,
 )
-from ulnager.checking.dialects import Unclear
 from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
+from ulnager.checking.readers.rewriting import Unclear
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
 from ulnager.checking.translation import TYPES, measured, parsed, translated, written
 from ulnager.core.arguments import Wanted, checked

@@ -16,7 +16,9 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
-from ulnager.checking.dialects import DIFFERENCES, WEEKS, Reader, Unclear, reader_of, unit_of
+from ulnager.checking.readers import reader_of
+from ulnager.checking.readers.reader import Reader
+from ulnager.checking.readers.rewriting import DIFFERENCES, WEEKS, Unclear, unit_of
 from ulnager.core.errors import FilterError
 from ulnager.filters.columns import COLUMN_TYPES
 
