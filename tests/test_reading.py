@@ -102,3 +102,13 @@ def test_a_table_that_begins_after_the_data_stops_nothing_that_needs_it_not(cli,
         assert cli(*command, "--book", str(book))[0] == 0
     told = [one.message for one in ulnager.check(book, today=TODAY) if one.rule == "runs-out"]
     assert "no month before 2026-01-26" in told[0]
+    # By month what lies before the table is one bar, and no row is lost.
+    made = ulnager.read_book(book)
+    half = made.resolve_text("2025-12-01/2026-03-10", today=TODAY)
+    bars = ulnager.totals(table("sailings"), half, by="month")
+    assert bars.rows[0].bucket.reasons == ("not in the table",)
+    assert bars.rows[0].bucket.label == "1 Dec 2025 to 25 Jan 2026"
+    assert sum(one.value for one in bars.rows) == ulnager.preview(table("sailings"), half).kept
+    assert half.buckets("month")[0].days == 56
+    with pytest.raises(ulnager.ResolveError, match="lists each month from"):
+        made.resolve_text("2025-03", today=TODAY).buckets("month")

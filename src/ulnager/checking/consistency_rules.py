@@ -287,6 +287,6 @@ def begins_late(checking: Checking) -> None:
                     "runs-out",
                     ("calendars", named) if named else ("sources", name),
                     f"its table has no {unit.name} before {first}, and {name} begins on "
-                    f"{extent.first}: by {unit.name} nothing is grouped that lies before",
+                    f"{extent.first}: what lies before is one bar by {unit.name}",
                     f"Add the {unit.plural} from then on, or say the period of the source.",
                 )

@@ -157,6 +157,13 @@ class Calendar(Value):
     def _keeps(self, aligned: Unit, moved_by: Unit) -> Unit | None:
         return aligned if aligned == moved_by else None
 
+    def _listed(self, unit: Unit, start: int, stop: int) -> tuple[int, int]:
+        """The part of a range in which the units are known: all of it, but for a table's.
+
+        Raises ResolveError where there is none.
+        """
+        return start, stop
+
     def _lists_day(self, day: Any, unit: Unit) -> Any:
         return True
 

@@ -115,6 +115,15 @@ class TableCalendar(Calendar):
             raise self._outside(unit, table)
         return bisect_right(table.edges, day) - 1
 
+    def _listed(self, unit: Unit, start: int, stop: int) -> tuple[int, int]:
+        table = self._tables.get(unit)
+        if table is None:
+            return self.base._listed(unit, start, stop)
+        begins, ends = max(start, table.edges[0]), min(stop, table.edges[-1])
+        if begins >= ends:
+            raise self._outside(unit, table)
+        return begins, ends
+
     def _lists_day(self, day: Any, unit: Unit) -> Any:
         table = self._tables.get(unit)
         return table is None or (table.edges[0] <= day) & (day < table.edges[-1])

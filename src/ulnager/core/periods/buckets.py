@@ -105,10 +105,15 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
         """The same with labels in the words of a language."""
         if words is ENGLISH:
             return self
-        return Buckets(
-            one._replace(label=words.unit(one.label), short_label=words.unit(one.short_label))
-            for one in self
-        )
+
+        def worded(one: Bucket) -> Bucket:
+            if UNLISTED in one.reasons:
+                label = words.span(Span(one.unit_start, one.unit_end + timedelta(1)))
+                return one._replace(label=label, short_label=label)
+            label, short = words.unit(one.label), words.unit(one.short_label)
+            return one._replace(label=label, short_label=short)
+
+        return Buckets(map(worded, self))
 
     def _table(self) -> Table:
         rows = [
@@ -166,8 +171,10 @@ def _split(
     sorts = tuple(sorts_of(asked.definition))
     covered = unsorted(asked.definition).ranges(asked.basis) if sorts else ranges
     # Units without a day of the period in them are passed over.
-    first = calendar._unit_start(start, unit)
-    while first < stop:
+    begins, ends = calendar._listed(unit, start, stop)
+    yield from _unlisted(ranges, start, begins, unit)
+    first = calendar._unit_start(begins, unit)
+    while first < ends:
         after = calendar._move_start(first, unit, 1)
         parts = intersection(ranges, ((first, after),))
         if parts:
@@ -180,8 +187,29 @@ def _split(
                 *_clock_reasons(first, after, basis),
                 *(() if data is None else _data_reasons(parts, whole, data)),
             ]
-            yield _bucket(parts, first, after, calendar, unit, tuple(reasons))
+            labels = _labels(first, after, calendar, unit)
+            yield _bucket(parts, first, after, unit, labels, tuple(reasons))
         first = after
+    yield from _unlisted(ranges, ends, stop, unit)
+
+
+def _labels(first: int, after: int, calendar: Calendar, unit: Unit) -> tuple[str, str]:
+    """The label of a unit, and the short one; its dates, where a table begins within a year, so
+    that nobody can tell which one of the year it is."""
+    day = date_of(first)
+    try:
+        return calendar.label(day, unit), calendar.label(day, unit, short=True)
+    except ResolveError:
+        label = ENGLISH.span(Span(day, date_of(after)))
+        return label, label
+
+
+def _unlisted(ranges: tuple[Range, ...], first: int, after: int, unit: Unit) -> Iterator[Bucket]:
+    """The days before or after what a table lists, as one bucket that says so."""
+    parts = intersection(ranges, ((first, after),)) if first < after else ()
+    if parts:
+        label = ENGLISH.span(Span(date_of(first), date_of(after)))
+        yield _bucket(parts, first, after, unit, (label, label), (UNLISTED,))
 
 
 def reasons_of(
@@ -244,8 +272,8 @@ def _bucket(
     parts: tuple[Range, ...],
     first: int,
     after: int,
-    calendar: Calendar,
     unit: Unit,
+    labels: tuple[str, str],
     reasons: tuple[str, ...],
 ) -> Bucket:
     start, stop = parts[0][0] or first, parts[-1][1] or after
@@ -258,8 +286,7 @@ def _bucket(
         unit_start,
         date_of(after - 1),
         after - first,
-        calendar.label(unit_start, unit),
-        calendar.label(unit_start, unit, short=True),
+        *labels,
         reasons,
         tuple(
             LastSpan(date_of(low or first), None)
@@ -293,5 +320,7 @@ def _plural(name: str) -> Message:
     return Message(f"{name}s" if unit is None else unit.plural)
 
 
+UNLISTED: Final = "not in the table"
+"""Why days are in no unit: the table of the calendar lists none for them."""
 MISSING: Final = "missing-days"
 """The code of days of a bucket that have no rows."""
