@@ -17,6 +17,9 @@ def _of_spark(node: Any) -> Any:
         ]
         node.set("expressions", dated)
         return node
+    if isinstance(node, exp.AtTimeZone):
+        # It has no such words: this is how from_utc_timestamp is parsed.
+        return piece("x AT TIME ZONE 'UTC' AT TIME ZONE y", x=node.this, y=node.args["zone"])
     is_weekday = isinstance(node, exp.Anonymous) and node.name.lower() == "weekday"
     return piece("(isodow(x) - 1)", x=node.expressions[0]) if is_weekday else from_sunday(node)
 

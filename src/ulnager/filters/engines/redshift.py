@@ -8,6 +8,7 @@ from ulnager.filters.engines.engine import TRUNCATES, Engine
 REDSHIFT = Engine(
     name="redshift",
     dialect=lambda: dialect_called("redshift"),
+    instant="CAST('{x}+00:00' AS TIMESTAMPTZ)",
     # The clock is a time of the session's zone; as an instant it is the same whatever that is.
     now="CAST(GETDATE() AS TIMESTAMPTZ)",
     local_now="GETDATE()",
