@@ -488,7 +488,67 @@ def test_open_phrases_in_live_conditions_take_parameters():
             (wanted,) = engine.tallies([where(frozen, "d")])
         assert engine.tallies([with_values(clause, {"n": n, "unit": "week"})]) == [wanted]
     with pytest.raises(FilterError, match="combinations"):
-        where(period("last {n} days, {m} days earlier"), "d")
+        where(period("last {n} hours, {m} hours earlier"), "z", column_type="timestamptz", tz="UTC")
+
+
+COUNTED = [
+    "last {n} days", "last {n} whole weeks", "last {n} rolling months", "last {n} quarters to date",
+    "last {n} years to end", "last {n} whole halves", "next {n} rolling days",
+    "next {n} whole months", "next {n} weeks from date", "{n} months ago", "since {n} weeks ago",
+    "at least {n} years ago", "more than {n} months ago", "last {n} whole months in fiscal",
+    "from {n} quarters before latest to yesterday", "last {n} rolling months, {n} years earlier",
+    "last {n} whole weeks, {n} periods earlier", "month to date, {n} months later",
+    "first {n} weeks of this year", "{n} months from start of year", "last {n} days as of latest",
+]  # fmt: skip
+ODD_DAYS = [date(2024, 2, 29), date(2024, 3, 31), date(2023, 12, 31), TODAY, date(2025, 1, 1)]
+
+
+@pytest.mark.parametrize("name", ENGINES)
+@examples(14)
+@given(said=st.sampled_from(COUNTED), n=st.integers(1, 40), day=st.sampled_from(ODD_DAYS))
+def test_counts_are_counted_with(name, said, n, day):
+    """As the engine counts, on days on which months part; not listed one by one."""
+    engine, known = engine_named(name), {"fiscal": ulnager.MonthCalendar(year_starts="10-01")}
+    phrase = period(said)
+    options = {"today": day, "calendars": known}
+    clause = where(phrase, COLUMNS["date"], **options, latest=("ulnager_loads", "d"))
+    result = phrase.filled(n=n).resolve(**options, data=Extent(*LOADS))
+    told = engine.tallies([with_values(clause, {"n": n}), where(result, COLUMNS["date"])])
+    assert told[0] == told[1], (said, n, day)
+
+
+def test_statements_are_short(tmp_path):
+    """As the usual picker, 15 choices with switches, and a builder are written."""
+
+    def size(lines, target):
+        (tmp_path / "b.toml").write_text(lines)
+        found = read_book(tmp_path / "b.toml").picker("p").where("d", latest=("t", "d"))
+        return len(ulnager.condition(found, target=target).text)
+
+    usual = '[pickers.p]\nchoices = ["usual"]\n'
+    switches = "".join(f'[pickers.p.inputs.{name}]\nkind = "switch"\nphrase = "{cut}"\n' for
+                       name, cut in (("a", "except today"), ("b", "except this week"),
+                                     ("c", "only weekdays")))  # fmt: skip
+    fifteen = ["today", "yesterday", "this week", "previous week", "week to date", "this month",
+               "previous month", "month to date", "last 7 days", "last 30 days", "last 90 days",
+               "last 3 whole months", "this quarter", "year to date", "previous year"]  # fmt: skip
+    fifteen = ", ".join(f'{{ phrase = "{one}" }}' for one in fifteen)
+    fifteen = f"[pickers.p]\nchoices = [{fifteen}]\n"
+    builder = (
+        '[sources.s]\nfile = "s.csv"\n[anchors.load]\npoint = "latest"\nsources = ["s"]\n'
+        '[periods.build]\nphrase = "{side} {n} {kind} {unit}"\nanchor = "load"\n'
+        '[periods.build.inputs]\nside = { kind = "word", of = ["last", "next"], opens = "last" }\n'
+        'kind = { kind = "word", of = ["rolling", "whole"], opens = "whole" }\n'
+        'n = { max = 60, opens = 3 }\nunit = { of = ["day", "week", "month", "quarter", "year"], '
+        'opens = "month" }\n[pickers.p]\nchoices = ["build"]\n'
+    )  # fmt: skip
+    for target in ("postgresql", "duckdb", "sqlite", "mysql", "snowflake"):
+        days = ulnager.condition(period("last {n} days", inputs={"n": {"max": 9999}}), "d",
+                                 target=target)  # fmt: skip
+        assert len(days.text) < 300
+        assert size(usual, target) < 6_000
+        assert size(fifteen + switches, target) < 12_000
+        assert size(builder + switches.split("[pickers.p.inputs.b]")[0], target) < 12_000
 
 
 SOURCES = """

@@ -5,22 +5,32 @@ from __future__ import annotations
 import functools
 from collections.abc import Iterator
 from itertools import pairwise
-from typing import Any, Final, Unpack
+from typing import Any, Unpack
 
-from sqlalchemy import ColumnElement, String, and_, bindparam, false, func, or_
+from sqlalchemy import ColumnElement, String, bindparam, func
 
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import AnchorInput, Input, ListedInput, SwitchInput
-from ulnager.core.language.open_period import cut_by
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.open_slots import FIRST_OPENED, OPENED
+from ulnager.filters.chosen_span import Choosable
 from ulnager.filters.live_condition import ConditionOptions, Live
-from ulnager.filters.open_slots_sql import Way, combined, constant, parameter, ways_of
+from ulnager.filters.open_slots_sql import (
+    Switched,
+    Way,
+    combined,
+    constant,
+    counted,
+    parameter,
+    switched_where,
+    ways_of,
+)
 from ulnager.filters.primitives import day_parameter
 
 
@@ -32,21 +42,31 @@ def picker_where(
         raise FilterError("the parameters are the picker's own here; leave that out")
     name = picker.name
     chosen = func.coalesce(bindparam(name, type_=String), constant(picker.opens))
-    clauses = []
+    of: list[Choosable] = []
     for choice in picker.choices:
         if choice.ranges > 1:
             raise FilterError(
                 f"{choice.key} may have {choice.ranges} ranges, which one statement cannot take; "
                 "use the condition of the view, or ranges = 1"
             )
-        kept = _choice_where(picker, choice, column, options)
-        clauses.append(and_(chosen == constant(choice.key), kept))
-    return or_(false(), *clauses)
+        of += counted(functools.partial(_of_choice, picker, choice, column, options))
+    switches = [
+        Switched(_is_on(picker, made), made.phrase)
+        for made in picker.inputs.values()
+        if isinstance(made, SwitchInput)
+    ]
+    return switched_where(of, column, chosen, switches)
 
 
-def _choice_where(
-    picker: PickerBase, choice: Choice, on: Any, options: ConditionOptions
-) -> ColumnElement[bool]:
+def _is_on(picker: PickerBase, made: SwitchInput) -> ColumnElement[bool]:
+    value = bindparam(f"{picker.name}_{made.name}", type_=String)
+    return func.coalesce(value, constant("on" if made.opens else "off")) == constant("on")
+
+
+def _of_choice(
+    picker: PickerBase, choice: Choice, on: Any, options: ConditionOptions, along: bool
+) -> list[Choosable]:
+    """The periods that a choice may be, by its inputs."""
     live = Live.of(
         {
             "calendar": choice.calendar or picker.calendar,
@@ -55,26 +75,35 @@ def _choice_where(
             **options,
         }
     )
-    clauses = []
+    found = []
     said = {
         name: _anchor_ways(picker, made)
         for name, made in picker.inputs.items()
         if isinstance(made, AnchorInput) and name not in choice.inputs
     }
-    for anchors, chosen, given in combined(said):
+    for way in combined(said):
         # Where several say it, the last one does.
-        anchor = next(reversed(anchors.values()), picker._anchor_for(choice))
-        for measured, when, extra in _measured_ways(picker, choice, anchor, live):
-            clause = live._replace(parameters={**given, **extra}).where(measured, on)
-            clauses.append(and_(*chosen, *when, clause))
-    return or_(false(), *clauses)
+        anchor = next(reversed(way.values.values()), picker._anchor_for(choice))
+        for one in _measured_ways(picker, choice, anchor, live, along):
+            parameters = {**way.parameters, **(one.live.parameters or {})}
+            found.append(
+                one._replace(
+                    when=(*way.when, *one.when),
+                    valid=(*way.valid, *one.valid),
+                    live=live._replace(parameters=parameters),
+                )
+            )
+    return found
 
 
 def _measured_ways(
-    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, live: Live
-) -> Iterator[tuple[Definition, list[ColumnElement[bool]], dict[str, ColumnElement[Any]]]]:
-    """The definition of a choice for each combination of its inputs, as of an anchor."""
+    picker: PickerBase, choice: Choice, anchor: AnchorPoint | None, live: Live, along: bool
+) -> Iterator[Choosable]:
+    """What a choice may be for each combination of its inputs, as of an anchor."""
     measured = functools.partial(_measured, picker, anchor=anchor)
+    inputs = _inputs(picker, choice)
+    own = {made.name: made for made in inputs if isinstance(made, SwitchInput)}
+    shared = [name for name in own if name in picker.inputs]
     ways = {
         made.name: list(
             ways_of(
@@ -85,18 +114,18 @@ def _measured_ways(
                 parameter_name(picker, choice, made),
                 _opens(made),
                 measured,
+                along=along,
             )
         )
-        for made in _inputs(picker, choice)
-        if not isinstance(made, AnchorInput) or made.name in choice.inputs
+        for made in inputs
+        if made.name not in shared
+        and (not isinstance(made, AnchorInput) or made.name in choice.inputs)
     }
-    for values, when, extra in combined(ways):
-        definition = _opening_pair(choice.definition([values]))
-        for name, made in picker.inputs.items():
-            if isinstance(made, SwitchInput) and values.get(name):
-                definition = cut_by(definition, made.phrase)
-        found, more = measured(definition)
-        yield found, when, {**extra, **more}
+    for one in combined(ways):
+        values = {**one.values, **dict.fromkeys(shared, False)}
+        found, more = measured(_opening_pair(choice.definition([values])))
+        parameters = live._replace(parameters={**one.parameters, **more})
+        yield Choosable(choice.key, one.when, one.valid, parameters, found)
 
 
 def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:
@@ -130,13 +159,9 @@ def _opening_pair(definition: Definition) -> Definition:
     if definition.rule is not phrases.between:
         return definition
     first, last = definition.args
-    if all(one.rule in _OPENINGS for one in (first, last)):
-        earlier = Definition(phrases.earlier_of, (first, last))
-        return Definition(definition.rule, (earlier, last))
+    if first.rule is OPENED and last.rule is OPENED:
+        return Definition(definition.rule, (Definition(FIRST_OPENED, (first, last)), last))
     return definition
-
-
-_OPENINGS: Final = (phrases.later_of, phrases.earlier_of, phrases.day)
 
 
 def _anchor_ways(picker: PickerBase, made: AnchorInput) -> list[Way]:

@@ -47,8 +47,15 @@ class EngineSql:
     """An engine with the dialect that quotes for it, the time zone in use, and how many minutes
     after midnight a day begins there."""
 
-    def __init__(self, dialect: Dialect, zone: str | None, minutes: int = 0) -> None:
+    def __init__(
+        self,
+        dialect: Dialect,
+        zone: str | None,
+        minutes: int = 0,
+        names: dict[str, str] | None = None,
+    ) -> None:
         self.minutes = minutes
+        self.names = names
         self.engine: Engine = engine_named(dialect.name)
         self.zone = zone
         self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
@@ -57,8 +64,18 @@ class EngineSql:
     def table(self, name: str) -> str:
         return ".".join(map(self.quote, name.split(".")))
 
+    def named(self, day: SqlDay) -> SqlDay:
+        """A day by a name of its own, where what is measured from has names."""
+        if self.names is None or "from_." in day.text or day.days:
+            return day
+        name = self.names.setdefault(day.text, f"day_{len(self.names) + 1}")
+        return SqlDay(self.engine, f"from_.{name}", may_be_null=day.may_be_null)
+
     def clock(self, today: date | None) -> SqlDay:
         """The date of the clock, or one that stands for it."""
+        return self.named(self._clock(today)) if today is None else self._clock(today)
+
+    def _clock(self, today: date | None) -> SqlDay:
         if today is not None:
             return SqlDay(self.engine, self.engine.literal.format(x=today))
         if self.zone is None:
@@ -91,8 +108,11 @@ class EngineSql:
             return None
         if isinstance(arithmetic, SqlInstants):
             return str(arithmetic.as_sql(side))
-        found: SqlDay = arithmetic.as_sql(side)
-        return COLUMN_TYPES[held].live(self, found)
+        return self.day_bound(arithmetic.as_sql(side), held)
+
+    def day_bound(self, day: SqlDay, held: str) -> str:
+        """A day in terms of what the column holds."""
+        return COLUMN_TYPES[held].live(self, day)
 
     def text(self, day: SqlDay) -> str:
         """A date as ISO text."""
@@ -205,6 +225,7 @@ class SqlExtent:
             )
         else:
             found = self.sql.day_of(value, self.held)
+        found = found if tests and "from_." in value else self.sql.named(found)
         sums = self._sums()
         if sums is None:
             return found

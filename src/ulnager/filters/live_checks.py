@@ -197,14 +197,14 @@ def joined_clause(
             if tree.how == "plus":
                 return or_(one, two)
             return and_(one, not_(two) if tree.how == "except" else two)
-        business = _calendar(calendars, tree.calendar)
+        business = calendar_of(calendars, tree.calendar)
         test = IsSuchDay(days, tree.days, business)
         return and_(clause(tree.one), test if tree.is_only else not_(test))
 
     return clause(tree)
 
 
-def _calendar(calendars: Calendars, name: str | None) -> Calendar:
+def calendar_of(calendars: Calendars, name: str | None) -> Calendar:
     if name is None:
         return calendars.chosen
     if name not in calendars.named:

@@ -40,7 +40,8 @@ from ulnager.core.periods.clock import (
 )
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.grain import Grain, grain_named, starts_agree
-from ulnager.core.periods.period_tree import Part, parts_of
+from ulnager.core.periods.open_slots import OpenCount
+from ulnager.core.periods.period_tree import Part, Sorted, parts_of
 from ulnager.core.periods.shifting import aligned
 from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
@@ -49,6 +50,8 @@ from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
 from ulnager.filters.lasting import checked_lasting
 from ulnager.filters.live_checks import (
     DayColumn,
+    IsSuchDay,
+    calendar_of,
     check_data,
     check_definition,
     check_one_span,
@@ -56,7 +59,7 @@ from ulnager.filters.live_checks import (
     check_time,
     joined_clause,
 )
-from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay
+from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay, SqlNumber
 from ulnager.filters.sql_text import dialect_named, named_column
 
 Aligned = tuple[Unit | None, Unit | None, bool]
@@ -182,7 +185,7 @@ class Live(NamedTuple):
 
     def where(self, definition: Definition, on: str | ColumnElement[Any]) -> ColumnElement[bool]:
         """The condition of a phrase without open slots."""
-        ready = self._ready(definition, on)
+        ready = self.ready(definition, on)
         column = named_column(on)
         anchors = [] if self.anchor is None else [named_column(self.anchor)]
         given = [*anchors, *(self.parameters or {}).values()]
@@ -222,7 +225,15 @@ class Live(NamedTuple):
         days = DayColumn(column, self.column_type, ready.zone, minutes)
         return joined_clause(tree, part, days, ready.calendars)
 
-    def _ready(self, definition: Definition, on: str | ColumnElement[Any]) -> _Ready:
+    def sort_test(self, cut: Sorted, on: str | ColumnElement[Any]) -> ColumnElement[bool]:
+        """Whether a row's day is of the sorts of a cut."""
+        zone = None if self.tz is None else zone_name(self.tz)
+        minutes = _checked_start(self.day_starts, self.column_type) // timedelta(minutes=1)
+        days = DayColumn(named_column(on), self.column_type, zone, minutes)
+        known = calendars_of(self.calendar, self.calendars, self.defaults)
+        return IsSuchDay(days, cut.days, calendar_of(known, cut.calendar))
+
+    def ready(self, definition: Definition, on: str | ColumnElement[Any]) -> Ready:
         """What is written with, checked; FilterError for what no engine can work out."""
         place = latest_place(self.latest)
         zone = None if self.tz is None else zone_name(self.tz)
@@ -244,7 +255,7 @@ class Live(NamedTuple):
             check_time(self.column_type, zone, has_anchor and self.running, self.today, self.now)
         is_same = place is not None and place[1] == _name_of(on)
         stand_ins = as_days(self.open_ended, "open_ended")
-        return _Ready(
+        return Ready(
             held,
             zone,
             known,
@@ -302,7 +313,7 @@ def _compiled(element: LiveSide, compiler: SQLCompiler, **options: Any) -> str:
 class _Bounds:
     """The bounds of a phrase as they were last written: both sides come from one writing."""
 
-    def __init__(self, ready: _Ready, definition: Definition) -> None:
+    def __init__(self, ready: Ready, definition: Definition) -> None:
         self.ready = ready
         self.definition = definition
         self.last: tuple[Any, tuple[str | None, str | None]] | None = None
@@ -329,7 +340,7 @@ class _Anchored(NamedTuple):
     running: bool
 
 
-class _Ready(NamedTuple):
+class Ready(NamedTuple):
     """All that it takes to write the bounds of a phrase for an engine, checked."""
 
     held: Held
@@ -347,9 +358,36 @@ class _Ready(NamedTuple):
     ) -> tuple[str | None, str | None]:
         """The start and the stop as SQL; None at an open side. ``texts`` are the anchor of each
         row, where there is one, and the parameters."""
+        sql, held_in, start, stop = self._sides(definition, dialect, texts)
+        return sql.bound(held_in, start, self.held.column_type), sql.bound(
+            held_in, stop, self.held.column_type
+        )
+
+    def days(
+        self,
+        definition: Definition,
+        dialect: Dialect,
+        *texts: str,
+        names: dict[str, str] | None = None,
+    ) -> tuple[EngineSql, SqlDay | None, SqlDay | None]:
+        """The engine, and the start and the stop as days; what they are measured from is given
+        names, where there are any to be given."""
+        sql, held_in, start, stop = self._sides(definition, dialect, texts, names)
+        first, last = (None if one is None else held_in.as_sql(one) for one in (start, stop))
+        return sql, first, last
+
+    def _sides(
+        self,
+        definition: Definition,
+        dialect: Dialect,
+        texts: tuple[str, ...],
+        names: dict[str, str] | None = None,
+    ) -> tuple[EngineSql, Any, Any, Any]:
         count = len(texts) - len(self.parameters)
         anchor = texts[0] if count else None
-        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(minutes=1))
+        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(minutes=1), names)
+        given = dict(zip(self.parameters, texts[count:], strict=True))
+        definition, numbers = numbered(definition, given)
         if self.date_table is None:
             arithmetic = SqlArithmetic(self.calendars.chosen, sql.engine)
         else:
@@ -373,8 +411,7 @@ class _Ready(NamedTuple):
             basis.now, basis.moment = moment, None if anchor else moment
         self.calendars.put_into(basis)
         basis.given = {
-            name: sql.day_of(text, "date")
-            for name, text in zip(self.parameters, texts[count:], strict=True)
+            name: sql.day_of(text, "date") for name, text in given.items() if name not in numbers
         }
         extent: Any = SqlExtent(sql, self.latest)
         basis.data = extent
@@ -385,9 +422,23 @@ class _Ready(NamedTuple):
         if self.held.stands_for is not None:
             grained = Grained(arithmetic, self.held.stands_for, self.held.rounding)
             start, stop = grained.span(start, stop, aligned(basis, definition))
-        return sql.bound(held_in, start, self.held.column_type), sql.bound(
-            held_in, stop, self.held.column_type
-        )
+        return sql, held_in, start, stop
+
+
+def numbered(definition: Definition, given: Mapping[str, str]) -> tuple[Definition, frozenset[str]]:
+    """A definition with parameters where its counts are open, and their names."""
+    names: set[str] = set()
+
+    def put(arg: Any) -> Any:
+        if isinstance(arg, Definition):
+            return Definition(arg.rule, tuple(put(one) for one in arg.args))
+        if isinstance(arg, OpenCount) and arg.slot in given:
+            names.add(arg.slot)
+            return SqlNumber(given[arg.slot])
+        return arg
+
+    has_open = any(isinstance(arg, OpenCount) for part in definition.walk() for arg in part.args)
+    return (put(definition) if has_open else definition), frozenset(names)
 
 
 def _checked_start(day_starts: str, column_type: str) -> timedelta:

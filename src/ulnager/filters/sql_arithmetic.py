@@ -73,6 +73,9 @@ class SqlDay:
         if isinstance(days, SqlCount):
             text = filled(self.engine, "add_count", x=str(self), a=days.text)
             return SqlDay(self.engine, text, 0, self.may_be_null or days.may_be_null)
+        if isinstance(days, SqlNumber):
+            text = filled(self.engine, "add_count", x=self.text, a=days.product)
+            return SqlDay(self.engine, text, self.days + days.more, self.may_be_null)
         if not days:
             return self
         from_ = self.from_ or self
@@ -146,6 +149,71 @@ class SqlCount:
         return literal_day(self.engine, day) + self
 
 
+_HIDDEN: Final = 97
+"""What a number of SQL is where somebody asks; nobody should."""
+
+
+class SqlNumber(int):
+    """A count that the engine knows: a piece of SQL so many times, and so many more."""
+
+    text: str
+    times: int
+    more: int
+
+    def __new__(cls, text: str, times: int = 1, more: int = 0) -> SqlNumber:
+        made = super().__new__(cls, _HIDDEN * times + more)
+        made.text, made.times, made.more = text, times, more
+        return made
+
+    def __neg__(self) -> SqlNumber:
+        return SqlNumber(self.text, -self.times, -self.more)
+
+    def __mul__(self, other: int) -> SqlNumber:
+        if isinstance(other, SqlNumber):
+            return SqlNumber(f"({self}) * ({other})")
+        return SqlNumber(self.text, self.times * other, self.more * other)
+
+    def __add__(self, other: int) -> SqlNumber:
+        if isinstance(other, SqlNumber):
+            return SqlNumber(f"({self}) + ({other})")
+        if abs(other) > MOST_ADDED:
+            raise _not_counted()
+        return SqlNumber(self.text, self.times, self.more + other)
+
+    def __sub__(self, other: int) -> SqlNumber:
+        return self + -other
+
+    __rmul__, __radd__ = __mul__, __add__
+
+    def __rsub__(self, other: int) -> SqlNumber:
+        return -self + other
+
+    def __str__(self) -> str:
+        more = f" {'-' if self.more < 0 else '+'} {abs(self.more)}" if self.more else ""
+        return self.product + more
+
+    @property
+    def product(self) -> str:
+        """It without what is added."""
+        if self.times == 1:
+            return self.text
+        return f"{self.text} * {self.times}"
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, SqlNumber) and str(other) == str(self)
+
+    def __hash__(self) -> int:
+        return hash(str(self))
+
+
+MOST_ADDED: Final = 100_000
+"""More than that is the number of a day, and not added to a count."""
+
+
+def _not_counted() -> FilterError:
+    return FilterError("a day that is fixed is not counted from by a parameter")
+
+
 class SqlTruth:
     """A comparison as SQL."""
 
@@ -172,6 +240,8 @@ class SqlTruth:
 
 
 def literal_day(engine: Engine, day: int) -> SqlDay:
+    if isinstance(day, SqlNumber):
+        raise _not_counted()
     on = date_of(day)
     return SqlDay(engine, engine.literal.format(x=on), starts_month=on.day == 1)
 
@@ -404,6 +474,24 @@ class SqlArithmetic(Narrows, OfCalendar):
         """A day as SQL: itself, or a literal for a day number."""
         return day if isinstance(day, SqlDay) else literal_day(self.engine, day)
 
+    def _given_or(self, given: SqlDay, other: Any) -> SqlDay:
+        """A day that may be null, and what stands for it then."""
+        return SqlDay(self.engine, f"coalesce({given}, {self.as_sql(other)})")
+
+    def _where_missing(self, given: SqlDay, yes: Any, no: Any) -> SqlDay:
+        """One of two days, by whether another is null."""
+        yes, no = self.as_sql(yes), self.as_sql(no)
+        return SqlDay(self.engine, f"CASE WHEN {given} IS NULL THEN {yes} ELSE {no} END")
+
+    def _narrowed(self, day: Any, low: Any, high: Any) -> SqlDay:
+        """A day that is not after one and not before another, where there are these."""
+        found = self.as_sql(day)
+        for primitive, bound in (("earlier", high), ("later", low)):
+            if bound is not None:
+                text = filled(self.engine, primitive, x=str(self.as_sql(bound)), y=str(found))
+                found = SqlDay(self.engine, text)
+        return found
+
     def _sql(self, primitive: str, day: Any, starts_month: bool = False, **values: Any) -> SqlDay:
         text = filled(self.engine, primitive, x=str(day), **values)
         return SqlDay(self.engine, text, 0, day.may_be_null, starts_month)
@@ -466,6 +554,8 @@ class SqlArithmetic(Narrows, OfCalendar):
         fixed: Callable[[int, Unit, int], int],
     ) -> Any:
         """A day moved by a primitive for months; ``fixed`` moves the day number of a fixed date."""
+        if isinstance(count, SqlNumber):
+            day = self.as_sql(day)
         if unit is Unit.DAY or unit is Unit.WEEK:
             return day + unit.days * count
         if not isinstance(day, SqlDay):
@@ -473,7 +563,12 @@ class SqlArithmetic(Narrows, OfCalendar):
         if not unit.months:
             raise self.cannot(unit)
         day = day - lead
-        return self._sql(primitive, day, day.starts_month, n=unit.months * count) + lead
+        by = unit.months * count
+        if isinstance(by, SqlNumber):
+            first = day.starts_month and self.engine.add_months_count_first
+            primitive = "add_months_count_first" if first else "add_months_count"
+            return self._sql(primitive, day, day.starts_month, a=str(by)) + lead
+        return self._sql(primitive, day, day.starts_month, n=by) + lead
 
     def _settled(self, day: Any, unit: Unit) -> Any:
         if not isinstance(day, SqlDay):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any, NamedTuple, NoReturn
 
 from ulnager.core.errors import ResolveError
-from ulnager.core.periods.definitions import Basis
+from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.units import Unit
 
@@ -75,6 +75,37 @@ def _given(c: Basis, name: str) -> Any:
 
 PARAMETER = Rule("parameter", Kind.POINT, "{name}", _given)
 """A day that is a parameter of SQL; in no table either."""
+
+
+def _opened(c: Basis, name: str, point: Definition) -> Any:
+    days = c.in_days()
+    sums: Any = days.calendar
+    return sums._given_or(days.given[name], point.day(days))
+
+
+def _first_opened(c: Basis, first: Definition, last: Definition) -> Any:
+    days = c.in_days()
+    (name, opens), (other, ends) = first.args, last.args
+    opened, ended = opens.day(days), ends.day(days)
+    sums: Any = days.calendar
+    both = sums._where_missing(days.given[other], sums._narrowed(opened, None, ended), opened)
+    return sums._given_or(days.given[name], both)
+
+
+def _within(c: Basis, point: Definition, low: Definition | None, high: Definition | None) -> Any:
+    low_day, high_day = (None if one is None else one.day(c) for one in (low, high))
+    sums: Any = c.calendar
+    return sums._narrowed(point.day(c), low_day, high_day)
+
+
+OPENED = Rule("opened", Kind.POINT, "{name} or {point}", _opened)
+"""A day that is a parameter, or what it opens with where that is null; in SQL only."""
+
+FIRST_OPENED = Rule("first opened", Kind.POINT, "{first} up to {last}", _first_opened)
+"""The first of two such days: where both are null, it is not after the last."""
+
+WITHIN = Rule("within bounds", Kind.POINT, "{point} in {low} to {high}", _within)
+"""A point that is not before one and not after another, where there are these; in SQL only."""
 
 LISTED = Rule("listed", Kind.RANGES, "{phrase}", _open)
 """A slot that stands for a whole phrase; it is in no table, since only slots are read so."""

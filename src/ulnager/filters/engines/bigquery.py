@@ -40,6 +40,7 @@ BIGQUERY = Engine(
     instant_at="TIMESTAMP({x}, '{tz}')",
     add_days="DATE_{S}({x}, INTERVAL {a} DAY)",
     add_count="DATE_ADD({x}, INTERVAL {a} DAY)",
+    add_months_count="DATE_ADD({x}, INTERVAL ({a}) MONTH)",
     add_months="DATE_{S}({x}, INTERVAL {a} MONTH)",
     truncated="DATE_TRUNC({x}, {u})",
     truncates={"month": "MONTH", "quarter": "QUARTER", "year": "YEAR"},

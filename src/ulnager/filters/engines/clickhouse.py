@@ -20,6 +20,7 @@ CLICKHOUSE = Engine(
     midnight_utc="toDateTime64({x}, 6, 'UTC')",
     add_days="({x} {s} {a})",
     add_count="addDays({x}, {a})",
+    add_months_count="addMonths({x}, {a})",
     add_months="({x} {s} INTERVAL {a} MONTH)",
     truncated="date_trunc('{u}', {x})",
     truncates=TRUNCATES,

@@ -16,6 +16,7 @@ DATAFUSION = Engine(
     local_now="now()",
     add_days="({x} {s} {a})",
     add_count="({x} + CAST({a} AS INTEGER))",
+    add_months_count="({x} + CAST(concat({a}, ' months') AS INTERVAL))",
     add_months="({x} {s} INTERVAL '{a} months')",
     truncated="({x} - (CAST(date_part('{u}', {x}) AS INTEGER) - 1))",
     truncates={"month": "day", "year": "doy"},

@@ -21,6 +21,7 @@ DUCKDB = Engine(
     skipped_midnight=MIDNIGHT,
     add_days="({x} {s} {a})",
     add_count="({x} + CAST({a} AS INTEGER))",
+    add_months_count="CAST({x} + to_months(CAST({a} AS INTEGER)) AS DATE)",
     add_months="CAST({x} {s} INTERVAL {a} MONTH AS DATE)",
     truncated="CAST(date_trunc('{u}', {x}) AS DATE)",
     truncates=TRUNCATES,

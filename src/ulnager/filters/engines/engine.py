@@ -51,8 +51,9 @@ class Engine(NamedTuple):
     0 for Monday.
     ``add_months`` clamps to the last day of the month; ``add_months_first``, if given, need not,
     since it moves firsts of months only.
-    ``add_count`` adds days that are themselves SQL, and ``days_between`` counts them from ``{y}``
-    to ``{x}``.
+    ``add_count`` adds days that are themselves SQL, ``add_months_count`` months (and
+    ``add_months_count_first`` to a first of a month, where that is shorter), and ``days_between``
+    counts them from ``{y}`` to ``{x}``.
 
     ``formatted`` writes a date as ``{f}`` says, in the engine's own ``pieces`` for year, month and
     day; ``integer`` is its whole number, and ``seconds`` those since 1970 of an instant in UTC.
@@ -77,6 +78,7 @@ class Engine(NamedTuple):
     ``of_microseconds`` the instant. ``year_of``, ``month_of`` and ``day_in_month`` are parts of a
     date as whole numbers, ``divided`` is a whole number by ``{n}``, rounded to zero, and ``joins``
     is set where each row's date can be looked up in a table; ``is_true`` asks a column of truths.
+    ``from_nothing`` ends a SELECT of a single row of values.
     """
 
     name: str
@@ -114,6 +116,9 @@ class Engine(NamedTuple):
     local_now: str = "now()"
     add_months_first: str = ""
     add_count: str = ""
+    add_months_count: str = ""
+    add_months_count_first: str = ""
+    from_nothing: str = ""
     later: str = "greatest({x}, {y})"
     earlier: str = "least({x}, {y})"
     integer: str = "INTEGER"

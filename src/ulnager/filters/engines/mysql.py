@@ -23,6 +23,7 @@ MYSQL = Engine(
     local_now="NOW(6)",
     add_days="({x} {s} INTERVAL {a} DAY)",
     add_count="({x} + INTERVAL ({a}) DAY)",
+    add_months_count="({x} + INTERVAL ({a}) MONTH)",
     add_months="({x} {s} INTERVAL {a} MONTH)",
     truncated="({x} - INTERVAL DAYOF{u}({x}) - 1 DAY)",
     truncates={"month": "MONTH", "year": "YEAR"},

@@ -28,6 +28,10 @@ ORACLE = Engine(
     add_count="({x} + {a})",
     # ADD_MONTHS makes a last day of a month a last day, and an interval stops at days that are not
     # there: the day is put back, but for what the month does not have.
+    add_months_count="LEAST(ADD_MONTHS(TRUNC({x}, 'MM'), {a}) + ({x} - TRUNC({x}, 'MM')), "
+    "LAST_DAY(ADD_MONTHS(TRUNC({x}, 'MM'), {a})))",
+    add_months_count_first="ADD_MONTHS({x}, {a})",
+    from_nothing=" FROM DUAL",
     add_months="LEAST(ADD_MONTHS(TRUNC({x}, 'MM'), {n}) + ({x} - TRUNC({x}, 'MM')), "
     "LAST_DAY(ADD_MONTHS(TRUNC({x}, 'MM'), {n})))",
     add_months_first="ADD_MONTHS({x}, {n})",

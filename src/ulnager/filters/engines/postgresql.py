@@ -36,6 +36,7 @@ POSTGRESQL = Engine(
     skipped_midnight=MIDNIGHT,
     add_days="({x} {s} {a})",
     add_count="({x} + {a})",
+    add_months_count="CAST({x} + make_interval(months => CAST({a} AS INTEGER)) AS DATE)",
     add_months="CAST({x} {s} INTERVAL '{a} months' AS DATE)",
     truncated="CAST(date_trunc('{u}', CAST({x} AS TIMESTAMP)) AS DATE)",
     truncates=TRUNCATES,

@@ -17,6 +17,7 @@ REDSHIFT = Engine(
     add_days="({x} {s} {a})",
     add_count="({x} + {a})",
     # ADD_MONTHS keeps last days of months, and DATEADD keeps the day.
+    add_months_count="CAST(DATEADD(month, {a}, {x}) AS DATE)",
     add_months="CAST(DATEADD(month, {n}, {x}) AS DATE)",
     truncated="CAST(date_trunc('{u}', {x}) AS DATE)",
     truncates=TRUNCATES,

@@ -20,6 +20,7 @@ SNOWFLAKE = Engine(
     instant_at="TO_TIMESTAMP_TZ(DATE_PART(epoch_second, CONVERT_TIMEZONE('{tz}', 'UTC', {x})))",
     add_days="DATEADD(day, {n}, {x})",
     add_count="DATEADD(day, {a}, {x})",
+    add_months_count="DATEADD(month, {a}, {x})",
     add_months="DATEADD(month, {n}, {x})",
     # A week begins there as a parameter of the session says.
     truncated="DATE_TRUNC('{u}', {x})",

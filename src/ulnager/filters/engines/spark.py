@@ -44,6 +44,7 @@ SPARK = Engine(
     midnight="CAST(concat({x}, ' {clock} {tz}') AS TIMESTAMP)",
     add_days="date_add({x}, {n})",
     add_count="date_add({x}, {a})",
+    add_months_count="add_months({x}, {a})",
     add_months="add_months({x}, {n})",
     truncated="trunc({x}, '{u}')",
     truncates=TRUNCATES,

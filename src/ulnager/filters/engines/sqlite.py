@@ -24,6 +24,9 @@ SQLITE = Engine(
     local_now="datetime('now', 'localtime')",
     add_days="date({x}, '{s}{a} days')",
     add_count="date({x}, ({a}) || ' days')",
+    add_months_count="min(date({x}, ({a}) || ' months'), "
+    "date({x}, 'start of month', ({a} + 1) || ' months', '-1 day'))",
+    add_months_count_first="date({x}, ({a}) || ' months')",
     add_months="min(date({x}, '{s}{a} months'), "
     "date({x}, 'start of month', '{next_month} months', '-1 day'))",
     add_months_first="date({x}, '{s}{a} months')",

@@ -17,6 +17,7 @@ TRINO = Engine(
     instant_at="with_timezone({x}, '{tz}')",
     add_days="date_add('day', {n}, {x})",
     add_count="date_add('day', {a}, {x})",
+    add_months_count="date_add('month', {a}, {x})",
     add_months="date_add('month', {n}, {x})",
     truncated="date_trunc('{u}', {x})",
     truncates=TRUNCATES,

@@ -35,6 +35,7 @@ TSQL = Engine(
     midnight_utc="(CAST({x} AS datetime2) AT TIME ZONE 'UTC')",
     add_days="DATEADD(day, {n}, {x})",
     add_count="DATEADD(day, {a}, {x})",
+    add_months_count="DATEADD(month, {a}, {x})",
     add_months="DATEADD(month, {n}, {x})",
     truncates={
         "week": f"DATEADD(day, -({_DAYS} % 7), {{x}})",
