@@ -1,6 +1,7 @@
 """Pickers and their views: laws over random events, and one statement for all choices."""
 
 import json
+import re
 import runpy
 import tomllib
 from datetime import date, timedelta
@@ -8,6 +9,7 @@ from pathlib import Path
 from urllib.parse import parse_qs
 
 import pytest
+import sqlalchemy as sa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, rule
@@ -634,3 +636,25 @@ def test_the_schema_of_a_book_helps_with_inputs_and_labels():
 def test_the_page_of_all_keys_is_that_of_the_models():
     page = runpy.run_path(str(ROOT / "docs" / "keys.py"))
     assert page["PAGE"].read_text(encoding="utf-8") == page["keys"]()
+
+
+@pytest.mark.parametrize("name", ["postgresql", "mariadb", "sqlite"])
+def test_an_index_serves_a_whole_picker(name, tmp_path):
+    connection = engine_named(name).connection
+    there = sa.inspect(connection).get_indexes("ulnager_rows")
+    if "ulnager_for_pickers" not in [one["name"] for one in there]:
+        connection.execute(sa.text("CREATE INDEX ulnager_for_pickers ON ulnager_rows (d)"))
+    tables = {"mariadb": "ANALYZE TABLE ulnager_rows", "sqlite": "ANALYZE"}
+    connection.execute(sa.text(tables.get(name, "ANALYZE ulnager_rows")))
+    explain = "EXPLAIN QUERY PLAN" if name == "sqlite" else "EXPLAIN"
+    (tmp_path / "b.toml").write_text('[pickers.p]\nchoices = ["usual"]\n')
+    picker = read_book(tmp_path / "b.toml").picker("p")
+    for options in ({"today": date(2026, 5, 20)}, {"latest": ("ulnager_loads", "d")}):
+        statement = picker.where("d", **options)
+        for key in ("today", "week_so_far", "last_days"):
+            clause = with_values(statement, {"p": key, "p_last_days_n": 5})
+            text = ulnager.condition(clause, target=name, literal=True).text
+            found = connection.exec_driver_sql(
+                f"{explain} SELECT id FROM ulnager_rows WHERE {text}"
+            )
+            assert re.search("ulnager_(for_pickers|by_day)", str(found.fetchall())), (key, text)
