@@ -7,10 +7,11 @@ from datetime import date, datetime, timedelta
 import pytest
 import sqlalchemy as sa
 
+import ulnager
 from ulnager import SourceError, open_source, period, preview, profile
-from ulnager.demo import CLOCK, table
+from ulnager.demo import CLOCK, book_file, table
 
-from engines import REQUIRED, URLS
+from engines import REQUIRED, URLS, engine_named
 
 NAME = f'ulnager "odd" `%` {os.getpid()};--é'
 
@@ -139,3 +140,132 @@ def test_the_command_line_reads_databases(cli, tmp_path):
     _, out, _ = cli("resolve", "latest", "--source", url, "--table", "days", "--source-column",
                     "date")  # fmt: skip
     assert "2026-05-17" in out
+
+
+OWN = {
+    "sqlite": ("sqlite://", {"poolclass": sa.pool.StaticPool,
+                             "connect_args": {"check_same_thread": False}}),
+    "duckdb": ("duckdb:///:memory:", {}),
+    "postgresql": (URLS["postgresql"], {}),
+    "mariadb": (URLS["mariadb"], {}),
+}  # fmt: skip
+
+
+@pytest.fixture(scope="module", params=OWN)
+def mine(request):
+    """An engine of one's own with the demo's sailings, and all that is sent by it."""
+    url, options = OWN[request.param]
+    engine, sent = sa.create_engine(url, **options), []
+    try:
+        engine.connect().close()
+    except (sa.exc.OperationalError, ImportError) as error:
+        if request.param in REQUIRED:
+            raise
+        pytest.skip(f"{request.param} is not there: {error}")
+    rows = open_source(table("sailings")).query("SELECT sailed_on, route, passengers FROM data")
+    columns = ("sailed_on", "route", "passengers")
+    name = f"own_sailings_{os.getpid()}"
+    with engine.begin() as held:
+        held.execute(sa.text(f"CREATE TABLE {name} (sailed_on DATE, route VARCHAR(40), "
+                             "passengers INTEGER)"))  # fmt: skip
+        made = sa.table(name, *map(sa.column, columns))
+        dates = [(date.fromisoformat(str(d)[:10]), *more) for d, *more in rows]
+        if request.param == "sqlite":
+            dates = [(str(d), *more) for d, *more in dates]
+        held.execute(made.insert(), [dict(zip(columns, one, strict=True)) for one in dates])
+    sa.event.listen(engine, "before_cursor_execute", lambda *said: sent.append(said[2]))
+    yield engine, name, sent
+    with engine.begin() as held:
+        held.execute(sa.text(f"DROP TABLE {name}"))
+
+
+@pytest.mark.parametrize("how", ["engine", "connection", "in a transaction"])
+def test_a_connection_of_ones_own_is_asked_and_stays_as_it_was(mine, how):
+    engine, name, sent = mine
+    file = open_source(table("sailings"))
+    with engine.connect() as held:
+        if how == "in a transaction":
+            held.execute(sa.text("SELECT 1"))
+        bind = engine if how == "engine" else held
+        del sent[:]
+        for what in ({"table": name}, {"query": f"SELECT * FROM {name} WHERE passengers >= 0"}):
+            ours = open_source(bind, **what)
+            assert profile(ours, "sailed_on", today=CLOCK).rows == 8419
+            told = [
+                (preview(one, "last 3 whole months", "sailed_on", today=CLOCK).kept,
+                 [row.value for row in ulnager.totals(one, "last 3 whole months", by="month",
+                  value="passengers", column="sailed_on", split="route", today=CLOCK).rows],
+                 [row.value for row in ulnager.running(one, "last 7 days", column="sailed_on",
+                  value="passengers", over="2026-04", today=CLOCK).rows])
+                for one in (ours, file)
+            ]  # fmt: skip
+            assert told[0] == told[1]
+        assert held.in_transaction() is (how == "in a transaction")
+        with pytest.raises(SourceError, match=r"cannot be read|no table"):
+            open_source(bind, "nothing_of_that_name")
+        if how == "in a transaction" and engine.dialect.name != "duckdb":  # It has no savepoints.
+            assert held.execute(sa.text("SELECT 1")).scalar() == 1
+    words = {one.split()[0].upper() for one in sent}
+    assert words <= {"SELECT", "WITH", "PRAGMA", "SHOW", "DESCRIBE", "SAVEPOINT", "RELEASE",
+                     "ROLLBACK"}, words  # fmt: skip
+
+
+def test_a_book_is_asked_on_a_connection_of_ones_own(mine):
+    engine, name, _ = mine
+    ours = ulnager.read_book(book_file(), sources={"sailings": open_source(engine, name)})
+    plain = ulnager.read_book(book_file())
+    told = [json.dumps(one.page("operations").open(today=CLOCK).to_dict(), default=str, sort_keys=True)
+            if "operations" in one.pages else str(one.resolve("quarter", today=CLOCK))
+            for one in (ours, plain)]  # fmt: skip
+    assert told[0] == told[1]
+    source = ours.source("sailings").opened()
+    assert source.dialect_name == engine.dialect.name
+    for wrong, said in (({"nope": open_source(engine, name)}, "no source 'nope'"),
+                        ({"sailings": engine}, "no opened source")):  # fmt: skip
+        with pytest.raises(ulnager.SettingError, match=said):
+            ulnager.read_book(book_file(), sources=wrong)
+
+
+def test_what_is_no_connection_is_told():
+    for given, options, told in (
+        (sa.create_engine("sqlite://"), {}, "of which table"),
+        (sa.create_engine("sqlite://"), {"table": "t", "timeout": 3}, "timeout is not for"),
+        (sa.create_engine("sqlite://"), {"table": "t", "query": "SELECT 1"}, "not both"),
+        (sa.create_engine("sqlite://"), {"query": "t"}, "is no query"),
+        (object(), {"table": "t"}, "is no source"),
+    ):
+        with pytest.raises(ulnager.SettingError, match=told):
+            open_source(given, **options)
+
+
+@pytest.mark.parametrize("name", ["datafusion", "clickhouse"])
+def test_columnar_engines_in_the_process_are_asked(name, tmp_path):
+    import pyarrow.csv
+    import pyarrow.parquet
+
+    engine = engine_named(name)
+    session = engine.context if name == "datafusion" else engine.session
+    place = tmp_path / "sailings.parquet"
+    pyarrow.parquet.write_table(pyarrow.csv.read_csv(table("sailings")), place)
+    if name == "datafusion":
+        session.register_parquet("own_sailings", str(place))
+    else:
+        session.query("DROP TABLE IF EXISTS own_sailings")
+        session.query("CREATE TABLE own_sailings ENGINE = Memory AS SELECT * FROM "
+                      f"file('{place}', Parquet)")  # fmt: skip
+    file, book = open_source(table("sailings")), book_file()
+    for what in ({"table": "own_sailings"}, {"query": "SELECT * FROM own_sailings"}):
+        ours = open_source(session, **what)
+        told = [
+            (profile(one, "sailed_on", today=CLOCK).counts,
+             preview(one, "last 2 whole weeks", "sailed_on", today=CLOCK).kept,
+             [row.value for row in ulnager.totals(one, "last 3 whole months", by="month",
+              value="passengers", column="sailed_on", split="route", today=CLOCK).rows])
+            for one in (ours, file)
+        ]  # fmt: skip
+        assert told[0] == told[1]
+    given = {"sailings": open_source(session, "own_sailings")}
+    there = ulnager.read_book(book, sources=given).resolve("quarter", today=CLOCK)
+    assert there == ulnager.read_book(book).resolve("quarter", today=CLOCK)
+    with pytest.raises(SourceError, match="no table 'nope'"):
+        open_source(session, "nope")

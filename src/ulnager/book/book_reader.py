@@ -60,11 +60,13 @@ from ulnager.core.units import own_unit
 from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.guard import limits_now
 from ulnager.sources.opening import opened_source
-from ulnager.sources.source import Relation
+from ulnager.sources.source import Relation, Source
 
 
 @checked(path=Wanted((str, Path), "the path of a book"))
-def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
+def read_book(
+    path: str | Path, *, allow_outside: bool = False, sources: Mapping[str, Source] | None = None
+) -> Book:
     """The book in a TOML file.
 
     It reads files in and below its own folder only, and no database server, unless
@@ -74,18 +76,35 @@ def read_book(path: str | Path, *, allow_outside: bool = False) -> Book:
     >>> read_book(book_file()).period("quarter").label
     'Last 3 whole months'
 
-    ``demo:ferries`` is the demo's. Raises BookError with the file, the key path, what is wrong and
-    what would be right.
+    ``demo:ferries`` is the demo's. ``sources`` are some that you opened, on a connection of your
+    own for instance, in place of the book's of these names; its columns, its ``where`` and its
+    ``period`` hold for them.
+
+    Raises BookError with the file, the key path, what is wrong and
+    what would be right, SettingError for a source that the book does not name.
     """
-    file = named_book(path)
+    file, given = named_book(path), dict(sources or {})
+    for name, one in given.items():
+        if not isinstance(one, Relation):
+            raise SettingError(f"{name} is no opened source; give what ulnager.open_source gives")
     whole = whole_book(file, allow_outside=allow_outside)
     try:
-        return book_of(file, whole.values, allow_outside=allow_outside)
+        book = book_of(file, whole.values, allow_outside=allow_outside, opened=given)
     except BookError as error:
         raise whole.told(error) from None
+    for name in given:
+        if name not in book.sources:
+            raise SettingError(no_such("source", name, book.sources))
+    return book
 
 
-def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool = False) -> Book:
+def book_of(
+    path: str | Path,
+    values: Mapping[str, Any],
+    *,
+    allow_outside: bool = False,
+    opened: Mapping[str, Source] | None = None,
+) -> Book:
     """The book that these values of a file define; BookError at the first mistake."""
     file = str(path)
     values, texts = one_language(values)
@@ -93,7 +112,7 @@ def book_of(path: str | Path, values: Mapping[str, Any], *, allow_outside: bool 
         entries = BookFile.model_validate(values)
     except ValidationError as error:
         raise _shape_error(file, error) from None
-    house = House(Path(path).resolve().parent, allow_outside)
+    house = House(Path(path).resolve().parent, allow_outside, opened or {})
     calendars = _calendars(file, entries, house)
     if entries.tz is not None:
         try:

@@ -27,6 +27,8 @@ class House(NamedTuple):
 
     folder: Path
     allow_outside: bool
+    given: Mapping[str, Any] = {}
+    """Sources that a caller opened in place of the book's, by their names."""
 
     @property
     def within(self) -> Path | None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import copy
 import os
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
 from typing import Any, Final
@@ -46,6 +47,8 @@ class BookSource:
     """So many days after a day its rows come."""
     rounding: str | None = None
     """What becomes of a unit of its grain that a period cuts."""
+    given: Relation | None = field(default=None, compare=False, repr=False)
+    """What a caller opened in its place."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""
 
@@ -93,6 +96,10 @@ class BookSource:
 
     def _raw(self, timeout: float | None, moment: Moment) -> Relation:
         """All its rows."""
+        if self.given is not None:
+            found = copy.copy(self.given)
+            found.known_days = None
+            return found
         if self.query is not None:
             from ulnager.sources.file_source import JoinedFiles, check_parts
 

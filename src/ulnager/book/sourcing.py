@@ -24,7 +24,9 @@ def sources_of(
     for name, entry in entries.sources.items():
         key = f"sources.{name}"
         try:
-            place, lag = _place(entry, house), lag_of(entry.loaded)
+            # Where somebody opened another one, nobody goes to the book's.
+            place = "given" if name in house.given else _place(entry, house)
+            lag = lag_of(entry.loaded)
         except (SettingError, SourceError) as error:
             raise BookError(file, key, str(error)) from None
         found[name] = BookSource(
@@ -52,17 +54,20 @@ def sources_of(
             within=house.within,
             lag=lag,
             rounding=entry.rounding,
+            given=house.given.get(name),
             has_own_tz=entry.tz is not None,
         )
     for name, entry in entries.sources.items():
-        if isinstance(entry, QuerySource):
+        if isinstance(entry, QuerySource) and name not in house.given:
             found[name] = replace(found[name], **_asked(file, name, entry.query, found))
     return found
 
 
 def _asked(file: str, name: str, query: str, found: dict[str, BookSource]) -> dict[str, Any]:
     """The query of a source, and the others that it may speak of, which are no queries."""
-    others = tuple(one for key, one in found.items() if key != name and one.place)
+    others = tuple(
+        one for key, one in found.items() if key != name and one.place and one.given is None
+    )
     try:
         checked_query(query, "duckdb", [one.name for one in others])
     except (SourceError, SettingError) as error:

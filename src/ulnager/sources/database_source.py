@@ -7,8 +7,9 @@ is sent in a way that takes one statement only, and every connection is read-onl
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import date, datetime, tzinfo
+from decimal import Decimal
 from pathlib import Path
 from typing import Any, Final
 
@@ -36,7 +37,7 @@ _LOOKED_AT: Final = 200
 """So many first values tell the type of a SQLite column that says none."""
 
 # What drivers let through when a setting of the URL is of the wrong sort, or a value out of range.
-_OF_DRIVERS: Final = (
+OF_DRIVERS: Final = (
     ArithmeticError,
     AttributeError,
     ImportError,
@@ -73,11 +74,15 @@ class TableSource(Relation):
         self.name = named_table(address.name, table)
         self._server = SERVERS[self.dialect_name]
         self._opener: Opener | None = None
-        self._forms: dict[str, tuple[str, sa.ColumnElement[Any]]] = {}
         try:
             self._engine = self._made_engine()
-        except (sa.exc.SQLAlchemyError, *_OF_DRIVERS) as error:
+        except (sa.exc.SQLAlchemyError, *OF_DRIVERS) as error:
             raise self._unreadable(error) from None
+        self._look_at(table)
+
+    def _look_at(self, table: str) -> None:
+        """The rows and the columns of a table or a query."""
+        self._forms: dict[str, tuple[str, sa.ColumnElement[Any]]] = {}
         is_query = looks_like_query(table)
         self.rows = self._query_rows(table) if is_query else self._table_rows(table)
         if self.dialect_name == "sqlite" and not is_query:
@@ -164,7 +169,7 @@ class TableSource(Relation):
                 raise SourceError(
                     f"{self.name}: a statement takes more memory than it may; ask for less"
                 ) from None
-            except (sa.exc.SQLAlchemyError, *_OF_DRIVERS) as error:
+            except (sa.exc.SQLAlchemyError, *OF_DRIVERS) as error:
                 raise self._unreadable(error) from None
         raise AssertionError
 
@@ -208,19 +213,24 @@ class TableSource(Relation):
 
     def _query_rows(self, query: str) -> sa.FromClause:
         """A query under a name, with the types that the engine gives its columns."""
-        sent = checked_query(query, self.dialect_name).replace(":", "\\:")
+        return self._described(checked_query(query, self.dialect_name))
+
+    def _described(self, query: str) -> sa.FromClause:
+        """A query with the types of its columns."""
+        sent = query.replace(":", "\\:")
         untyped = sa.text(sent).columns().subquery("data")
         # A SQLite column has no type but what it holds.
-        rows = _LOOKED_AT if self.dialect_name == "sqlite" else 0
+        tells = _codes_of(self.dialect_name)
+        rows = 0 if tells else _LOOKED_AT
         probe = sa.select(sa.text("*")).select_from(untyped).limit(rows)
 
         def described(connection: sa.Connection) -> tuple[list[str], list[Any]]:
             found = connection.execute(probe)
             names, described_as = list(found.keys()), found.cursor.description
-            if self.dialect_name == "sqlite":
+            if not tells:
                 held = list(zip(*found.fetchall(), strict=True)) or [()] * len(names)
                 return names, [_type_of([v for v in values if v is not None]) for values in held]
-            return names, [_type_of_code(self.dialect_name, one[1]) for one in described_as]
+            return names, [_type_of_code(tells, one[1]) for one in described_as]
 
         names, types = self._with(described)
         columns = [
@@ -293,7 +303,11 @@ class TableSource(Relation):
         reason = lines[0] if lines else type(error).__name__
         if isinstance(error, AttributeError | LookupError | TypeError):
             reason = f"the driver does not take what the URL says ({reason})"
-        return SourceError(f"{self.name} cannot be read: {self._address.hidden(reason)}")
+        return SourceError(f"{self.name} cannot be read: {self._hidden(reason)}")
+
+    def _hidden(self, text: str) -> str:
+        """A text without the password."""
+        return self._address.hidden(text)
 
 
 def _column_type(kind: Any) -> str | None:
@@ -305,8 +319,24 @@ def _column_type(kind: Any) -> str | None:
 # What the drivers call the types of a query's columns: PostgreSQL's numbers of its types, and those
 # of the protocol of MySQL.
 _CODES: Final[dict[str, dict[int, Any]]] = {
-    "postgresql": {1082: sa.Date(), 1114: sa.DateTime(), 1184: sa.DateTime(timezone=True)},
-    "mysql": {7: sa.DateTime(), 10: sa.Date(), 12: sa.DateTime(), 14: sa.Date()},
+    "postgresql": {
+        1082: sa.Date(),
+        1114: sa.DateTime(),
+        1184: sa.DateTime(timezone=True),
+        16: sa.Boolean(),
+        1700: sa.Numeric(),
+        **dict.fromkeys((20, 21, 23), sa.BigInteger()),
+        **dict.fromkeys((700, 701), sa.Float()),
+    },
+    "mysql": {
+        7: sa.DateTime(),
+        10: sa.Date(),
+        12: sa.DateTime(),
+        14: sa.Date(),
+        **dict.fromkeys((0, 246), sa.Numeric()),
+        **dict.fromkeys((1, 2, 3, 8, 9), sa.BigInteger()),
+        **dict.fromkeys((4, 5), sa.Float()),
+    },
 }
 _DATE: Final = re.compile(r"\d{4}-\d\d-\d\d")
 _TIMESTAMP: Final = re.compile(
@@ -314,19 +344,39 @@ _TIMESTAMP: Final = re.compile(
 )
 
 
+_PLAIN: Final[tuple[tuple[type, Any], ...]] = (
+    (bool, sa.Boolean()),
+    (int, sa.BigInteger()),
+    (float, sa.Float()),
+)
+
+
 def _is_text(kind: Any) -> bool:
     return isinstance(kind, (sa.String, sa.types.NullType))
 
 
-def _type_of_code(dialect: str, code: Any) -> Any:
-    known = _CODES["mysql" if dialect == "mariadb" else dialect]
+def _codes_of(dialect: str) -> Mapping[int, Any]:
+    """What the numbers are of a driver's types; none where values have to be looked at."""
+    return _CODES.get("mysql" if dialect == "mariadb" else dialect, {})
+
+
+def _type_of_code(known: Mapping[int, Any], code: Any) -> Any:
     return known.get(code, sa.types.NullType())
 
 
 def _type_of(values: list[Any]) -> Any:
     """The type of a query's column by its first values."""
-    if any(isinstance(value, (date, datetime)) for value in values):
+    if any(isinstance(value, datetime) and value.tzinfo is not None for value in values):
+        return sa.DateTime(timezone=True)
+    if any(isinstance(value, datetime) for value in values):
         return sa.DateTime()
+    if any(isinstance(value, date) for value in values):
+        return sa.Date()
+    for sort, plain in _PLAIN:
+        if values and all(isinstance(value, sort) for value in values):
+            return plain
+    if values and all(isinstance(value, int | float | Decimal) for value in values):
+        return sa.Numeric()
     texts = [value for value in values if value != ""]
     for pattern, kind in ((_DATE, sa.Date()), (_TIMESTAMP, sa.DateTime())):
         if texts and all(isinstance(one, str) and pattern.fullmatch(one) for one in texts):

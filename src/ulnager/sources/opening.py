@@ -7,14 +7,17 @@ from contextlib import contextmanager
 from contextvars import ContextVar
 from datetime import date
 from pathlib import Path
-from typing import Any, Final, Protocol, runtime_checkable
+from typing import TYPE_CHECKING, Any, Final, Protocol, runtime_checkable
 
-from ulnager.core.arguments import Wanted, checked
+from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.phrase import Settings
 from ulnager.core.messages import NO_SUCH, error_message
 from ulnager.sources.file_names import READERS
 from ulnager.sources.source import Relation, Source, named_table
+
+if TYPE_CHECKING:
+    from sqlalchemy import Connection, Engine
 
 IN_FILES: Final = ("sqlite", "duckdb")
 """The engines whose databases are files."""
@@ -39,11 +42,12 @@ def seconds_for(timeout: float | None) -> float | None:
     return _WITHIN.get() if timeout is None else timeout
 
 
-@checked(source=Wanted((str, Path, list, tuple), "a path, several, or the URL of a database"))
+@checked(source=Wanted((object,), "a path, several, the URL of a database, or an engine"))
 def open_source(
-    source: str | Path | Sequence[str | Path],
+    source: str | Path | Sequence[str | Path] | Engine | Connection,
     table: str | None = None,
     *,
+    query: str | None = None,
     timeout: float | None = None,
     password: str | None = None,
     delimiter: str | None = None,
@@ -56,11 +60,14 @@ def open_source(
     stamps: str | None = None,
     open_ended: Sequence[date | str] = (),
 ) -> Source:
-    """CSV or Parquet files, or a table of a database, opened for reading.
+    """CSV or Parquet files, or a table or a query of a database, opened for reading.
 
     ``source`` is a path, a pattern, a folder or a list of these, which are read as one table; or
     the URL of a database, with its ``table``: a name, or a ``SELECT`` that stands for one. Of a
     file, ``table`` may be a ``SELECT`` over the file by its stem: ``sales`` for ``sales.csv``.
+    ``query`` says outright that it is one. Or it is an engine or a connection of SQLAlchemy that is
+    yours, or a session of DataFusion or chdb, which is asked where it is, in your thread: SELECTs
+    only, and nothing is left open.
     ``password`` is for a URL that holds none. ``timeout`` is in seconds, for each question: 30 for
     databases unless told otherwise, none for files. ``delimiter``, ``header`` and ``encoding`` say
     of a CSV file what it cannot show; ``decimal`` is the sign before its decimals (``,`` reads
@@ -79,9 +86,11 @@ def open_source(
 
     Raises SourceError for what is missing, empty, of another sort, or cannot be reached.
     """
+    if query is not None and table is not None:
+        raise SettingError("give a table or a query, not both")
     return opened_source(
         source,
-        table,
+        _as_query(query) if table is None else table,
         timeout=timeout,
         password=password,
         delimiter=delimiter,
@@ -96,8 +105,16 @@ def open_source(
     )
 
 
+def _as_query(query: str | None) -> str | None:
+    from ulnager.sources.queries import looks_like_query
+
+    if query is not None and not looks_like_query(query):
+        raise SettingError(f"{shown(query)} is no query; give a SELECT, or the name of a table")
+    return query
+
+
 def opened_source(
-    source: str | Path | Sequence[str | Path],
+    source: str | Path | Sequence[str | Path] | Engine | Connection,
     table: str | None = None,
     *,
     within: Path | None = None,
@@ -119,7 +136,6 @@ def opened_source(
         raise SettingError("source is an empty list; give a path, several, or a URL")
     if timeout is not None and not (isinstance(timeout, (int, float)) and 0 < timeout < 10**6):
         raise SettingError(f"timeout is {timeout!r}; give seconds, such as 30")
-    timeout = seconds_for(timeout)
     form = {
         "delimiter": delimiter,
         "header": header,
@@ -127,6 +143,11 @@ def opened_source(
         "decimal": decimal,
         "date_format": date_format,
     }
+    if not isinstance(source, (str, Path, list, tuple)):
+        return _of_bind(source, table, timeout, password, form).read_as(
+            column_types or {}, grain, stamps, open_ended
+        )
+    timeout = seconds_for(timeout)
     if isinstance(source, (str, Path)) and (engine := database_file(source)) is not None:
         source = f"{engine}:///{source}"
     if isinstance(source, str) and "://" in source:
@@ -154,6 +175,35 @@ def opened_source(
         date_format=date_format,
         within=within,
     ).read_as(column_types or {}, grain, stamps, open_ended)
+
+
+def _of_bind(
+    source: Any,
+    table: str | None,
+    timeout: float | None,
+    password: str | None,
+    form: Mapping[str, object],
+) -> Relation:
+    """A table or a query of an engine or a connection that is the caller's own."""
+    from ulnager.sources.columnar_sources import ColumnarSource, columnar_kind
+    from ulnager.sources.own_connection import ConnectedTable, is_bind
+
+    is_columnar = bool(columnar_kind(source))
+    if not is_columnar and not is_bind(source):
+        if type(source).__name__ in ("AsyncEngine", "AsyncConnection"):
+            raise SettingError(
+                "an asynchronous engine cannot be waited for here; give its sync_engine"
+            )
+        raise SettingError(
+            f"{shown(source)} is no source; give a path, several, the URL of a database, or an "
+            "engine or a connection of SQLAlchemy, or a session of DataFusion or chdb"
+        )
+    for name, given in {"timeout": timeout, "password": password, **form}.items():
+        if given is not None:
+            raise SettingError(f"{name} is not for a connection of your own; leave it out")
+    if not table:
+        raise SettingError("of which table? Give its name, or a query: table='sales'")
+    return ColumnarSource(source, table) if is_columnar else ConnectedTable(source, table)
 
 
 _MAGIC: Final = {"sqlite": (0, b"SQLite format 3\0"), "duckdb": (8, b"DUCK")}
@@ -223,6 +273,8 @@ def as_source(source: object) -> Relation:
         if len(source) == 2 and "://" in str(source[0]):
             return opened_source(str(source[0]), str(source[1]))
         return opened_source(source)
+    if isinstance(source, tuple) and len(source) == 2 and hasattr(source[0], "dialect"):
+        return opened_source(*source)
     from ulnager.sources.frame_sources import FrameSource, SparkSource, is_frame, is_spark
 
     if is_spark(source):
