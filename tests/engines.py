@@ -23,6 +23,7 @@ from ulnager import (
     period,
 )
 from ulnager.core.calendars.table_calendar import TableRow
+from ulnager.core.calendars.zone_offsets import offset_table
 from ulnager.filters.sql_text import compiled, dialect_named, sql_text
 
 URLS = {
@@ -149,7 +150,10 @@ def what_python_keeps(result, column_type, zone="UTC", rounding=None):
 
 @cache
 def written_table(name):
-    """The date table of a calendar, without the columns that nothing here looks at."""
+    """The date table of a calendar, without the columns that nothing here looks at; or offsets."""
+    if name == "offsets":
+        found = offset_table(ZONES, date(2007, 1, 1), date(2045, 12, 31))
+        return {one: np.array(values) for one, values in found.items()}
     calendar = CALENDARS[name]
     anchor = period("today").resolve(today="2026-05-20").anchor
     found = date_table(calendar, date(2011, 1, 1), date(2039, 6, 30), anchor)
@@ -181,7 +185,7 @@ class Alchemy:
         if name in self.tables:
             return f"ulnager_{name}"
         columns = written_table(name)
-        types = {"M": sa.Date, "b": sa.Boolean}
+        types = {"M": sa.Date, "b": sa.Boolean, "U": sa.String(40), "i": sa.BigInteger}
         table = sa.Table(
             f"ulnager_{name}", sa.MetaData(),
             *(sa.Column(n, types.get(v.dtype.kind, sa.Integer), index=n == "date" or "index" in n)

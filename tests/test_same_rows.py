@@ -1,5 +1,6 @@
 """Every engine and every data frame library keeps exactly the rows that plain Python keeps."""
 
+import functools
 import re
 from datetime import UTC, date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -216,6 +217,50 @@ def test_live_conditions_of_hours(name, drawn):
         for column_type in ("timestamptz", "epoch-seconds", "epoch-milliseconds"):
             fixed = where(result, COLUMNS[column_type], column_type=column_type, tz=zone)
             told.append((fixed, tally(inside), (column_type, phrase, now, zone)))
+    compared(engine, told)
+
+
+OFFSET_PHRASES = [
+    "today", "yesterday", "last 3 days", "week to date", "previous month", "since 2 weeks ago",
+    "latest", "last 2 days as of latest", "from start of yesterday to now", "hour to date",
+    "last 5 whole hours", "last 26 rolling hours", "month to date, 1 year earlier",
+]  # fmt: skip
+
+
+@functools.cache
+def extent_in(zone):
+    """The first and the last day of the instants of the rows."""
+    days = local_days(zone)[:-1].tolist()
+    return min(days), max(days)
+
+
+@pytest.mark.parametrize("name", sorted({*ENGINES} & {*WITHOUT_ZONES}))
+@examples(8)
+@given(drawn=st.lists(st.tuples(
+    st.sampled_from(OFFSET_PHRASES), NOWS, st.sampled_from(ZONES[:3]),
+    st.sampled_from(["timestamptz", "epoch-seconds", "epoch-milliseconds"]),
+    st.sampled_from(["00:00", "05:00"])), min_size=6, max_size=6))  # fmt: skip
+def test_zones_of_a_table_of_offsets(name, drawn):
+    """Engines without zones find the days of a zone, those without a midnight among them."""
+    engine, told = engine_named(name), []
+    table = engine.with_table("offsets")
+    for phrase, now, zone, held, after in drawn:
+        if after != "00:00" and "latest" in phrase:
+            continue
+        clock = {"now": now, "tz": zone, "day_starts": after}
+        result = period(phrase).resolve(**clock, data=extent_in(zone))
+        spans = result.instants(zone)
+        inside = [
+            row["z"] is not None
+            and any((not a or row["z"] >= a) and (not b or row["z"] < b) for a, b in spans)
+            for row in rows()
+        ]
+        if held != "timestamptz" and period(phrase).definition.is_sub_day:
+            held = "timestamptz"
+        clause = where(period(phrase), COLUMNS[held], column_type=held, offset_table=table,
+                       latest=("ulnager_rows", "z"), latest_type="timestamptz",
+                       **clock)  # fmt: skip
+        told.append((clause, tally(inside), (phrase, now, zone, held, after)))
     compared(engine, told)
 
 

@@ -13,6 +13,7 @@ from ulnager.cli.options import basis_options, data_options, json_option, needs,
 from ulnager.cli.output import echo, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zone_offsets import offset_table
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.errors import SettingError
 from ulnager.core.language.phrase import period
@@ -37,6 +38,12 @@ _SHOWN = (
 @click.argument("last", metavar="LAST]", required=False)
 @click.option("--periods", is_flag=True, help="The days of each period of the book instead.")
 @click.option("--bounds", is_flag=True, help="The bounds of each period of the book instead.")
+@click.option(
+    "--offsets",
+    multiple=True,
+    metavar="ZONE",
+    help="The offsets of a time zone instead; may be given several times.",
+)
 @click.option("--clip", is_flag=True, help="With --periods: cut them to FIRST and LAST.")
 @click.option("--replace", is_flag=True, help="Make the file or table anew if it is there already.")
 @click.option(
@@ -54,6 +61,7 @@ def command(
     last: str | None,
     periods: bool,
     bounds: bool,
+    offsets: tuple[str, ...],
     clip: bool,
     replace: bool,
     target: str | None,
@@ -68,8 +76,10 @@ def command(
     each day its business day flag and number, whether it is a holiday, ISO week and weekday.
     With --periods it has a row for each period of the book and day in it, and with --bounds one
     for each period with its start and its exclusive stop, so that a tool that can only join may
-    use the same definitions; without FIRST and LAST these cover the periods. Without --to some
-    columns of the first rows are printed.
+    use the same definitions; without FIRST and LAST these cover the periods. With --offsets it has
+    a row for each time in which a zone keeps its distance from UTC: live conditions look there
+    (filter --offset-table) on engines that know no zones. Without --to some columns of the first
+    rows are printed.
 
     \b
       ulnager calendar 2026-05-11 2026-05-20 --year-starts 10-01 --today 2026-05-20
@@ -90,11 +100,17 @@ def command(
         clip=clip,
         replace=replace,
     )
+    if offsets and (periods or bounds):
+        raise SettingError("--offsets is a table by itself; leave --periods and --bounds out")
     low = None if first is None else as_day(first, "FIRST")
     high = None if last is None else as_day(last, "LAST")
     basis = request.basis("")
     columns: dict[str, Any]
-    if periods or bounds:
+    if offsets:
+        assert low is not None
+        assert high is not None
+        columns = offset_table(offsets, low, high)
+    elif periods or bounds:
         found = _named(request, basis)
         for key, _, result, *_ in found:
             if result.is_empty:
@@ -118,7 +134,7 @@ def command(
         rows = write_table(
             columns,
             target,
-            name=name or ("periods" if periods or bounds else "date_table"),
+            name=name or _usual_name(periods or bounds, offsets),
             password=os.environ.get("ULNAGER_PASSWORD"),
             replace=replace,
             for_spreadsheets=for_spreadsheets,
@@ -127,13 +143,17 @@ def command(
     elif as_json:
         show_json([dict(zip(columns, row, strict=True)) for row in _rows(columns, list(columns))])
     else:
-        names = list(columns) if periods or bounds else list(_SHOWN)
+        names = list(columns) if periods or bounds or offsets else list(_SHOWN)
         rows = len(columns[names[0]])
         show_table(names, _rows({name: columns[name][:_MOST_ROWS] for name in names}, names))
         if rows > _MOST_ROWS:
             echo(f"… and {rows - _MOST_ROWS:,} more rows; --to FILE writes all", err=True)
         if len(names) < len(columns):
             echo(f"{len(columns)} columns in all; --to FILE or --json gives them", err=True)
+
+
+def _usual_name(is_of_periods: bool, offsets: tuple[str, ...]) -> str:
+    return "periods" if is_of_periods else "zone_offsets" if offsets else "date_table"
 
 
 def _check_options(

@@ -94,6 +94,7 @@ def _tell(values: Any) -> None:
         echo(f":{name} = {'null' if value is None else value}", err=True)
 
 
+_OF_TABLES = ("latest_in", "latest_type", "date_table", "offset_table")
 _TARGETS = (*TARGETS, *STANDARDS)
 
 
@@ -153,6 +154,12 @@ _TARGETS = (*TARGETS, *STANDARDS)
     help="With --live: the table that 'ulnager calendar --to' wrote from this calendar.",
 )
 @click.option(
+    "--offset-table",
+    metavar="T",
+    help="With --live: the table that 'ulnager calendar --offsets' wrote, for engines without "
+    "time zones.",
+)
+@click.option(
     "--anchor-column", metavar="C", help="With --live: measure each row from its own date there."
 )
 @click.option("--anchor-type", metavar="TYPE", default="date", help="What that column holds.")
@@ -203,7 +210,7 @@ def command(
             raise FilterError("--picker stands for a PERIOD, is --live, and has no --run")
         if any(moving[name] for name in ("anchor_column", "running")):
             raise FilterError("--picker has the anchors of its book; leave --anchor-column out")
-        given = {name: moving[name] for name in ("latest_in", "latest_type", "date_table")}
+        given = {name: moving[name] for name in _OF_TABLES}
         given |= {"column_type": column_type, "rounding": rounding}
         show_statement(request, picker, column, target, paramstyle, as_json, **given)
         return

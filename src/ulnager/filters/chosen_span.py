@@ -20,6 +20,7 @@ from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.open_slots import OpenCount
 from ulnager.core.periods.period_tree import Joined, Part, Sorted, parts_of
 from ulnager.filters.engine_sql import EngineSql
+from ulnager.filters.engines.engine import HIDDEN, marked
 from ulnager.filters.live_condition import Live, Ready
 from ulnager.filters.primitives import Test
 from ulnager.filters.sql_arithmetic import SqlDay
@@ -121,13 +122,15 @@ class _Line(NamedTuple):
 
 @compiles(ChosenSpan)
 def _chosen_span(element: ChosenSpan, compiler: SQLCompiler, **options: Any) -> str:
-    column, chosen, *texts = [compiler.process(one, **options) for one in element.clauses]
+    column, chosen, *texts = [
+        compiler.process(one, **options).replace("%", HIDDEN) for one in element.clauses
+    ]
     plain = compiler.process(and_(true()), **options)
     found = [
         _written(element, compiler.dialect, (column, chosen, plain), texts, is_named=is_named)
         for is_named in (False, True)
     ]
-    return min(found, key=len)
+    return str(marked(min(found, key=len), compiler.dialect))
 
 
 def _written(

@@ -88,6 +88,10 @@ def where(
     calendars of weeks and tables, own units and business days take it. It has to hold every day
     that is asked for: where one is missing, no row is kept.
 
+    ``offset_table`` is the name of one that ``ulnager calendar --offsets`` wrote, in which engines
+    without zones of their own (SQLite, MySQL, MariaDB, DataFusion, ClickHouse) find how far the
+    clocks of ``tz`` are from UTC. What lies outside of it keeps no row.
+
     The slots of a phrase that has some, ``last {n} days``, become bound parameters of their names;
     a value beyond its bounds, and null, keep no row. ``parameters`` are other SQL for them.
 

@@ -15,10 +15,10 @@ from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.engine import (
     Engine,
+    by_offsets,
     check_zone,
     day_of_time,
     filled,
-    is_marked,
     midnight,
     time_of_day,
 )
@@ -53,13 +53,15 @@ class EngineSql:
         zone: str | None,
         minutes: int = 0,
         names: dict[str, str] | None = None,
+        offsets: str | None = None,
     ) -> None:
         self.minutes = minutes
         self.names = names
         self.engine: Engine = engine_named(dialect.name)
         self.zone = zone
         self.quote: Callable[[str], str] = dialect.identifier_preparer.quote_identifier
-        self.percent = "%%" if is_marked(dialect) else "%"
+        if offsets is not None:
+            self.engine = by_offsets(self.engine, self.table(offsets))
 
     def table(self, name: str) -> str:
         return ".".join(map(self.quote, name.split(".")))
@@ -151,27 +153,26 @@ class EngineSql:
         if self.engine.week_named:
             return filled(self.engine, "week_named", x=str(day))
         week = self._week(day)
-        tens = f"({week} - {week} {self.percent} 10) / 10"
+        tens = f"({week} - {week} % 10) / 10"
         return filled(
             self.engine,
             "week_text",
             x=self._formatted(day + 3, "", 1),
             y=f"CAST({tens} AS {self.engine.integer})",
-            z=f"({week} {self.percent} 10)",
+            z=f"({week} % 10)",
         )
 
     def _week(self, day: SqlDay) -> str:
         thursday = day + 3
         first = SqlArithmetic(GREGORIAN, self.engine)._unit_start(thursday, Unit.YEAR)
         days = days_between(thursday, first).text
-        return f"(CAST((({days}) - ({days}) {self.percent} 7) / 7 AS {self.engine.integer}) + 1)"
+        return f"(CAST((({days}) - ({days}) % 7) / 7 AS {self.engine.integer}) + 1)"
 
     def _formatted(self, day: SqlDay, between: str, pieces: int) -> str:
         return self._formatted_as(day, between.join(self.engine.pieces[:pieces]))
 
     def _formatted_as(self, day: SqlDay, form: str) -> str:
-        text = form.replace("%", self.percent)
-        return filled(self.engine, "formatted", x=str(day), f=text)
+        return filled(self.engine, "formatted", x=str(day), f=form)
 
 
 class SqlExtent:

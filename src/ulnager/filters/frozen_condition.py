@@ -15,7 +15,7 @@ from ulnager.core.calendars.zones import zone_name
 from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
-from ulnager.filters.engines.engine import filled
+from ulnager.filters.engines.engine import HIDDEN, filled, marked
 from ulnager.filters.lasting import lasting_where
 from ulnager.filters.primitives import Test, day_of, value_type
 from ulnager.filters.sql_text import named_column
@@ -146,7 +146,9 @@ def _many_spans(element: ManySpans, compiler: SQLCompiler, **options: Any) -> st
         return _balanced(texts)
 
     weekly = element.weekly
-    day = None if weekly is None else _weekday(name, element.held, compiler.dialect.name)
+    hidden = name.replace("%", HIDDEN)
+    day = None if weekly is None else _weekday(hidden, element.held, compiler.dialect.name)
+    day = marked(day, compiler.dialect)
     if weekly is None or day is None:
         return spans(element.bounds)
     found = f"{spans(weekly.whole)} AND {day} IN ({', '.join(map(str, weekly.weekdays))})"

@@ -24,7 +24,7 @@ from ulnager.core.suggest import no_such
 from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
-from ulnager.filters.engines.engine import filled
+from ulnager.filters.engines.engine import HIDDEN, filled, marked
 from ulnager.filters.primitives import Test, day_of
 from ulnager.filters.sql_arithmetic import literal_day
 
@@ -230,7 +230,7 @@ class IsSuchDay(Test):
 def _is_such_day(element: IsSuchDay, compiler: SQLCompiler, **options: Any) -> str:
     (column,) = element.clauses
     held, engine = element.days, engine_named(compiler.dialect.name)
-    text = compiler.process(column, **options)
+    text = compiler.process(column, **options).replace("%", HIDDEN)
     day = day_of(engine, text, held.column_type, held.zone, held.minutes)
 
     def among(dates: tuple[date, ...]) -> str:
@@ -249,4 +249,5 @@ def _is_such_day(element: IsSuchDay, compiler: SQLCompiler, **options: Any) -> s
             test = f"({test}) OR {among(sort.more)}" if test else among(sort.more)
         # No such day at all, which a null is not either.
         tests.append(test or f"{day} <> {day}")
-    return f"({' OR '.join(f'({test})' for test in tests) if len(tests) > 1 else tests[0]})"
+    found = f"({' OR '.join(f'({test})' for test in tests) if len(tests) > 1 else tests[0]})"
+    return str(marked(found, compiler.dialect))

@@ -47,6 +47,7 @@ from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.date_table_sql import DateTable
 from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
+from ulnager.filters.engines.engine import HIDDEN, marked
 from ulnager.filters.lasting import checked_lasting
 from ulnager.filters.live_checks import (
     DayColumn,
@@ -146,6 +147,7 @@ class ConditionOptions(TypedDict, total=False):
     anchor_type: str
     running: bool
     date_table: str | None
+    offset_table: str | None
     day_starts: str
     parameters: Mapping[str, ColumnElement[Any]] | None
     until: str | ColumnElement[Any] | None
@@ -175,6 +177,7 @@ class Live(NamedTuple):
     parameters: Mapping[str, ColumnElement[Any]] | None = None
     until: str | ColumnElement[Any] | None = None
     lasting: str | None = None
+    offset_table: str | None = None
 
     @classmethod
     def of(cls, options: ConditionOptions) -> Live:
@@ -245,6 +248,11 @@ class Live(NamedTuple):
             if given not in DAY_TYPES:
                 raise FilterError(f"{name} is {given!r}; choose {', '.join(DAY_TYPES)}")
         has_anchor = self.anchor is not None
+        if has_anchor and self.offset_table is not None:
+            raise FilterError(
+                "the offset of each row's own anchor is not looked up; leave offset_table out, or "
+                "filter the rows in memory with keep_each"
+            )
         types = [self.column_type, *[latest_type] * bool(place), *[self.anchor_type] * has_anchor]
         if zone is None and any(COLUMN_TYPES[name].is_instant for name in types):
             raise FilterError("a column of instants needs tz, where its days begin")
@@ -265,6 +273,7 @@ class Live(NamedTuple):
             self.date_table,
             after,
             tuple(self.parameters or {}),
+            self.offset_table,
         )
 
     def _clock(self, zone: str | None, after: timedelta) -> _FixedClock:
@@ -352,16 +361,17 @@ class Ready(NamedTuple):
     date_table: str | None
     day_starts: timedelta
     parameters: tuple[str, ...] = ()
+    offset_table: str | None = None
 
     def bounds(
         self, definition: Definition, dialect: Dialect, *texts: str
     ) -> tuple[str | None, str | None]:
         """The start and the stop as SQL; None at an open side. ``texts`` are the anchor of each
         row, where there is one, and the parameters."""
-        sql, held_in, start, stop = self._sides(definition, dialect, texts)
-        return sql.bound(held_in, start, self.held.column_type), sql.bound(
-            held_in, stop, self.held.column_type
-        )
+        hidden = tuple(text.replace("%", HIDDEN) for text in texts)
+        sql, held_in, start, stop = self._sides(definition, dialect, hidden)
+        first, last = (sql.bound(held_in, side, self.held.column_type) for side in (start, stop))
+        return marked(first, dialect), marked(last, dialect)
 
     def days(
         self,
@@ -385,7 +395,8 @@ class Ready(NamedTuple):
     ) -> tuple[EngineSql, Any, Any, Any]:
         count = len(texts) - len(self.parameters)
         anchor = texts[0] if count else None
-        sql = EngineSql(dialect, self.zone, self.day_starts // timedelta(minutes=1), names)
+        minutes = self.day_starts // timedelta(minutes=1)
+        sql = EngineSql(dialect, self.zone, minutes, names, self.offset_table)
         given = dict(zip(self.parameters, texts[count:], strict=True))
         definition, numbers = numbered(definition, given)
         if self.date_table is None:

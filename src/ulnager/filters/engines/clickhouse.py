@@ -21,6 +21,7 @@ CLICKHOUSE = Engine(
     add_days="({x} {s} {a})",
     add_count="addDays({x}, {a})",
     add_months_count="addMonths({x}, {a})",
+    of_seconds="toDateTime64({a}, 6, 'UTC')",
     add_months="({x} {s} INTERVAL {a} MONTH)",
     truncated="date_trunc('{u}', {x})",
     truncates=TRUNCATES,

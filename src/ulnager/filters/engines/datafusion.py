@@ -17,6 +17,7 @@ DATAFUSION = Engine(
     add_days="({x} {s} {a})",
     add_count="({x} + CAST({a} AS INTEGER))",
     add_months_count="({x} + CAST(concat({a}, ' months') AS INTERVAL))",
+    of_seconds="arrow_cast(({a}) * 1000000, 'Timestamp(Microsecond, Some(\"UTC\"))')",
     add_months="({x} {s} INTERVAL '{a} months')",
     truncated="({x} - (CAST(date_part('{u}', {x}) AS INTEGER) - 1))",
     truncates={"month": "day", "year": "doy"},

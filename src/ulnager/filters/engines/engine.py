@@ -78,6 +78,8 @@ class Engine(NamedTuple):
     ``of_microseconds`` the instant. ``year_of``, ``month_of`` and ``day_in_month`` are parts of a
     date as whole numbers, ``divided`` is a whole number by ``{n}``, rounded to zero, and ``joins``
     is set where each row's date can be looked up in a table; ``is_true`` asks a column of truths.
+    ``of_seconds`` is the instant so many seconds after 1970, and ``offset_table`` the table in
+    which the offsets of zones are looked up, where somebody wrote one.
     ``from_nothing`` ends a SELECT of a single row of values.
     """
 
@@ -119,6 +121,8 @@ class Engine(NamedTuple):
     add_months_count: str = ""
     add_months_count_first: str = ""
     from_nothing: str = ""
+    of_seconds: str = ""
+    offset_table: str = ""
     later: str = "greatest({x}, {y})"
     earlier: str = "least({x}, {y})"
     integer: str = "INTEGER"
@@ -159,7 +163,7 @@ class Engine(NamedTuple):
 
     @property
     def has_zones(self) -> bool:
-        return bool(self.local_day or self.instant_at)
+        return bool(self.local_day or self.instant_at or self.offset_table)
 
     def quoted(self, value: date, form: str = "literal") -> str:
         """A date, a local time or a moment in UTC, by the name of its form, as it is written."""
@@ -244,6 +248,8 @@ def check_zone(engine: Engine, zone: str | None, what: str) -> None:
 def local_day(engine: Engine, instant: str, zone: str | None, minutes: int = 0) -> str:
     """The date of an instant in a zone, as SQL; days begin so many minutes after midnight."""
     check_zone(engine, zone, "the day of an instant")
+    if engine.offset_table and zone is not None:
+        return _day_by_table(engine, instant, zone, minutes)
     if not engine.has_zones:
         if engine.day_utc and not minutes:
             return filled(engine, "day_utc", x=instant)
@@ -257,6 +263,8 @@ def local_day(engine: Engine, instant: str, zone: str | None, minutes: int = 0) 
 def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> str:
     """The instant at which a date begins in a zone, as SQL."""
     check_zone(engine, zone, "the start of a day")
+    if engine.offset_table and zone is not None:
+        return _midnight_by_table(engine, day, zone, minutes)
     if not engine.has_zones:
         return _moved(
             engine,
@@ -277,6 +285,54 @@ def midnight(engine: Engine, day: str, zone: str | None, minutes: int = 0) -> st
         other = filled(engine, "skipped_midnight", x=day, tz=zone, after=after)
         found = filled(engine, "earlier", x=found, y=other)
     return found
+
+
+HIDDEN: Final = "\0"
+"""Stands for the percent signs of what the compiler wrote, which has them as a driver wants."""
+
+
+def marked(text: str | None, dialect: Dialect) -> str | None:
+    """A text with its own percent signs twice, where a driver marks parameters with them."""
+    if text is None:
+        return None
+    return (text.replace("%", "%%") if is_marked(dialect) else text).replace(HIDDEN, "%")
+
+
+def by_offsets(engine: Engine, table: str) -> Engine:
+    """An engine that looks the offsets of zones up in a table; FilterError for one that has zones
+    of its own, or could not."""
+    if engine.has_zones or not engine.of_seconds:
+        raise FilterError(
+            f"{engine.name} {'has zones of its own' if engine.has_zones else 'has no use for it'}; "
+            "leave offset_table out"
+        )
+    # A day moved on the clocks of a zone is not that of UTC.
+    return engine._replace(offset_table=table, move_wall="")
+
+
+def _day_by_table(engine: Engine, instant: str, zone: str, minutes: int) -> str:
+    """The date of an instant, by the offset that a table has for it; null where it has none."""
+    at = filled(engine, "seconds", x=instant)
+    late = f" - {minutes * 60}" if minutes else ""
+    days = filled(engine, "divided", x=f"max(at_.s + offset_seconds{late})", n=86_400)
+    found = (
+        f"(SELECT {days} FROM {engine.offset_table}, (SELECT {at} AS s) at_ "
+        f"WHERE zone = '{zone}' AND utc_start <= at_.s AND at_.s < utc_stop)"
+    )
+    return filled(engine, "add_count", x=engine.literal.format(x="1970-01-01"), a=found)
+
+
+def _midnight_by_table(engine: Engine, day: str, zone: str, minutes: int) -> str:
+    """The first instant of a day, by the offsets of a table; null where it has none."""
+    days = filled(engine, "days_between", x=day, y=engine.literal.format(x="1970-01-01"))
+    at = f"{days} * 86400 + {minutes * 60}" if minutes else f"{days} * 86400"
+    # A time that is left out begins when the clocks go on, one that comes twice the first time.
+    found = (
+        "(SELECT min(CASE WHEN at_.s - offset_seconds < utc_start THEN utc_start "
+        f"ELSE at_.s - offset_seconds END) FROM {engine.offset_table}, (SELECT {at} AS s) at_ "
+        f"WHERE zone = '{zone}' AND local_start <= at_.s AND at_.s < local_stop)"
+    )
+    return filled(engine, "of_seconds", a=found)
 
 
 @functools.cache
@@ -302,7 +358,8 @@ def _has_whole_hours(zone: str) -> bool:
 
 def check_hours(engine: Engine, zone: str) -> None:
     """FilterError where the hours of a zone are not those of UTC, which an engine cuts them by."""
-    if engine.instant_at and not _has_whole_hours(zone):
+    by_utc = engine.instant_at or engine.offset_table
+    if by_utc and not _has_whole_hours(zone):
         raise FilterError(
             f"the hours of {zone} do not begin with those of UTC, by which {engine.name} cuts them "
             "here; filter with frozen dates"

@@ -24,6 +24,7 @@ MYSQL = Engine(
     add_days="({x} {s} INTERVAL {a} DAY)",
     add_count="({x} + INTERVAL ({a}) DAY)",
     add_months_count="({x} + INTERVAL ({a}) MONTH)",
+    of_seconds="(TIMESTAMP '1970-01-01 00:00:00' + INTERVAL ({a}) SECOND)",
     add_months="({x} {s} INTERVAL {a} MONTH)",
     truncated="({x} - INTERVAL DAYOF{u}({x}) - 1 DAY)",
     truncates={"month": "MONTH", "year": "YEAR"},

@@ -27,6 +27,7 @@ SQLITE = Engine(
     add_months_count="min(date({x}, ({a}) || ' months'), "
     "date({x}, 'start of month', ({a} + 1) || ' months', '-1 day'))",
     add_months_count_first="date({x}, ({a}) || ' months')",
+    of_seconds="datetime({a}, 'unixepoch')",
     add_months="min(date({x}, '{s}{a} months'), "
     "date({x}, 'start of month', '{next_month} months', '-1 day'))",
     add_months_first="date({x}, '{s}{a} months')",
@@ -39,6 +40,10 @@ SQLITE = Engine(
     days_between="CAST(julianday({x}) - julianday({y}) AS INTEGER)",
     formatted="strftime('{f}', {x})",
     pieces=STRFTIME,
+    week_number="(strftime('%Y', {x}, '+3 days') * 100 "
+    "+ (strftime('%j', {x}, '+3 days') - 1) / 7 + 1)",
+    week_named="strftime('%Y', {x}, '+3 days') || "
+    "printf('-W%02d', (strftime('%j', {x}, '+3 days') - 1) / 7 + 1)",
     seconds="CAST(strftime('%s', {x}) AS INTEGER)",
     now="datetime('now')",
     week_text="({x} || '-W' || {y} || {z})",
