@@ -451,3 +451,23 @@ def test_rehearsals_that_cannot_be_and_on_the_command_line(capsys, tmp_path):
     with pytest.raises(SystemExit):
         main(["rehearse", "monday_mail", "--book", "demo:ferries", "--today", TODAY])
     assert "522 times" in capsys.readouterr().out
+
+
+def test_a_table_of_offsets_runs_out(tmp_path):
+    book, file = tmp_path / "b.toml", tmp_path / "offsets.csv"
+    book.write_text('tz = "Europe/Lisbon"\noffset_file = "offsets.csv"\n[periods]\na = "today"\n')
+    for last, zones, told in (
+        ("2027-01-31", ["Europe/Lisbon"], "end on 2027-"),
+        ("2040-01-31", ["Europe/Berlin"], "no Europe/Lisbon"),
+        ("2040-01-31", ["Europe/Lisbon"], ""),
+    ):
+        years = "2020-01-01", last
+        file.unlink(missing_ok=True)
+        asked = [one for zone in zones for one in ("--offsets", zone)]
+        with pytest.raises(SystemExit) as done:
+            main(["calendar", *years, *asked, "--to", str(file)])
+        assert not done.value.code
+        found = [one.message for one in ulnager.check(book, today="2026-05-20")
+                 if one.rule == "runs-out"]  # fmt: skip
+        assert bool(found) == bool(told)
+        assert all(told in one for one in found)

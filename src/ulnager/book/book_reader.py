@@ -7,9 +7,11 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from datetime import date, timedelta
 from pathlib import Path
 from typing import Any, Final
 
+import sqlalchemy as sa
 from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
@@ -42,7 +44,7 @@ from ulnager.book.schedules import KeySigner
 from ulnager.book.shipped_books import named_book
 from ulnager.book.sources import BookSource, password_of
 from ulnager.book.sourcing import sources_of
-from ulnager.core.arguments import Wanted, checked
+from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import MonthCalendar
@@ -83,6 +85,8 @@ def read_book(
     Raises BookError with the file, the key path, what is wrong and
     what would be right, SettingError for a source that the book does not name.
     """
+    if sources is not None and not isinstance(sources, Mapping):
+        raise SettingError(f"sources is {shown(sources)}; give opened sources by their names")
     file, given = named_book(path), dict(sources or {})
     for name, one in given.items():
         if not isinstance(one, Relation):
@@ -150,8 +154,27 @@ def book_of(
         entry_named(file, "anchor", "anchor", entries.anchor, anchors),
         entries.tz,
         language=language_of(file, "", entries.locale, entries.dates_as, texts),
+        offsets_end=_offsets_end(file, entries.offset_file, house),
     )
     return _with_offers(book, entries)
+
+
+def _offsets_end(file: str, name: str | None, house: House) -> tuple[tuple[str, date], ...]:
+    """The zones of a table of offsets, each with the last day that lies in it whole."""
+    if name is None:
+        return ()
+    try:
+        held = opened_source(house.path(name), within=house.within)
+        rows = held.rows.c
+        asked = sa.select(rows.zone, sa.func.max(rows.utc_stop)).group_by(rows.zone)
+        found = held.run(asked.order_by(rows.zone))
+    except (SettingError, SourceError, AttributeError) as error:
+        told = "it has no columns zone and utc_stop" if isinstance(error, AttributeError) else error
+        raise BookError(file, "offset_file", f"{name}: {told}") from None
+    # A day of any zone is over two days after its midnight in UTC.
+    return tuple(
+        (str(zone), date(1970, 1, 1) + timedelta(int(stop) // 86_400 - 2)) for zone, stop in found
+    )
 
 
 def _with_offers(book: Book, entries: BookFile) -> Book:

@@ -358,6 +358,7 @@ class BookFile(Accepting):
     anchor: str | None = None
     picker: str | None = None
     link_key: str | None = None
+    offset_file: str | None = None
     locale: str | None = None
     dates_as: str | None = None
     pickers: dict[Name, PickerEntry] = {}

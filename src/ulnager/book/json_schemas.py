@@ -60,6 +60,7 @@ KEYS: Final = {
     "last": "How 'last N units' is read.",
     "last_day": "The weekday on which a year of weeks ends.",
     "layout": "How the weeks of a quarter are laid out, such as 4-4-5.",
+    "offset_file": "The table that 'ulnager calendar --offsets' wrote, whose end check looks at.",
     "link_key": "The environment variable with the key that links are signed with.",
     "limit": "The most units that are listed.",
     "long_period": "The period that the 53rd week goes to.",

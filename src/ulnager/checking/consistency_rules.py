@@ -269,6 +269,29 @@ def _words(values: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[str, str]]
             yield key, word
 
 
+def offsets_end(checking: Checking) -> None:
+    """A table of offsets that ends within a year, or has no rows for the book's zones."""
+    book, held = checking.book, dict(checking.book.offsets_end)
+    if not held:
+        return
+    for zone, last in held.items():
+        if last < checking.today + timedelta(days=365):
+            checking.add(
+                "runs-out",
+                ("offset_file",),
+                f"the offsets of {zone} end on {last}; live conditions keep no row after that",
+                f"Write them anew: ulnager calendar FIRST LAST --offsets {zone} --to …",
+            )
+    asked = {book.tz, *(one.tz for one in book.sources.values())} - {None, "UTC"}
+    for name in sorted(str(one) for one in asked if one not in held):
+        checking.add(
+            "runs-out",
+            ("offset_file",),
+            f"the table of offsets has no {name}, in which days begin here",
+            f"Write it with --offsets {name}, too.",
+        )
+
+
 def begins_late(checking: Checking) -> None:
     """Tables of calendars that begin after the data of the sources that go by them."""
     book = checking.book

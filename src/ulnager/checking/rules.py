@@ -12,6 +12,7 @@ import numpy as np
 from ulnager.book.book import BookPeriod
 from ulnager.checking.consistency_rules import (
     begins_late,
+    offsets_end,
     runs_out,
     same_dates,
     schedules,
@@ -386,6 +387,7 @@ ALL: Final[tuple[Callable[[Checking], None], ...]] = (
     half_loaded,
     clock_or_data,
     begins_late,
+    offsets_end,
     runs_out,
     zones,
     mixed_anchors,
