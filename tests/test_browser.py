@@ -107,7 +107,7 @@ class Page:
     def settled(self):
         """Waits until what was asked for is shown."""
         busy = "return document.readyState != 'complete' || document.body.className == 'busy'"
-        WebDriverWait(self.browser, 10, 0.03).until(lambda _: not self.browser.execute_script(busy))
+        WebDriverWait(self.browser, 60, 0.03).until(lambda _: not self.browser.execute_script(busy))
 
     def find(self, selector):
         self.settled()
@@ -128,7 +128,7 @@ class Page:
         """Waits for the dates, or for what a function gives."""
         told = wanted if callable(wanted) else lambda: self.dates == wanted
         try:
-            wait = WebDriverWait(self.browser, 10, 0.05, ignored_exceptions=[WebDriverException])
+            wait = WebDriverWait(self.browser, 60, 0.05, ignored_exceptions=[WebDriverException])
             wait.until(lambda _: told())
         except WebDriverException:
             raise AssertionError((self.dates, self.text("main")[:600])) from None

@@ -283,3 +283,20 @@ def test_a_template_refuses_what_would_do_nothing():
     ):
         with pytest.raises((ulnager.SettingError, ulnager.FilterError), match=message):
             period_where("month to date", "d", today=TODAY, **options)
+
+
+def test_fields_of_pydantic_tell_open_phrases_from_others():
+    import pydantic
+
+    class Both(pydantic.BaseModel):
+        plain: ulnager.Period
+        opened: ulnager.OpenPeriod
+
+    made = Both(plain="MTD", opened="last {n} days")
+    assert made.model_dump(mode="json") == {"plain": "month to date", "opened": "last {n} days"}
+    for wrong, told in (
+        ({"plain": "last {n} days"}, "open slots"),
+        ({"opened": "MTD"}, "no slots"),
+    ):
+        with pytest.raises(pydantic.ValidationError, match=told):
+            Both(**{"plain": "MTD", "opened": "last {n} days", **wrong})

@@ -30,7 +30,11 @@ class Surroundings:
         from ulnager.core.language.phrase import read_phrase
 
         def read(given: object) -> object:
-            return given if isinstance(given, kind) else read_phrase(given)  # type: ignore[arg-type]
+            found: Any = given if isinstance(given, kind) else read_phrase(given)  # type: ignore[arg-type]
+            if not isinstance(found, kind):
+                found._closed()  # Says which slots are open.
+                raise SettingError(f"'{found}' has no slots, and a phrase with some is wanted")
+            return found
 
         return schema.no_info_plain_validator_function(
             read, serialization=schema.to_string_ser_schema()

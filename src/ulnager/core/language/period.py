@@ -115,6 +115,20 @@ class PeriodBase(ShowsItself):
         """Which readings it allows: ``"last"`` or ``"next"``; empty when there is only one."""
         return next((p.rule.family for p in self.definition.walk() if p.rule.family), "")
 
+    @classmethod
+    def __get_pydantic_core_schema__(cls, source: object, handler: object) -> Any:
+        """A period is a field of Pydantic's models: validated from its phrase, written as it."""
+        return outside().field_schema(cls)
+
+    @classmethod
+    def __get_pydantic_json_schema__(cls, core: object, handler: object) -> dict[str, Any]:
+        return {
+            "type": "string",
+            "title": "Period",
+            "description": "A relative, rolling or fixed period of dates, as a phrase.",
+            "examples": ["last 3 whole months", "month to date", "2026-03-01/2026-03-31"],
+        }
+
     def __setattr__(self, name: str, value: object) -> None:
         raise AttributeError("a period does not change; make another")
 
@@ -308,20 +322,6 @@ class Period(PeriodBase):
         from ulnager.core.periods.explain import neighbours
 
         return tuple(Period(read_period(text)) for text in neighbours(self.definition))
-
-    @classmethod
-    def __get_pydantic_core_schema__(cls, source: object, handler: object) -> Any:
-        """A period is a field of Pydantic's models: validated from its phrase, written as it."""
-        return outside().field_schema(Period)
-
-    @classmethod
-    def __get_pydantic_json_schema__(cls, core: object, handler: object) -> dict[str, Any]:
-        return {
-            "type": "string",
-            "title": "Period",
-            "description": "A relative, rolling or fixed period of dates, as a phrase.",
-            "examples": ["last 3 whole months", "month to date", "2026-03-01/2026-03-31"],
-        }
 
     def __eq__(self, other: object) -> bool:
         return isinstance(other, Period) and self.definition == other.definition
