@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime, tzinfo
 from typing import Any
 
+from ulnager.core.errors import SettingError
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.words import Words
 
