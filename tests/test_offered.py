@@ -422,3 +422,21 @@ def test_what_a_book_calls_its_things_is_not_translated(book):
         ("per Schiff gebucht", "folgt by week, geöffnet mit per Schiff"),
         ("B", "fest auf per Schiff"),
     ]
+
+
+@pytest.mark.parametrize(("phrase", "told"), [
+    ("from 2026-01-12 to 2026-01-20", "nothing from 12 Jan 2026 on: the data ends on"),
+    ("from 2026-02-01 to 2026-03-31", "not begun: it starts on 1 Feb 2026"),
+    ("2023", "nothing up to 31 Dec 2023: the data begins on 1 Oct 2024"),
+    ("last 3 days", ""),
+])  # fmt: skip
+def test_a_chart_without_rows_says_why(book, phrase, told):
+    page = "[pages.g.charts]\none = { source = 'rows', follows = 'p', by = 'day' }\n"
+    own = f'[periods.own]\nphrase = "{phrase}"\n[pickers.p]\nchoices = ["own"]\n'
+    made = book(LOAD + own + page)
+    opened = made.page("g").open(today=date(2026, 1, 14))
+    chart = opened.charts["one"]
+    extent = made.sources["rows"].extent()
+    said = chart.outside(extent)
+    assert (said or "").startswith(told)
+    assert bool(said) == bool(told)

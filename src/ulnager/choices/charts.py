@@ -216,6 +216,25 @@ class OpenedChart:
             return None
         return self.said(too_many(self.resolution, by, count, most, self.extent))
 
+    def outside(self, extent: Extent) -> Message | None:
+        """Why no row can be in its dates: they have not begun, or lie before or after the data.
+
+        None where some could be.
+        """
+        result, day = self.resolution, self.moment.words.day
+        if result is None or result.is_empty:
+            return None
+        if result.start is not None and result.start > extent.last:
+            today = result._clock_day
+            if today is not None and result.start.toordinal() > today:
+                return self.said("not begun: it starts on {0}", day(result.start), code="not-begun")
+            told = "nothing from {0} on: the data ends on {1}"
+            return self.said(told, day(result.start), day(extent.last), code="data-ended")
+        if result.end is not None and result.end < extent.first:
+            told = "nothing up to {0}: the data begins on {1}"
+            return self.said(told, day(result.end), day(extent.first), code="before-data")
+        return None
+
     def condition(self, column: str | None = None, **settings: Unpack[FrozenOptions]) -> Condition:
         """The condition for its column; ResolveError while there is a problem."""
         if self.resolution is None:
