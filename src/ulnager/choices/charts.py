@@ -73,6 +73,27 @@ class Chart:
     """What a column of its source holds, for conditions."""
 
 
+def without_rows(result: Resolution | None, extent: Extent, words: Any) -> Message | None:
+    """Why no row can be in some dates: they have not begun, or lie before or after the data.
+
+    None where some could be.
+    """
+    if result is None or result.is_empty:
+        return None
+    found: Message | None = None
+    if result.start is not None and result.start > extent.last:
+        first, today = words.day(result.start), result._clock_day
+        if today is not None and result.start.toordinal() > today:
+            found = words.say("not begun: it starts on {0}", first, code="not-begun")
+        else:
+            told = "nothing from {0} on: the data ends on {1}"
+            found = words.say(told, first, words.day(extent.last), code="data-ended")
+    elif result.end is not None and result.end < extent.first:
+        told = "nothing up to {0}: the data begins on {1}"
+        found = words.say(told, words.day(result.end), words.day(extent.first), code="before-data")
+    return found
+
+
 class OpenedChart:
     """A chart at a moment: its dates, and what governs them in words.
 
@@ -217,23 +238,8 @@ class OpenedChart:
         return self.said(too_many(self.resolution, by, count, most, self.extent))
 
     def outside(self, extent: Extent) -> Message | None:
-        """Why no row can be in its dates: they have not begun, or lie before or after the data.
-
-        None where some could be.
-        """
-        result, day = self.resolution, self.moment.words.day
-        if result is None or result.is_empty:
-            return None
-        if result.start is not None and result.start > extent.last:
-            today = result._clock_day
-            if today is not None and result.start.toordinal() > today:
-                return self.said("not begun: it starts on {0}", day(result.start), code="not-begun")
-            told = "nothing from {0} on: the data ends on {1}"
-            return self.said(told, day(result.start), day(extent.last), code="data-ended")
-        if result.end is not None and result.end < extent.first:
-            told = "nothing up to {0}: the data begins on {1}"
-            return self.said(told, day(result.end), day(extent.first), code="before-data")
-        return None
+        """Why no row can be in its dates; None where some could be."""
+        return without_rows(self.resolution, extent, self.moment.words)
 
     def condition(self, column: str | None = None, **settings: Unpack[FrozenOptions]) -> Condition:
         """The condition for its column; ResolveError while there is a problem."""

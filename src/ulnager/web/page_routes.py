@@ -13,6 +13,7 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from jinja2 import DictLoader, Environment, StrictUndefined
 
+from ulnager.choices.charts import without_rows
 from ulnager.choices.input_values import Given
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.view import View
@@ -67,6 +68,8 @@ class DrawnPicker(NamedTuple):
     ranges: int
     most_ranges: int
     is_narrow: bool
+    nothing: Mapping[str, str]
+    """Of choices whose dates hold no row of any chart, why not."""
 
 
 @functools.cache
@@ -177,7 +180,7 @@ def _context(
     with within(SECONDS):
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
-        pickers = tuple(_shown(opened, picker) for picker in opened.views)
+        pickers = tuple(_shown(opened, picker, answers) for picker in opened.views)
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
@@ -259,7 +262,27 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
     return "&".join(parts)
 
 
-def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
+def _nothing(opened: OpenedPage, name: str, answers: BookAnswers) -> dict[str, str]:
+    """Why the dates of a choice hold no row of any of the charts that follow it."""
+    extents = []
+    for chart in opened.charts.values():
+        if chart.chart.follows != name:
+            continue
+        own = answers.book.sources[chart.chart.source]
+        is_plain = chart.chart.shift is None and chart.chart.limit is None
+        if not is_plain or chart.chart.column != own.column or chart.extent is None:
+            return {}
+        extents.append(chart.extent)
+    view, found = opened.views[name], {}
+    for choice in view.picker.choices if extents else ():
+        result = view._result_of(choice)
+        told = [without_rows(result, extent, opened.moment.words) for extent in extents]
+        if all(told):
+            found[choice.key] = str(told[0])
+    return found
+
+
+def _shown(opened: OpenedPage, name: str, answers: BookAnswers) -> DrawnPicker:
     view = opened.views[name]
     told, links = view.to_dict(), links_of(view)
     controls = [
@@ -282,6 +305,7 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         1 if chosen is None else view._range_count(chosen),
         1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
+        _nothing(opened, name, answers),
     )
 
 
