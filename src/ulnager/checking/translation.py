@@ -17,7 +17,7 @@ from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
 from ulnager.checking.readers import reader_of
-from ulnager.checking.readers.reader import Reader
+from ulnager.checking.readers.dialect_reader import Reader
 from ulnager.checking.readers.rewriting import DIFFERENCES, WEEKS, Unclear, unit_of
 from ulnager.core.errors import FilterError
 from ulnager.filters.columns import COLUMN_TYPES

@@ -1,7 +1,7 @@
 """How dialects of SQL are read, a module for each family of them.
 
 To add one, write its module and name it here; ``rewriting.py`` has what several of them share, and
-``reader.py`` says what each field is.
+``dialect_reader.py`` says what each field is.
 """
 
 from __future__ import annotations
@@ -11,9 +11,9 @@ from typing import Final
 import sqlglot
 
 from ulnager.checking.readers.clickhouse_reader import CLICKHOUSE
+from ulnager.checking.readers.dialect_reader import Reader
 from ulnager.checking.readers.mysql_reader import MYSQL
 from ulnager.checking.readers.oracle_reader import ORACLE
-from ulnager.checking.readers.reader import Reader
 from ulnager.checking.readers.rewriting import unquoted
 from ulnager.checking.readers.spark_reader import DATABRICKS, SPARK
 from ulnager.checking.readers.sqlite_reader import SQLITE

@@ -7,7 +7,7 @@ from typing import Any, Final
 
 from sqlglot import exp
 
-from ulnager.checking.readers.reader import Reader
+from ulnager.checking.readers.dialect_reader import Reader
 from ulnager.checking.readers.rewriting import Unclear, iso_weeks, number_of, piece
 
 _COMPARED: Final = (exp.GTE, exp.GT, exp.LT, exp.LTE, exp.Between)

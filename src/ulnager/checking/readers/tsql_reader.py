@@ -6,7 +6,7 @@ from typing import Any
 
 from sqlglot import exp
 
-from ulnager.checking.readers.reader import Reader
+from ulnager.checking.readers.dialect_reader import Reader
 from ulnager.checking.readers.rewriting import (
     DIFFERENCES,
     WEEKS,
