@@ -76,7 +76,7 @@ def test_wrong_arguments_are_errors_of_our_own(function):
         ((*good[:n], wrong, *good[n + 1 :]), needed) for n in range(len(good)) for wrong in WRONG
     ]
     # Where each call is a query, a third of them at a time; all in a longer run.
-    step = 3 if function in SLOW and TIMES <= 1 else 1
+    step = 6 if function in SLOW and TIMES <= 1 else 1
     calls += [(good, {**needed, name: wrong}) for place, name in enumerate(named)
               for wrong in WRONG[place % step :: step]]  # fmt: skip
     for args, given in calls:

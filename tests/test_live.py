@@ -27,9 +27,11 @@ from engines import ENGINES, engine_named, engines_there
 def test_an_index_is_used_by_frozen_and_live_conditions():
     """The plans of SQLite and, where it is there, of PostgreSQL."""
     result = period("last 7 whole days").resolve(today="2026-05-20")
-    there = dict(engines_there())
-    for name in {"sqlite", "postgresql"} & set(there):
-        connection = there[name].connection
+    for name in ("sqlite", "postgresql"):
+        try:
+            connection = engine_named(name).connection
+        except pytest.skip.Exception:
+            continue
         connection.execute(sa.text("CREATE INDEX ulnager_by_day ON ulnager_rows (d)"))
         connection.execute(sa.text("ANALYZE ulnager_rows" if name == "postgresql" else "ANALYZE"))
         live = where(period("last 7 whole days"), "d", today=date(2026, 5, 20))

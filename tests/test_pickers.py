@@ -291,7 +291,7 @@ DAYS = st.dates(*LOADS) | st.none()
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(5)
+@examples(3)
 @given(chosen=st.lists(st.tuples(
     st.sampled_from([*CHOICES, "nope", None]), st.integers(0, 7) | st.none(),
     st.sampled_from(["whole", "rolling", "x", None]),

@@ -344,7 +344,8 @@ for url, table in asked:
         print("rows", len(source.run(__import__("sqlalchemy").select(source.rows))))
     except ulnager.SourceError as error:
         print(str(error).splitlines()[0])
-print(resource.getrusage(resource.RUSAGE_SELF).ru_maxrss < 2_000_000, flush=True)
+peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss
+print(peak < 2_000_000 or peak, flush=True)
 os._exit(0)
 """
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
