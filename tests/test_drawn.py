@@ -204,3 +204,13 @@ def test_a_chart_below_zero():
     assert scale.high >= 70
     assert _ValueAxis([]).lines[0] == (HEIGHT, "0")
     assert _ValueAxis([0.0]).high > 0
+
+
+def test_axes_over_several_years_say_them():
+    from ulnager.web.chart_layout import with_years
+
+    names = ["Nov", "Dec", "Jan", "Feb"]
+    assert with_years(names, ["2025", "2025", "2026", "2026"]) == [
+        "Nov 2025", "Dec", "Jan 2026", "Feb"]  # fmt: skip
+    assert with_years(names, ["2026"] * 4) == names
+    assert with_years(["2025", "2026"], ["2025", "2026"]) == ["2025", "2026"]

@@ -279,7 +279,7 @@ def bucket_labels(buckets: Sequence[Any], calendar: Calendar, width: float) -> l
     """A short label for each bucket, with the year below the first and where it changes; empty
     where there is no room."""
     short = [bucket.short_label for bucket in buckets]
-    years = [_year(calendar, bucket) for bucket in buckets]
+    years = [bucket_year(calendar, bucket) for bucket in buckets]
     longest = max([*map(len, short), *(len(year) for year in years if year)], default=1)
     step = max(1, -(-len(buckets) // max(1, int(width / (longest * _WIDE)))))
     found = []
@@ -293,7 +293,8 @@ def bucket_labels(buckets: Sequence[Any], calendar: Calendar, width: float) -> l
     return found
 
 
-def _year(calendar: Calendar, bucket: Any) -> str:
+def bucket_year(calendar: Calendar, bucket: Any) -> str:
+    """The year that a bucket belongs to, as its labels say it; empty where nobody can tell."""
     start = bucket.unit_start
     day = date(start.year, start.month, start.day)
     try:

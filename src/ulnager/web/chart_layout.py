@@ -8,16 +8,20 @@ from itertools import pairwise
 from typing import Any, Final, NamedTuple
 
 from ulnager.choices.charts import OpenedChart
+from ulnager.core.calendars.calendar import Calendar
+from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.messages import Message
 from ulnager.core.text import number_text
 from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.numbers.totals_rows import TotalRow, Totals
+from ulnager.pictures.paper import bucket_year
 from ulnager.pictures.totals_bars import has_gaps, is_unfinished
 
 HEIGHT: Final = 150
 _MOST_PANELS: Final = 8
 _MOST_NAMES: Final = 10
+_MOST_WITH_YEARS: Final = 6
 _MOST_DOTS: Final = 400
 
 
@@ -136,11 +140,14 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
     if isinstance(values, Running):
         return _of_running(found, values, say)
     if isinstance(values, Totals):
-        return _of_totals(found, values, say, is_by=chart.by is not None)
+        calendar = GREGORIAN if result is None else result.calendar
+        return _of_totals(found, values, say, calendar, is_by=chart.by is not None)
     return found
 
 
-def _of_totals(found: Drawn, totals: Totals, say: Said, *, is_by: bool) -> Drawn:
+def _of_totals(
+    found: Drawn, totals: Totals, say: Said, calendar: Calendar, *, is_by: bool
+) -> Drawn:
     rows = totals.rows
     has_beside = any(row.beside_bucket is not None for row in rows)
     has_split = any(row.split is not None or row.other for row in rows)
@@ -173,7 +180,9 @@ def _of_totals(found: Drawn, totals: Totals, say: Said, *, is_by: bool) -> Drawn
     every = [float(v) for row in rows for v in (row.value, row.beside) if v is not None]
     scale = _ValueAxis(every, say)
     panels = tuple(
-        _bars("other" if is_other else "" if name is None else str(name), some, scale, say)
+        _bars(
+            "other" if is_other else "" if name is None else str(name), some, scale, say, calendar
+        )
         for (name, is_other), some in shown
     )
     return found._replace(
@@ -222,7 +231,27 @@ class _ValueAxis:
         return float(round(HEIGHT * (1 - share), 2))
 
 
-def _bars(title: str, rows: Sequence[TotalRow], scale: _ValueAxis, say: Said) -> Panel:
+def _named_places(count: int, years: Sequence[int]) -> range:
+    """Which of so many marks are named: fewer, where some names have a year."""
+    most = _MOST_NAMES if len(set(years)) < 2 else _MOST_WITH_YEARS
+    return range(0, count, max(1, -(-count // most)))
+
+
+def with_years(texts: Sequence[str], years: Sequence[str]) -> list[str]:
+    """Names on an axis, with the year at the first and where it changes, if there are several."""
+    if len(set(years)) < 2:
+        return list(texts)
+    found, before = [], ""
+    for text, year in zip(texts, years, strict=True):
+        is_new = bool(year) and year != before and year not in text
+        found.append(f"{text} {year}" if is_new else text)
+        before = year or before
+    return found
+
+
+def _bars(
+    title: str, rows: Sequence[TotalRow], scale: _ValueAxis, say: Said, calendar: Calendar
+) -> Panel:
     each = 100 / max(1, len(rows))
     bars, names = [], []
     foot = scale.y(0)
@@ -249,10 +278,15 @@ def _bars(title: str, rows: Sequence[TotalRow], scale: _ValueAxis, say: Said) ->
                     left + each * indent, each * wide, float(row.value), scale, kind, told + reasons
                 )
             )
-    step = max(1, -(-len(rows) // _MOST_NAMES))
-    for place in range(0, len(rows), step):
-        at = round((place + 0.5) * each, 3)
-        names.append(BarName(at, rows[place].bucket.short_label, (place // step) % 2 == 1))
+    ends = [row.bucket.unit_start.year for row in (rows[0], rows[-1])] if rows else []
+    places = _named_places(len(rows), ends)
+    shown = [rows[place].bucket for place in places]
+    texts = with_years(
+        [one.short_label for one in shown],
+        [say.words.unit(bucket_year(calendar, one)) for one in shown],
+    )
+    for number, (place, text) in enumerate(zip(places, texts, strict=True)):
+        names.append(BarName(round((place + 0.5) * each, 3), text, number % 2 == 1))
     whole = [row for row in rows if row.value is not None]
     told = f"{len(rows)} bars"
     if whole:
@@ -319,14 +353,14 @@ def _line(title: str, rows: Sequence[RunningRow], scale: _ValueAxis, say: Said) 
                 one.whole and other.whole,
             )
         )
-    every = max(1, -(-len(some) // _MOST_NAMES))
+    places = _named_places(len(some), [row.day.year for row in (some[0], some[-1])] if some else [])
+    texts = with_years(
+        [say.words.unit(f"{some[place].day.day} {some[place].day:%b}") for place in places],
+        [say.words.digits(str(some[place].day.year)) for place in places],
+    )
     names = tuple(
-        BarName(
-            round((place + 0.5) * each, 3),
-            f"{some[place].day.day} {some[place].day:%b}",
-            (place // every) % 2 == 1,
-        )
-        for place in range(0, len(some), every)
+        BarName(round((place + 0.5) * each, 3), text, number % 2 == 1)
+        for number, (place, text) in enumerate(zip(places, texts, strict=True))
     )
     last = next((row for row in reversed(rows) if row.value is not None), None)
     told = f"a line over {len(rows)} days"
