@@ -181,7 +181,7 @@ def test_lines_numbers_and_sentences(opened):
     chart, sentence = opened["many"]
     assert (chart.panels, chart.notes) == ((), (sentence,))
     assert "more than 10" in sentence
-    assert opened["months"][0].has_unfinished
+    assert opened["months"][0].hatched
     assert opened["months"][0].has_gaps
     # Days without a row have a bar of their own, of no height, or none.
     assert opened["winter"][0].panels[0].told.startswith("14 bars")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any, Final
 
@@ -180,6 +180,20 @@ def is_unfinished(row: TotalRow) -> bool:
     return any(code_of(reason) != MISSING for reason in row.bucket.reasons)
 
 
+_CUT: Final = ("starts late", "ends early", "days are cut out")
+
+
+def hatched_as(rows: Iterable[TotalRow]) -> str:
+    """What the key calls units that are not whole: the period cuts some at its ends, and others are
+    still running or lack data."""
+    reasons = [{str(one) for one in row.bucket.reasons if code_of(one) != MISSING} for row in rows]
+    some = [one for one in reasons if one]
+    is_cut = [one <= set(_CUT) for one in some]
+    if all(is_cut):
+        return "cut by the period" if some else ""
+    return "cut or unfinished" if any(is_cut) else "unfinished"
+
+
 def has_gaps(row: TotalRow) -> bool:
     """Whether days are missing from a unit."""
     return any(code_of(reason) == MISSING for reason in row.bucket.reasons)
@@ -190,10 +204,8 @@ def _key(found: Totals, say: Callable[..., str]) -> list[Any]:
     from matplotlib.patches import Patch
 
     handles: list[Any] = [Patch(color=PERIOD, label=say("finished units"))]
-    if any(is_unfinished(row) for row in found.rows):
-        handles.append(
-            Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label=say("unfinished"))
-        )
+    if hatched := hatched_as(found.rows):
+        handles.append(Patch(facecolor="white", edgecolor=PERIOD, hatch="////", label=say(hatched)))
     if any(has_gaps(row) for row in found.rows):
         handles.append(
             Line2D(

@@ -16,7 +16,7 @@ from ulnager.core.words import ENGLISH, Words
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.numbers.totals_rows import TotalRow, Totals
 from ulnager.pictures.paper import bucket_year
-from ulnager.pictures.totals_bars import has_gaps, is_unfinished
+from ulnager.pictures.totals_bars import has_gaps, hatched_as, is_unfinished
 
 HEIGHT: Final = 150
 _MOST_PANELS: Final = 8
@@ -88,7 +88,8 @@ class Drawn(NamedTuple):
     rows: tuple[tuple[str, ...], ...]
     problems: tuple[str, ...]
     notes: tuple[str, ...]
-    has_unfinished: bool
+    hatched: str
+    """What hatched bars are called in the key; empty where there are none."""
     has_gaps: bool
     has_beside: bool
 
@@ -130,7 +131,7 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
         (),
         tuple(problems),
         chart.notes,
-        False,
+        "",
         False,
         False,
     )
@@ -186,9 +187,7 @@ def _of_totals(
         for (name, is_other), some in shown
     )
     return found._replace(
-        panels=panels,
-        has_unfinished=any(is_unfinished(row) for row in rows),
-        has_gaps=any(has_gaps(row) for row in rows),
+        panels=panels, hatched=hatched_as(rows), has_gaps=any(has_gaps(row) for row in rows)
     )
 
 
