@@ -127,8 +127,6 @@ def _plan(
     rows, extent = opened_once(sources, entry.source, opened, chart.moment), chart.extent
     if extent is None:
         extent = source.extent(chart.moment)
-    if entry.column == source.column and (nothing := chart.outside(extent)) is not None:
-        raise SettingError(nothing)
     if entry.column != source.column:
         extent = extent._replace(grain=None)  # That is what its own column stands for.
     phrase, per = drawn.pop("running", None), drawn.pop("per", None)

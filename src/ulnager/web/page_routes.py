@@ -181,6 +181,7 @@ def _context(
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker, answers) for picker in opened.views)
+        values |= _sentences(opened, answers)
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
@@ -260,6 +261,18 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
         if part and not view.locked:
             parts.append(part)
     return "&".join(parts)
+
+
+def _sentences(opened: OpenedPage, answers: BookAnswers) -> dict[str, str]:
+    """What charts whose dates hold no row say in place of numbers."""
+    found: dict[str, str] = {}
+    for key, chart in opened.charts.items():
+        if chart.resolution is None or chart.extent is None:
+            continue
+        if chart.chart.column == answers.book.sources[chart.chart.source].column:
+            told = chart.outside(chart.extent)
+            found |= {} if told is None else {key: told}
+    return found
 
 
 def _nothing(opened: OpenedPage, name: str, answers: BookAnswers) -> dict[str, str]:
