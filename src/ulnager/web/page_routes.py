@@ -181,7 +181,7 @@ def _context(
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker, answers) for picker in opened.views)
-        values |= _sentences(opened, answers)
+        values = {**values, **_sentences(opened, answers)}
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
