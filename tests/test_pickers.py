@@ -13,6 +13,7 @@ import sqlalchemy as sa
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, rule
+from sqlalchemy import not_
 from sqlalchemy.sql.visitors import cloned_traverse
 
 import ulnager
@@ -517,6 +518,27 @@ def test_counts_are_counted_with(name, said, n, day):
     result = phrase.filled(n=n).resolve(**options, data=Extent(*LOADS))
     told = engine.tallies([with_values(clause, {"n": n}), where(result, COLUMNS["date"])])
     assert told[0] == told[1], (said, n, day)
+
+
+@pytest.mark.parametrize("said", COUNTED)
+def test_counts_beside_switches(said):
+    """A switch that is on or off, and a count: in a shift, too; and the opposite of a condition."""
+    engine, known = engine_named("duckdb"), {"fiscal": ulnager.MonthCalendar(year_starts="10-01")}
+    options = {"today": TODAY, "calendars": known}
+    for cut in ("except today", "only weekdays", "except this week"):
+        made = {"cut": {"kind": "switch", "phrase": cut}}
+        phrase = period(said, inputs=made)
+        clause = where(phrase, "d", **options, latest=("ulnager_loads", "d"))
+        opposite = not_(clause)
+        for n, how in ((1, "on"), (5, "on"), (5, "off")):
+            try:
+                frozen = phrase.filled(n=n, cut=how).resolve(**options, data=Extent(*LOADS))
+            except ResolveError:
+                continue
+            values = {"n": n, "cut": how}
+            wanted, all_rows = engine.tallies([where(frozen, "d"), where("all dates", "d")])
+            told = engine.tallies([with_values(one, values) for one in (clause, opposite)])
+            assert told == [wanted, all_rows - wanted], (said, cut, n, how)
 
 
 def test_statements_are_short(tmp_path):

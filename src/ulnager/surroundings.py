@@ -28,10 +28,10 @@ class Surroundings:
         """A field of Pydantic: text that is read, or a value of the kind; text in JSON."""
         from pydantic_core import core_schema as schema
 
-        from ulnager.core.language.phrase import read_phrase
+        from ulnager.core.language.phrase import period_or_open
 
         def read(given: object) -> object:
-            found: Any = given if isinstance(given, kind) else read_phrase(given)  # type: ignore[arg-type]
+            found: Any = given if isinstance(given, kind) else period_or_open(given)  # type: ignore[arg-type]
             if not isinstance(found, kind):
                 found._closed()  # Says which slots are open.
                 raise SettingError(f"'{found}' has no slots, and a phrase with some is wanted")

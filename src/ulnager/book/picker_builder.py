@@ -31,7 +31,7 @@ from ulnager.core.language.inputs import (
     checked_input,
 )
 from ulnager.core.language.open_period import cut_by
-from ulnager.core.language.phrase import period, read_phrase
+from ulnager.core.language.phrase import period, period_or_open
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.suggest import no_such
 
@@ -122,7 +122,7 @@ def choice_from(
 
     Raises PeriodSyntaxError for a phrase that is none, SettingError for settings that fit no slot.
     """
-    phrase = read_phrase(offer.phrase, calendar, offer.inputs)
+    phrase = period_or_open(offer.phrase, calendar, offer.inputs)
     label = offer.label or key.replace("_", " ").capitalize()
     return Choice(key, phrase, label, offer.short or label, heading, phrase.inputs, anchor)
 

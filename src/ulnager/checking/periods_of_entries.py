@@ -15,9 +15,7 @@ from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import ListedInput
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
-from ulnager.core.periods import phrases
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
-from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.shifting import shifted
 
 
@@ -104,4 +102,4 @@ def _filled(
             return None
     if anchor is None or not hangs_on_anchor(period.definition):
         return period._closed()
-    return Period(Definition(phrases.as_of, (period.definition, anchor.definition)))
+    return period._closed()._as_of(anchor.definition)

@@ -272,7 +272,7 @@ def _told_as(asked: AskedCondition, phrase: Period) -> Period:
     edge = Definition(phrases.latest if asked.of_data == "latest" else phrases.earliest)
     if all(_is_of_points(part.rule) for part in phrase.definition.walk()):
         return Period(of_point(phrase.definition, phrases.anchor_day, edge))
-    return Period(Definition(phrases.as_of, (phrase.definition, edge)))
+    return phrase._as_of(edge)
 
 
 def _is_of_points(rule: Rule) -> bool:

@@ -120,7 +120,7 @@ def _since(checking: Checking, entry: BookPeriod, held: Profile) -> str:
     anchor = checking.anchor_of(entry)
     if anchor is not None:
         point = anchor.as_point.definition
-        phrase = Period(Definition(phrases.as_of, (phrase.definition, point)))
+        phrase = phrase._as_of(point)
     low, high = held.first.toordinal(), checking.today.toordinal()
     days = np.arange(max(low, high - _BACK), high + 1, dtype=np.int64)
     if not len(days):

@@ -12,7 +12,7 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import MonthCalendar
 from ulnager.core.errors import PeriodSyntaxError, SettingError, SourceError, UlnagerError
 from ulnager.core.language.period import Period, PeriodBase
-from ulnager.core.language.phrase import period, read_phrase
+from ulnager.core.language.phrase import period, period_or_open
 from ulnager.core.periods.anchors import Defaults, Extent
 from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.phrases.rolling_and_whole import family_readings
@@ -327,7 +327,7 @@ class Request:
         book = self.open_book
         if book is None:
             try:
-                return read_phrase(text, self.chosen_calendar)
+                return period_or_open(text, self.chosen_calendar)
             except PeriodSyntaxError as error:
                 raise self._dated(error) from None
         if text in book.periods:

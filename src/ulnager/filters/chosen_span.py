@@ -17,17 +17,13 @@ from sqlalchemy.sql.compiler import SQLCompiler
 
 from ulnager.core.errors import UlnagerError
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.open_slots import OpenCount
 from ulnager.core.periods.period_tree import Joined, Part, Sorted, parts_of
-from ulnager.filters.engine_sql import EngineSql
+from ulnager.filters.engine_sql import ROW, EngineSql
 from ulnager.filters.engines.engine import HIDDEN, marked
-from ulnager.filters.live_condition import Live, Ready
+from ulnager.filters.live_condition import Live, Ready, has_open_counts
 from ulnager.filters.primitives import Test
 from ulnager.filters.sql_arithmetic import SqlDay
 from ulnager.filters.sql_text import dialect_named, named_column
-
-_ALIAS: Final = "from_"
-"""The name of the row that holds what periods are measured from."""
 
 
 class Choosable(NamedTuple):
@@ -50,15 +46,14 @@ def can_be_chosen(one: Choosable) -> bool:
 
 def counts_along(live: Live, definition: Definition) -> bool:
     """Whether an engine can count with the open counts of a period, and need not list them."""
+    if not has_open_counts(definition):
+        return True
     if definition.is_sub_day or live.date_table is not None:
         return False
-    names = {arg.slot for part in definition.walk() for arg in part.args
-             if isinstance(arg, OpenCount)}  # fmt: skip
-    tried = live._replace(parameters={**(live.parameters or {}), **dict.fromkeys(names, true())})
     try:
         if not isinstance(parts_of(definition), Part):
             return False
-        tried.ready(definition, "d").days(definition, _probe(), *("day" for _ in _texts(tried)))
+        live.ready(definition, "d").days(definition, _probe(), *("day" for _ in _texts(live)))
     except UlnagerError:
         return False
     return True
@@ -125,12 +120,17 @@ def _chosen_span(element: ChosenSpan, compiler: SQLCompiler, **options: Any) -> 
     column, chosen, *texts = [
         compiler.process(one, **options).replace("%", HIDDEN) for one in element.clauses
     ]
-    plain = compiler.process(and_(true()), **options)
-    found = [
-        _written(element, compiler.dialect, (column, chosen, plain), texts, is_named=is_named)
-        for is_named in (False, True)
-    ]
-    return str(marked(min(found, key=len), compiler.dialect))
+    said = column, chosen, compiler.process(and_(true()), **options)
+    found = _written(element, compiler.dialect, said, texts, is_named=False)
+    # A row's own anchor would be asked for within a row, which some engines cannot do.
+    if len(found) > _LONG and all(one.ready.has_clock for one in element.alternatives):
+        named = _written(element, compiler.dialect, said, texts, is_named=True)
+        found = min(found, named, key=len)
+    return str(marked(found, compiler.dialect))
+
+
+_LONG: Final = 500
+"""From so many characters on it may be shorter to give names to what is measured from."""
 
 
 def _written(
@@ -156,24 +156,22 @@ def _written(
         sides = [None if side is None else str(side) for side in (start, stop)]
         lines.append(_Line(one.key, when, "" if valid == plain else valid, *sides))
     assert sql is not None
-    groups = [[line for line in lines if line.sides == sides] for sides in _SIDES]
+    every = ([line for line in lines if line.sides == sides] for sides in _SIDES)
+    groups = [group for group in every if group]
     held = element.alternatives[0].ready.held.column_type
     conditions = []
-    for group in filter(None, groups):
+    for group in groups:
         tests = [
             f"{column} {sign} {_bound(sql, held, _case(entries, chosen, element), names)}"
             for sign, entries in (
-                (">=", [(one, one.start, True) for one in group if one.start is not None]),
-                (
-                    "<",
-                    [(one, one.stop, one.start is None) for one in group if one.stop is not None],
-                ),
+                (">=", [(one, one.start, True) for one in group if one.sides[0]]),
+                ("<", [(one, one.stop, not one.sides[0]) for one in group if one.sides[1]]),
             )
             if entries
         ]
         if not tests:
             tests = [f"{column} IS NOT NULL", *_any_of(group, chosen, element)]
-        elif len([one for one in groups if one]) > 1 and element.is_keyed:
+        elif len(groups) > 1 and element.is_keyed:
             keys = dict.fromkeys(one.key for one in group)
             tests.insert(0, f"{chosen} IN ({', '.join(map(_quoted, keys))})")
         conditions.append(" AND ".join(tests))
@@ -188,10 +186,10 @@ _SIDES: Final = ((True, True), (True, False), (False, True), (False, False))
 def _bound(sql: EngineSql, held: str, day: str, names: dict[str, str]) -> str:
     """A day as a value of the column, in the one row of what it is measured from."""
     found = sql.day_bound(SqlDay(sql.engine, day), held)
-    used = [f"{text} AS {name}" for text, name in names.items() if f"{_ALIAS}.{name}" in found]
+    used = [f"{text} AS {name}" for text, name in names.items() if f"{ROW}.{name}" in found]
     if not used:
         return found
-    row = f"(SELECT {', '.join(used)}{sql.engine.from_nothing}) {_ALIAS}"
+    row = f"(SELECT {', '.join(used)}{sql.engine.from_nothing}) {ROW}"
     return f"(SELECT {found} FROM {row})"
 
 
@@ -232,11 +230,9 @@ def _of_key(some: list[tuple[_Line, str, bool]]) -> str:
         return some[0][1]  # The other side is null where nothing is chosen.
     valid = {line.valid for line, _, _ in some if is_checked}
     common = next(iter(valid)) if len(valid) == 1 else ""
+    asked = is_checked and not common
     more = [
-        (
-            line.when if common or not is_checked or not line.valid else (*line.when, line.valid),
-            side,
-        )
+        ((*line.when, line.valid) if asked and line.valid else line.when, side)
         for line, side, _ in some
     ]
     found = _among(more)

@@ -13,7 +13,7 @@ from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import FilterError
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import PeriodBase
-from ulnager.core.language.phrase import as_period, read_phrase, resolved
+from ulnager.core.language.phrase import as_period, period_or_open, resolved
 from ulnager.core.periods.anchors import Defaults
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.definitions import Basis
@@ -115,7 +115,7 @@ def where(
             f"an expression of {type(column).__module__.partition('.')[0]} knows no clock, so "
             "nothing can be live there; resolve the period first: period.resolve(today=…)"
         )
-    said = read_phrase(period, options.get("calendar")) if isinstance(period, str) else period
+    said = period_or_open(period, options.get("calendar")) if isinstance(period, str) else period
     live = Live.of(options)
     if isinstance(said, OpenPeriod):
         return open_where(live, said, column)

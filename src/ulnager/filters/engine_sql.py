@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import UTC, date, datetime
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from sqlalchemy import Dialect
 
@@ -31,6 +31,9 @@ from ulnager.filters.sql_arithmetic import (
     days_between,
     literal_day,
 )
+
+ROW: Final = "from_"
+"""The row that holds what the periods of a statement are measured from, by names."""
 
 
 class Latest(NamedTuple):
@@ -68,10 +71,10 @@ class EngineSql:
 
     def named(self, day: SqlDay) -> SqlDay:
         """A day by a name of its own, where what is measured from has names."""
-        if self.names is None or "from_." in day.text or day.days:
+        if self.names is None or f"{ROW}." in day.text:
             return day
         name = self.names.setdefault(day.text, f"day_{len(self.names) + 1}")
-        return SqlDay(self.engine, f"from_.{name}", may_be_null=day.may_be_null)
+        return SqlDay(self.engine, f"{ROW}.{name}", may_be_null=day.may_be_null)
 
     def clock(self, today: date | None) -> SqlDay:
         """The date of the clock, or one that stands for it."""
@@ -226,7 +229,7 @@ class SqlExtent:
             )
         else:
             found = self.sql.day_of(value, self.held)
-        found = found if tests and "from_." in value else self.sql.named(found)
+        found = self.sql.named(found)
         sums = self._sums()
         if sums is None:
             return found

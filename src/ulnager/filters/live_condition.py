@@ -274,6 +274,7 @@ class Live(NamedTuple):
             after,
             tuple(self.parameters or {}),
             self.offset_table,
+            not has_anchor,
         )
 
     def _clock(self, zone: str | None, after: timedelta) -> _FixedClock:
@@ -362,6 +363,8 @@ class Ready(NamedTuple):
     day_starts: timedelta
     parameters: tuple[str, ...] = ()
     offset_table: str | None = None
+    has_clock: bool = True
+    """Whether all rows are measured from one day, and not each from its own."""
 
     def bounds(
         self, definition: Definition, dialect: Dialect, *texts: str
@@ -445,11 +448,16 @@ def numbered(definition: Definition, given: Mapping[str, str]) -> tuple[Definiti
             return Definition(arg.rule, tuple(put(one) for one in arg.args))
         if isinstance(arg, OpenCount) and arg.slot in given:
             names.add(arg.slot)
-            return SqlNumber(given[arg.slot])
+            return SqlNumber(given[arg.slot], 1 if arg > 0 else -1)
         return arg
 
-    has_open = any(isinstance(arg, OpenCount) for part in definition.walk() for arg in part.args)
-    return (put(definition) if has_open else definition), frozenset(names)
+    found = put(definition) if has_open_counts(definition) else definition
+    return found, frozenset(names)
+
+
+def has_open_counts(definition: Definition) -> bool:
+    """Whether a count in it is open still."""
+    return any(isinstance(arg, OpenCount) for part in definition.walk() for arg in part.args)
 
 
 def _checked_start(day_starts: str, column_type: str) -> timedelta:

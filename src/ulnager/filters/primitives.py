@@ -106,17 +106,15 @@ class Test(FunctionElement[bool]):
 
 
 class _Opposite(Test):
-    def __init__(self, test: Test) -> None:
-        super().__init__(test)
-        self.test = test
+    inherit_cache = False
 
     def _negate(self) -> Any:
-        return self.test
+        return next(iter(self.clauses))
 
 
 @compiles(_Opposite)
 def _opposite(element: _Opposite, compiler: SQLCompiler, **options: Any) -> str:
-    return f"NOT {compiler.process(element.test, **options)}"
+    return f"NOT {compiler.process(next(iter(element.clauses)), **options)}"
 
 
 class Primitive(FunctionElement[Any]):

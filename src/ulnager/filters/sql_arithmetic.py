@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from datetime import UTC, timedelta, tzinfo
 from operator import eq, ge, gt, le, lt
-from typing import Any, Final
+from typing import Any, Final, NoReturn
 
 from ulnager.core.calendars.calendar import Calendar, OfCalendar
 from ulnager.core.calendars.instants import InstantArithmetic, moment_of
@@ -176,7 +176,7 @@ class SqlNumber(int):
     def __add__(self, other: int) -> SqlNumber:
         if isinstance(other, SqlNumber):
             return SqlNumber(f"({self}) + ({other})")
-        if abs(other) > MOST_ADDED:
+        if abs(other) > _LEAST_DAY:
             raise _not_counted()
         return SqlNumber(self.text, self.times, self.more + other)
 
@@ -184,6 +184,15 @@ class SqlNumber(int):
         return self + -other
 
     __rmul__, __radd__ = __mul__, __add__
+
+    def __abs__(self) -> SqlNumber:
+        return -self if self < 0 else self
+
+    def _is_no_number(self, *other: int) -> NoReturn:
+        raise _not_counted()
+
+    __floordiv__ = __mod__ = __divmod__ = __pow__ = _is_no_number  # type: ignore[assignment]
+    __rfloordiv__ = __rmod__ = __rdivmod__ = __rpow__ = _is_no_number  # type: ignore[assignment]
 
     def __rsub__(self, other: int) -> SqlNumber:
         return -self + other
@@ -206,12 +215,12 @@ class SqlNumber(int):
         return hash(str(self))
 
 
-MOST_ADDED: Final = 100_000
-"""More than that is the number of a day, and not added to a count."""
+_LEAST_DAY: Final = 100_000
+"""More than that is the number of a day, which is not added to a count."""
 
 
 def _not_counted() -> FilterError:
-    return FilterError("a day that is fixed is not counted from by a parameter")
+    return FilterError("this is not counted by a parameter; list its counts")
 
 
 class SqlTruth:

@@ -14,7 +14,7 @@ import sqlalchemy as sa
 from ulnager.core.errors import SourceError
 from ulnager.filters.engines import ENGINES
 from ulnager.sources.database_source import OF_DRIVERS, TableSource
-from ulnager.sources.source import named_table, told_asked
+from ulnager.sources.source import named_table
 
 _SAVEPOINTS: Final = ("postgresql", "mysql", "mariadb", "sqlite", "mssql", "oracle")
 
@@ -43,13 +43,6 @@ class ConnectedTable(TableSource):
         self.dialect_name = name
         self.name = named_table(name, table)
         self._look_at(table)
-
-    def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
-        told_asked(self.name, statement)
-        found: list[tuple[Any, ...]] = self._with(
-            lambda connection: [tuple(row) for row in connection.execute(statement)]
-        )
-        return found
 
     def _with(self, ask: Callable[[sa.Connection], Any]) -> Any:
         try:

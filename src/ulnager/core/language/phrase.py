@@ -51,10 +51,10 @@ def period(
     Raises PeriodSyntaxError, which marks the place and offers the nearest phrases, SettingError for
     settings that fit no slot.
     """
-    return read_phrase(phrase, calendar, inputs)
+    return period_or_open(phrase, calendar, inputs)
 
 
-def read_phrase(
+def period_or_open(
     phrase: str,
     calendar: Calendar | None = None,
     inputs: Mapping[str, Mapping[str, Any]] | None = None,
@@ -147,7 +147,7 @@ def as_period(what: object, calendar: Calendar | None = None) -> Period:
     Raises SettingError for anything else, ResolveError where slots are open.
     """
     if isinstance(what, str):
-        what = read_phrase(what, calendar)
+        what = period_or_open(what, calendar)
     if isinstance(what, PeriodBase):
         return what._closed()
     raise SettingError(

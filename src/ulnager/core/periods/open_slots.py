@@ -11,13 +11,14 @@ from ulnager.core.units import Unit
 
 
 class OpenCount(int):
-    """A count that is not known yet. It is more than one, so that units are in the plural."""
+    """A count that is not known yet, or as much back. It is more than one, so that units are in the
+    plural. Nothing else is counted with it: no number would be right."""
 
     slot: str
 
-    def __new__(cls, slot: str) -> OpenCount:
+    def __new__(cls, slot: str, sign: int = 1) -> OpenCount:
         """A count for the slot of that name."""
-        made = super().__new__(cls, 2)
+        made = super().__new__(cls, 2 * sign)
         made.slot = slot
         return made
 
@@ -25,10 +26,23 @@ class OpenCount(int):
         return f"{{{self.slot}}}"
 
     def __eq__(self, other: object) -> bool:
-        return isinstance(other, OpenCount) and other.slot == self.slot
+        return isinstance(other, OpenCount) and (other.slot, other > 0) == (self.slot, self > 0)
 
     def __hash__(self) -> int:
         return hash(self.slot)
+
+    def __mul__(self, other: int) -> OpenCount:
+        if other not in (1, -1):
+            raise ResolveError(f"the slot {self} is open")
+        return OpenCount(self.slot, other if self > 0 else -other)
+
+    __rmul__ = __mul__
+
+    def __neg__(self) -> OpenCount:
+        return self * -1
+
+    def __abs__(self) -> OpenCount:
+        return OpenCount(self.slot)
 
 
 class OpenUnit(Unit):
