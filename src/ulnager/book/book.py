@@ -117,8 +117,8 @@ class Book(ShowsItself):
     pages: dict[str, Page] = field(default_factory=dict)
     schedules: dict[str, Schedule] = field(default_factory=dict)
     language: Language = PLAIN
-    offsets_end: tuple[tuple[str, date], ...] = ()
-    """The zones of its table of offsets, each with the day up to which that reaches."""
+    offsets: BookSource | None = None
+    """The file of the table of offsets that its live conditions look into."""
     asks: Look | None = field(default=None, compare=False, repr=False)
     """What is asked for the dates of a source in place of the source itself."""
 

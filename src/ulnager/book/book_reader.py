@@ -7,11 +7,9 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
-from datetime import date, timedelta
 from pathlib import Path
 from typing import Any, Final
 
-import sqlalchemy as sa
 from pydantic import BaseModel, ValidationError
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
@@ -62,6 +60,7 @@ from ulnager.core.units import own_unit
 from ulnager.sources.days_off import calendar_from_file, holidays_from_file, holidays_of
 from ulnager.sources.guard import limits_now
 from ulnager.sources.opening import opened_source
+from ulnager.sources.profile import SHARE
 from ulnager.sources.source import Relation, Source
 
 
@@ -154,27 +153,20 @@ def book_of(
         entry_named(file, "anchor", "anchor", entries.anchor, anchors),
         entries.tz,
         language=language_of(file, "", entries.locale, entries.dates_as, texts),
-        offsets_end=_offsets_end(file, entries.offset_file, house),
+        offsets=_offsets(file, entries.offset_file, house),
     )
     return _with_offers(book, entries)
 
 
-def _offsets_end(file: str, name: str | None, house: House) -> tuple[tuple[str, date], ...]:
-    """The zones of a table of offsets, each with the last day that lies in it whole."""
+def _offsets(file: str, name: str | None, house: House) -> BookSource | None:
+    """The file of a table of offsets, which is opened when somebody asks it."""
     if name is None:
-        return ()
+        return None
     try:
-        held = opened_source(house.path(name), within=house.within)
-        rows = held.rows.c
-        asked = sa.select(rows.zone, sa.func.max(rows.utc_stop)).group_by(rows.zone)
-        found = held.run(asked.order_by(rows.zone))
-    except (SettingError, SourceError, AttributeError) as error:
-        told = "it has no columns zone and utc_stop" if isinstance(error, AttributeError) else error
-        raise BookError(file, "offset_file", f"{name}: {told}") from None
-    # A day of any zone is over two days after its midnight in UTC.
-    return tuple(
-        (str(zone), date(1970, 1, 1) + timedelta(int(stop) // 86_400 - 2)) for zone, stop in found
-    )
+        place = house.path(name)
+    except (SettingError, SourceError) as error:
+        raise BookError(file, "offset_file", str(error)) from None
+    return BookSource("offset_file", place, None, None, None, SHARE, within=house.within)
 
 
 def _with_offers(book: Book, entries: BookFile) -> Book:

@@ -8,14 +8,16 @@ from datetime import date, datetime, time, timedelta
 from typing import TYPE_CHECKING, Any, Final
 
 import numpy as np
+from sqlalchemy import func, select
 
 from ulnager.book.book import BookPeriod
+from ulnager.book.sources import BookSource
 from ulnager.checking.inspection import Checking
 from ulnager.checking.periods_of_entries import periods_named
 from ulnager.checking.rehearsing import Dates, rehearse, windows_of
 from ulnager.core.calendars.table_calendar import TableCalendar
 from ulnager.core.calendars.zones import date_of
-from ulnager.core.errors import UlnagerError
+from ulnager.core.errors import SourceError, UlnagerError
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.units import Unit
 
@@ -271,8 +273,13 @@ def _words(values: Any, path: tuple[str, ...] = ()) -> Iterator[tuple[str, str]]
 
 def offsets_end(checking: Checking) -> None:
     """A table of offsets that ends within a year, or has no rows for the book's zones."""
-    book, held = checking.book, dict(checking.book.offsets_end)
-    if not held:
+    book = checking.book
+    if book.offsets is None:
+        return
+    try:
+        held = _offsets_held(book.offsets)
+    except SourceError as error:
+        checking.add("runs-out", ("offset_file",), str(error))
         return
     for zone, last in held.items():
         if last < checking.today + timedelta(days=365):
@@ -290,6 +297,22 @@ def offsets_end(checking: Checking) -> None:
             f"the table of offsets has no {name}, in which days begin here",
             f"Write it with --offsets {name}, too.",
         )
+
+
+def _offsets_held(source: BookSource) -> dict[str, date]:
+    """The zones of a table of offsets, each with the last day that lies in it whole."""
+    found = source.opened()
+    if {"zone", "utc_stop"} - {one.name for one in found.columns}:
+        raise SourceError(
+            f"{source.told_place} has no columns zone and utc_stop, which a table of offsets has"
+        )
+    zone, stop = found.value("zone"), found.value("utc_stop")
+    rows = found.run(select(zone, func.max(stop)).select_from(found.rows).group_by(zone))
+    # A day of any zone is over two days after its midnight in UTC.
+    return {
+        str(name): date(1970, 1, 1) + timedelta(int(last) // 86_400 - 2)
+        for name, last in sorted(rows, key=str)
+    }
 
 
 def begins_late(checking: Checking) -> None:

@@ -124,8 +124,8 @@ def _measured_ways(
     for one in combined(ways):
         values = {**one.values, **dict.fromkeys(shared, False)}
         found, more = measured(_opening_pair(choice.definition([values])))
-        parameters = live._replace(parameters={**one.parameters, **more})
-        yield Choosable(choice.key, one.when, one.valid, parameters, found)
+        told = live._replace(parameters={**one.parameters, **more})
+        yield Choosable(choice.key, one.when, one.valid, told, found)
 
 
 def _inputs(picker: PickerBase, choice: Choice) -> list[Input]:

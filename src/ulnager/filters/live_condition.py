@@ -248,6 +248,8 @@ class Live(NamedTuple):
             if given not in DAY_TYPES:
                 raise FilterError(f"{name} is {given!r}; choose {', '.join(DAY_TYPES)}")
         has_anchor = self.anchor is not None
+        if self.offset_table is not None and zone is None:
+            raise FilterError("offset_table is where a zone is looked up; say which one with tz")
         if has_anchor and self.offset_table is not None:
             raise FilterError(
                 "the offset of each row's own anchor is not looked up; leave offset_table out, or "

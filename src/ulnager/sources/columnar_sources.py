@@ -40,23 +40,20 @@ class ColumnarSource(Relation):
         self.dialect_name = columnar_kind(session)
         self.name = named_table(self.dialect_name, table)
         if looks_like_query(table):
-            # It is the caller's own engine, and their own text.
-            self._from = f"({table.strip().rstrip(';')})"
+            # In brackets it can be one query only, and no command.
+            sent = table.strip().rstrip(";")
+            self.columns = self._described(table, f"({sent})")
+            untyped = sa.text(sent.replace(":", "\\:"))
+            self.rows: sa.FromClause = untyped.columns(*self._named()).subquery("data")
         else:
             quote = dialect_named(self.dialect_name).identifier_preparer.quote_identifier
-            self._from = ".".join(map(quote, table.split(".")))
-        self.columns = tuple(
-            Column(name, kind, _column_type(kind)) for name, kind in self._described(table)
-        )
-        columns: list[Any] = [sa.column(quoted_name(one.name)) for one in self.columns]
-        if looks_like_query(table):
-            sent = table.strip().rstrip(";").replace(":", "\\:")
-            self.rows: sa.FromClause = sa.text(sent).columns(*columns).subquery("data")
-        else:
+            self.columns = self._described(table, ".".join(map(quote, table.split("."))))
             *schema, own = (quoted_name(part) for part in table.split("."))
-            self.rows = sa.table(
-                own, *columns, schema=quoted_name(".".join(schema)) if schema else None
-            )
+            place = quoted_name(".".join(schema)) if schema else None
+            self.rows = sa.table(own, *self._named(), schema=place)
+
+    def _named(self) -> list[Any]:
+        return [sa.column(quoted_name(one.name)) for one in self.columns]
 
     def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
         assert isinstance(statement, sa.ClauseElement)
@@ -66,19 +63,21 @@ class ColumnarSource(Relation):
         columns = [one.to_pylist() for one in found.columns]
         return list(zip(*columns, strict=True)) if columns else []
 
-    def _described(self, table: str) -> list[tuple[str, str]]:
-        """The columns with the engine's types of them."""
+    def _described(self, table: str, place: str) -> tuple[Column, ...]:
+        """The columns of a table or a query, as it stands after FROM."""
         try:
-            found = self._asked(f"SELECT * FROM {self._from} AS data LIMIT 0")
+            found = self._asked(f"SELECT * FROM {place} AS data LIMIT 0")
         except SourceError:
             known = self._tables()
             if looks_like_query(table) or table in known:
                 raise
             raise SourceError(f"{self.name}: {no_such('table', visible(table), known)}") from None
         if self.dialect_name == "datafusion":
-            return [(field.name, str(field.type)) for field in found.schema]
-        told = self._asked(f"DESCRIBE (SELECT * FROM {self._from} AS data)")
-        return list(zip(*(told.column(n).to_pylist() for n in (0, 1)), strict=True))
+            types = [(field.name, str(field.type)) for field in found.schema]
+        else:
+            told = self._asked(f"DESCRIBE (SELECT * FROM {place} AS data)")
+            types = list(zip(*(told.column(n).to_pylist() for n in (0, 1)), strict=True))
+        return tuple(Column(name, kind, _column_type(kind)) for name, kind in types)
 
     def _tables(self) -> list[str]:
         if self.dialect_name == "datafusion":
@@ -86,8 +85,12 @@ class ColumnarSource(Relation):
         return [str(one) for one in self._asked("SHOW TABLES").column(0).to_pylist()]
 
     def _asked(self, text: str) -> Any:
-        import pyarrow as pa
-
+        try:
+            import pyarrow as pa
+        except ImportError:
+            raise SourceError(
+                'a session as a source needs PyArrow: pip install "ulnager[frames]"'
+            ) from None
         try:
             if self.dialect_name == "datafusion":
                 frame = self.session.sql(text)

@@ -107,8 +107,9 @@ class Buckets(tuple[Bucket, ...], ShowsItself):
             return self
 
         def worded(one: Bucket) -> Bucket:
-            if UNLISTED in one.reasons:
-                label = words.span(Span(one.unit_start, one.unit_end + timedelta(1)))
+            whole = Span(one.unit_start, one.unit_end + timedelta(1))
+            if one.label == one.short_label == ENGLISH.span(whole):  # It has no name.
+                label = words.span(whole)
                 return one._replace(label=label, short_label=label)
             label, short = words.unit(one.label), words.unit(one.short_label)
             return one._replace(label=label, short_label=short)

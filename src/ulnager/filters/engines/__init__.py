@@ -1,6 +1,6 @@
 """The engines that conditions are written for and sources are asked by, a module each.
 
-To add one, write its module and name it in ``TARGETS``; ``base.py`` says what each field is.
+To add one, write its module and name it in ``TARGETS``; ``engine.py`` says what each field is.
 """
 
 from __future__ import annotations

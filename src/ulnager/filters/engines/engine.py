@@ -44,6 +44,7 @@ class Engine(NamedTuple):
     Where nothing of the trade says what becomes of a midnight that is left out or comes twice,
     ``instant_at`` is the instant at which the clocks of a zone show a local time and ``shown_at``
     what they show at an instant, in place of both: zones that have such midnights are refused.
+    ``day_utc`` is the date of an instant in UTC, where no other zone is known.
 
     ``truncated`` is the start of the Gregorian unit ``{u}``, which the engine writes as
     ``truncates`` says, or all of it as that says; for all others ``months_start`` is the start of
