@@ -1,59 +1,67 @@
 """The engines that conditions are written for and sources are asked by, a module each.
 
-To add one, write its module and name it in ``TARGETS``; ``engine.py`` says what each field is.
+To add one, write its module and name it in ``_MODULES``; ``engine.py`` says what each field is. A
+module is read when its engine is first asked for.
 """
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Mapping
+from importlib import import_module
 from typing import Final
 
 from ulnager.core.errors import FilterError
 from ulnager.filters.engines.ansi import ANSI
-from ulnager.filters.engines.bigquery import BIGQUERY
-from ulnager.filters.engines.clickhouse import CLICKHOUSE
-from ulnager.filters.engines.databricks import DATABRICKS
-from ulnager.filters.engines.datafusion import DATAFUSION
-from ulnager.filters.engines.duckdb import DUCKDB
 from ulnager.filters.engines.engine import Engine
-from ulnager.filters.engines.mysql import MYSQL
-from ulnager.filters.engines.oracle import ORACLE
-from ulnager.filters.engines.postgresql import POSTGRESQL
-from ulnager.filters.engines.redshift import REDSHIFT
-from ulnager.filters.engines.snowflake import SNOWFLAKE
-from ulnager.filters.engines.spark import SPARK
-from ulnager.filters.engines.sqlite import SQLITE
-from ulnager.filters.engines.trino import TRINO
-from ulnager.filters.engines.tsql import TSQL
 
-TARGETS: Final = {
-    "ansi": ANSI,
-    "duckdb": DUCKDB,
-    "postgresql": POSTGRESQL,
-    "mysql": MYSQL,
-    "mariadb": MYSQL,
-    "sqlite": SQLITE,
-    "spark": SPARK,
-    "datafusion": DATAFUSION,
-    "clickhouse": CLICKHOUSE,
-    "snowflake": SNOWFLAKE,
-    "bigquery": BIGQUERY,
-    "redshift": REDSHIFT,
-    "trino": TRINO,
-    "tsql": TSQL,
-    "oracle": ORACLE,
-    "databricks": DATABRICKS,
-}
+_MODULES: Final = (
+    "ansi",
+    "duckdb",
+    "postgresql",
+    "mysql",
+    "mariadb",
+    "sqlite",
+    "spark",
+    "datafusion",
+    "clickhouse",
+    "snowflake",
+    "bigquery",
+    "redshift",
+    "trino",
+    "tsql",
+    "oracle",
+    "databricks",
+)
+_OTHER_NAMES: Final = {"mariadb": "mysql", "clickhousedb": "clickhouse", "mssql": "tsql"}
+
+
+class _Engines(Mapping[str, Engine]):
+    """Engines by their names, each read when it is asked for."""
+
+    def __init__(self, names: tuple[str, ...]) -> None:
+        self.names: dict[str, Engine | None] = dict.fromkeys(names)
+
+    def __getitem__(self, name: str) -> Engine:
+        found = self.names[name]
+        if found is None:
+            module = _OTHER_NAMES.get(name, name)
+            read = import_module(f"ulnager.filters.engines.{module}")
+            found = self.names[name] = getattr(read, module.upper())
+        return found
+
+    def __contains__(self, name: object) -> bool:
+        return name in self.names
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self.names)
+
+    def __len__(self) -> int:
+        return len(self.names)
+
+
+TARGETS: Final = _Engines(_MODULES)
 """What conditions may be written for, by its name."""
-ENGINES: Final = {
-    name: one
-    for name, one in {
-        "sqlite": SQLITE,
-        **TARGETS,
-        "clickhousedb": CLICKHOUSE,
-        "mssql": TSQL,
-    }.items()
-    if one is not ANSI
-}
+ENGINES: Final = _Engines((*_MODULES[1:], "clickhousedb", "mssql"))
 """What works dates out by itself, by the names of SQLAlchemy's dialects."""
 
 
