@@ -22,8 +22,8 @@ from ulnager.filters.engine_sql import ROW, EngineSql
 from ulnager.filters.engines.engine import HIDDEN, marked
 from ulnager.filters.live_condition import Live, Ready, has_open_counts
 from ulnager.filters.primitives import Test
-from ulnager.filters.sql_arithmetic import SqlDay
 from ulnager.filters.sql_text import dialect_named, named_column
+from ulnager.filters.sql_values import SqlDay
 
 
 class Choosable(NamedTuple):

@@ -18,7 +18,8 @@ from ulnager.core.calendars.week_calendar import WeekCalendar
 from ulnager.core.errors import FilterError
 from ulnager.core.units import Unit
 from ulnager.filters.engines.engine import Engine, filled
-from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay
+from ulnager.filters.sql_arithmetic import SqlArithmetic
+from ulnager.filters.sql_values import SqlDay
 
 
 class _Edge(SqlDay):

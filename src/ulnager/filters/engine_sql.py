@@ -23,14 +23,8 @@ from ulnager.filters.engines.engine import (
     time_of_day,
 )
 from ulnager.filters.primitives import day_of
-from ulnager.filters.sql_arithmetic import (
-    SqlArithmetic,
-    SqlDay,
-    SqlInstant,
-    SqlInstants,
-    days_between,
-    literal_day,
-)
+from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlInstant, SqlInstants
+from ulnager.filters.sql_values import SqlDay, days_between, literal_day
 
 ROW: Final = "from_"
 """The row that holds what the periods of a statement are measured from, by names."""

@@ -26,7 +26,7 @@ from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.engine import HIDDEN, filled, marked
 from ulnager.filters.primitives import Test, day_of
-from ulnager.filters.sql_arithmetic import literal_day
+from ulnager.filters.sql_values import literal_day
 
 
 def check_definition(definition: Definition, calendar: Calendar) -> None:

@@ -60,8 +60,9 @@ from ulnager.filters.live_checks import (
     check_time,
     joined_clause,
 )
-from ulnager.filters.sql_arithmetic import SqlArithmetic, SqlDay, SqlNumber
+from ulnager.filters.sql_arithmetic import SqlArithmetic
 from ulnager.filters.sql_text import dialect_named, named_column
+from ulnager.filters.sql_values import SqlDay, SqlNumber
 
 Aligned = tuple[Unit | None, Unit | None, bool]
 """The units that a span's start and stop are starts of, and whether it is to date."""

@@ -21,8 +21,8 @@ from ulnager.core.units import Unit
 from ulnager.filters.engines import engine_named
 from ulnager.filters.engines.engine import Engine, filled
 from ulnager.filters.primitives import day_of
-from ulnager.filters.sql_arithmetic import literal_day
 from ulnager.filters.sql_text import named_column
+from ulnager.filters.sql_values import literal_day
 
 _TYPES: Final = ("date", "timestamp")
 

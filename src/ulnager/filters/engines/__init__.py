@@ -61,7 +61,7 @@ class _Engines(Mapping[str, Engine]):
 
 TARGETS: Final = _Engines(_MODULES)
 """What conditions may be written for, by its name."""
-ENGINES: Final = _Engines((*_MODULES[1:], "clickhousedb", "mssql"))
+ENGINES: Final = _Engines(("sqlite", *_MODULES[1:], "clickhousedb", "mssql"))
 """What works dates out by itself, by the names of SQLAlchemy's dialects."""
 
 
