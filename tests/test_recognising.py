@@ -28,12 +28,14 @@ LINES = [line.split("\t") for line in TEXT.split("\n") if line and not line.star
 
 @pytest.mark.parametrize(("dialect", "condition", "wanted"), LINES)
 def test_conditions_that_people_write(dialect, condition, wanted):
-    found = recognise(condition, target=dialect)
+    target, _, column_type = dialect.partition(" ")
+    found = recognise(condition, target=target, column_type=column_type or "date")
     if wanted.startswith("~"):
         nearest, count, first = (part.strip() for part in wanted[1:].split("|"))
         days = sum((last - start).days + 1 for start, last in found.part_on)
         assert (found.phrase, str(found.nearest)) == (None, nearest)
-        assert (days, str(found.part_on[0][0])) == (int(count), first)
+        told = found.part_on[0][0] if found.part_on else found.why
+        assert (days, first in str(told)) == (int(count), True)
     elif wanted.startswith("?"):
         assert (found.phrase, found.nearest) == (None, None)
         assert wanted[1:].strip() in found.why
@@ -77,7 +79,7 @@ def test_the_engines_keep_the_rows_of_the_phrase(name):
     pattern, form = CLOCKS[name]
     tried = 0
     for dialect, condition, wanted in LINES:
-        if dialect != name or wanted[0] in "~?":
+        if dialect != name or wanted[0] in "~?" or "FROM t" in condition:
             continue
         for day in DAYS:
             text = re.sub(pattern, form.format(day), condition).replace(
@@ -201,7 +203,7 @@ def test_the_order_of_phrases_with_the_same_rows():
 @pytest.mark.parametrize(("condition", "more", "wanted"), [
     ("t >= current_date - 6 AND t < current_date + 1", TIMES, "last 7 rolling days"),
     ("t >= current_date - 6 AND t <= current_date", TIMES, "a part of some day"),
-    ("t >= now() - INTERVAL 7 DAY", TIMES, "a part of some day"),
+    ("t >= now() - INTERVAL 7 DAY", TIMES, "from 7 days before now"),
     ("d BETWEEN '20260401' AND '20260430'", {"target": "tsql"}, "2026-04"),
     ("k BETWEEN 20260301 AND 20260331", {"column_type": "yyyymmdd"}, "2026-03"),
     ("d >= date_trunc('week', current_date + 1)::DATE - 1 AND d <= current_date",

@@ -380,6 +380,8 @@ class _Condition:
                     f"{days} days of three years, first as of {first}",
                     "",
                 )
+        elif found.nearest is not None and found.why:
+            yield self._told("phrase", tree, f"nearest is '{found.nearest}': {found.why}", "")
 
 
 def _short(text: str) -> str:

@@ -104,6 +104,21 @@ _TYPE_OF: Final = {
 }
 
 
+_HELD: Final = {
+    "date": "{day}",
+    "timestamp": "{moment}",
+    "timestamptz": "CAST({moment} AS TIMESTAMPTZ)",
+    "yyyymmdd": "CAST(strftime({day}, '%Y%m%d') AS INTEGER)",
+    "yyyymm": "CAST(strftime({day}, '%Y%m') AS INTEGER)",
+    "yyyyww": "CAST(strftime({day}, '%G%V') AS INTEGER)",
+    "iso-week": "strftime({day}, '%G-W%V')",
+    "iso-text": "strftime({day}, '%Y-%m-%d')",
+    "epoch-seconds": "CAST(floor(epoch_us({moment}) / 1000000.0) AS BIGINT)",
+    "epoch-milliseconds": "CAST(floor(epoch_us({moment}) / 1000.0) AS BIGINT)",
+}
+"""What a column of each type holds for a row, of its day and its moment."""
+
+
 def keeps_null(asked: AskedCondition, days: Days) -> bool:
     """Whether a row without a date is kept on any clock's day."""
     return bool(_kept(asked, days, np.zeros(1, dtype=np.int64), "0 hour", is_null=True).any())
@@ -112,40 +127,63 @@ def keeps_null(asked: AskedCondition, days: Days) -> bool:
 def _kept(
     asked: AskedCondition, days: Days, offsets: Days, at: str, *, is_null: bool = False
 ) -> Matrix:
-    held = {
-        "date": "day",
-        "timestamp": f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'",
-        "timestamptz": f"CAST(CAST(day AS TIMESTAMP) + INTERVAL '{at}' AS TIMESTAMPTZ)",
-        "yyyymmdd": "CAST(strftime(day, '%Y%m%d') AS INTEGER)",
-        "yyyymm": "CAST(strftime(day, '%Y%m') AS INTEGER)",
-        "yyyyww": "CAST(strftime(day, '%G%V') AS INTEGER)",
-        "iso-week": "strftime(day, '%G-W%V')",
-        "iso-text": "strftime(day, '%Y-%m-%d')",
-        "epoch-seconds": f"CAST(epoch(CAST(day AS TIMESTAMP) + INTERVAL '{at}') AS BIGINT)",
-        "epoch-milliseconds": f"epoch_ms(CAST(day AS TIMESTAMP) + INTERVAL '{at}')",
-    }[asked.column_type]
-    zone = "TIMESTAMPTZ" if COLUMN_TYPES[asked.column_type].is_instant else "TIMESTAMP"
-    day = f"CAST(NULL AS {_TYPE_OF[asked.column_type]})" if is_null else held
+    moment = f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'"
+    held = _HELD[asked.column_type].format(day="day", moment=moment)
+    value = f"CAST(NULL AS {_TYPE_OF[asked.column_type]})" if is_null else held
+    tables = f"""
+             days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
+                SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
+             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR
+                         AS {_zone(asked)}) AS n FROM days_),
+             offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
+             pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs)"""
+    given = {"days": days.tolist(), "offsets": offsets.tolist()}
+    return _run(asked, tables, value, given, (len(days), len(offsets)))
+
+
+def kept_at(asked: AskedCondition, moments: Days, instants: Days) -> Matrix:
+    """Which instants are kept at each moment of the clock; in microseconds of the epoch, a row of
+    ``instants`` for each of ``moments``."""
+    held = _HELD[asked.column_type].format(day="CAST(moment AS DATE)", moment="moment")
+    tables = f"""
+             times AS (SELECT unnest(range(len($moments))) AS i, unnest($moments) AS time),
+             moments AS (SELECT i, CAST(make_timestamp(time) AS DATE) AS a,
+                         CAST(make_timestamp(time) AS {_zone(asked)}) AS n FROM times),
+             rows_ AS (SELECT unnest(range(len($instants))) AS place, unnest($instants) AS time),
+             pairs AS (SELECT clock.*, place % $wide AS o, make_timestamp(time) AS moment
+                       FROM rows_ JOIN clock ON clock.i = place // $wide)"""
+    given = {
+        "moments": moments.tolist(),
+        "instants": instants.ravel().tolist(),
+        "wide": instants.shape[1],
+    }
+    return _run(asked, tables, held, given, instants.shape)
+
+
+def _zone(asked: AskedCondition) -> str:
+    return "TIMESTAMPTZ" if COLUMN_TYPES[asked.column_type].is_instant else "TIMESTAMP"
+
+
+def _run(
+    asked: AskedCondition, tables: str, value: str, given: dict[str, Any], shape: tuple[int, ...]
+) -> Matrix:
+    """Which pairs of a moment and a value the condition keeps."""
     sql, of_clock = hoisted(asked.tree)
     named = "".join(f", {one} AS h_{place}" for place, one in enumerate(of_clock))
+    before, pairs = tables.rsplit("pairs AS", 1)
     # Materialised, lest the engine works them out anew for each date.
     query = f"""
-        WITH days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
-                SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
-             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR AS {zone}) AS n
-                         FROM days_),
+        WITH {before}
              clock AS MATERIALIZED (SELECT i, a, n{named} FROM moments),
-             offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
-             pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs),
-             held AS (SELECT *, {day} AS d_ FROM pairs)
+             pairs AS{pairs},
+             held AS (SELECT *, {value} AS d_ FROM pairs)
         SELECT i, o FROM held WHERE {sql}"""
     cursor = _engine().cursor()
     watch = threading.Timer(_HANGS, cursor.interrupt)
     watch.daemon = True
     watch.start()
     try:
-        told = cursor.execute(query, {"days": days.tolist(), "offsets": offsets.tolist()})
-        found = told.fetchnumpy()
+        found = cursor.execute(query, given).fetchnumpy()
     except duckdb.InterruptException:
         raise Unclear("it takes too long to run") from None
     except (duckdb.Error, RuntimeError) as error:
@@ -153,6 +191,6 @@ def _kept(
     finally:
         watch.cancel()
         watch.join()
-    kept = np.zeros((len(days), len(offsets)), dtype=bool)
+    kept = np.zeros(shape, dtype=bool)
     kept[np.asarray(found["i"], dtype=np.int64), np.asarray(found["o"], dtype=np.int64)] = True
     return kept

@@ -30,8 +30,9 @@ from ulnager.checking.condition_rows import (
 )
 from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
 from ulnager.checking.readers.rewriting import Unclear
+from ulnager.checking.recognising_moments import phrase_of_moments
 from ulnager.checking.rehearsing import Dates, ranges_of, windows_of
-from ulnager.checking.translation import TYPES, measured, parsed, translated, written
+from ulnager.checking.translation import TYPES, measured, parsed, translated, within_data, written
 from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import MonthCalendar
@@ -44,6 +45,7 @@ from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.rule import Rule
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
+from ulnager.filters.columns import COLUMN_TYPES
 
 _FIRST, _LAST = date(2024, 1, 1).toordinal(), date(2026, 12, 31).toordinal()
 # Days on which phrases part: ends of months and years, a leap day, ends of weeks.
@@ -72,7 +74,7 @@ however busy the machine is."""
 _NESTED: Final = 3
 
 
-_PART: Final = "it keeps a part of some day, which no phrase of days does"
+_PART: Final = "it keeps a part of some day, which no phrase of days does, nor one of hours"
 _NOTHING: Final = "it keeps nothing"
 _ONLY_NULLS: Final = "it keeps rows without a date (null) and no others, which no phrase does"
 _NULLS: Final = "it keeps rows without a date (null), too, which no phrase does"
@@ -143,16 +145,41 @@ def recognised(
     tree: Any, dialect: str, said: str, column_type: str, calendar: Calendar | None = None
 ) -> Recognised:
     """Which phrase the tree of a condition is; raises Unclear for what cannot be told."""
-    tree, anchor = measured(tree)
+    tree, is_cut = within_data(tree)
+    found = _of_whole(*measured(tree), dialect, said, column_type, calendar)
+    return (
+        found._replace(phrase=_cut_to_data(found.phrase), nearest=_cut_to_data(found.nearest))
+        if is_cut
+        else found
+    )
+
+
+def _cut_to_data(phrase: Period | None) -> Period | None:
+    return phrase and period(f"({phrase}) within data")
+
+
+def _of_whole(
+    tree: Any, anchor: str, dialect: str, said: str, column_type: str, calendar: Calendar | None
+) -> Recognised:
     tree = translated(tree, dialect, column_type)
     asked = AskedCondition(tree, said, column_type, calendar, anchor, Budget(_TRIES))
     found = _answered(asked)
+    if found.why in (_PART, _NOTHING) and COLUMN_TYPES[column_type].has_time:
+        found = _of_moments(asked, found)
     if found.why == _PART or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
         return found
     if found.why == _NOTHING:
         return Recognised(None, why=_ONLY_NULLS)
     near = found.nearest if found.phrase is None else found.phrase
     return Recognised(None, near, found.part_on, _NULLS)
+
+
+def _of_moments(asked: AskedCondition, found: Recognised) -> Recognised:
+    """Which phrase of hours it is, or of days up to the present moment; else what was found."""
+    phrase, parts_at = phrase_of_moments(asked)
+    if phrase is None:
+        return found
+    return Recognised(None, phrase, (), parts_at) if parts_at else Recognised(phrase)
 
 
 def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:

@@ -139,6 +139,36 @@ def measured(condition: Any) -> tuple[Any, str]:
     return tree, next(iter(found))
 
 
+def within_data(condition: Any) -> tuple[Any, bool]:
+    """A condition without the bounds that cut it to what a table holds, and whether it had one:
+    ``d <= (SELECT max(d) FROM t)`` or ``min``; as it is where the rest asks for these, too."""
+    todo, rest, is_cut = [condition], [], False
+    while todo:
+        term = todo.pop()
+        if isinstance(term, exp.Paren):
+            todo.append(term.this)
+        elif isinstance(term, exp.And):
+            todo += [term.expression, term.this]
+        elif isinstance(term, exp.Between):
+            low, high = term.args["low"], term.args["high"]
+            todo.append(exp.LTE(this=term.this.copy(), expression=high.copy()))
+            todo.append(exp.GTE(this=term.this.copy(), expression=low.copy()))
+        elif _is_edge_bound(term):
+            is_cut = True
+        else:
+            rest.append(term.copy())
+    if not is_cut or not rest or any(one.find(exp.Select) is not None for one in rest):
+        return condition, False
+    return exp.and_(*rest, copy=False), True
+
+
+def _is_edge_bound(term: Any) -> bool:
+    sides = {exp.LTE: "latest", exp.GTE: "earliest"}
+    edge = term.expression if type(term) in sides else None
+    is_edge = isinstance(edge, exp.Subquery) and isinstance(term.this, exp.Column)
+    return is_edge and _edge_of(edge) == sides[type(term)]
+
+
 def _edge_of(node: Any) -> str:
     """``latest`` for the newest date of a whole table, ``earliest`` for the first one."""
     select = node.this

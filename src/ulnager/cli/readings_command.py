@@ -11,7 +11,7 @@ from ulnager.cli.help import Command
 from ulnager.cli.options import basis_options, data_options, json_option, period_argument
 from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.request import Request
-from ulnager.core.errors import PeriodSyntaxError, SettingError
+from ulnager.core.errors import PeriodSyntaxError, SettingError, UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Defaults
@@ -91,9 +91,7 @@ def _show_recognised(
         show_json(found.to_dict())
         return
     if found.phrase is not None:
-        basis = request.basis(str(found.phrase))
-        result = request.resolve_as(str(found.phrase), found.phrase, basis)
-        show_pairs([("phrase", str(found.phrase)), ("dates", spans_text(result))])
+        show_pairs([("phrase", str(found.phrase)), ("dates", _dates_now(request, found.phrase))])
     elif found.nearest is not None:
         days = sum((last - first).days + 1 for first, last in found.part_on)
         told = [str(a) if a == b else f"{a} to {b}" for a, b in found.part_on[:_MOST_PARTS]]
@@ -102,12 +100,25 @@ def _show_recognised(
             [
                 ("phrase", "none has the same rows"),
                 ("nearest", str(found.nearest)),
-                ("part on", f"{days:,} of the days from 2024 to 2026: {listed}"),
+                *(
+                    [("part on", f"{days:,} of the days from 2024 to 2026: {listed}")]
+                    if days
+                    else []
+                ),
                 *([("but", found.why)] if found.why else []),
             ]
         )
     else:
         show_pairs([("phrase", "none can be told"), ("because", found.why)])
+
+
+def _dates_now(request: Request, phrase: Period) -> str:
+    """Its dates, or what is wanted for them: the phrase is told in any case."""
+    try:
+        basis = request.basis(str(phrase))
+        return spans_text(request.resolve_as(str(phrase), phrase, basis))
+    except UlnagerError as error:
+        return f"not told: {error}"
 
 
 def _show_nearest(

@@ -24,7 +24,10 @@ from ulnager.core.errors import FilterError
 READERS: Final = {
     "duckdb": Reader(
         "duckdb",
-        ("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow", "yearweek"),
+        (
+            *("make_date", "to_months", "to_days", "to_weeks", "to_years", "isodow", "yearweek"),
+            *("to_hours", "to_minutes", "to_seconds", "to_microseconds", "epoch_us", "epoch_ms"),
+        ),
         by_edges=True,
     ),
     "postgresql": Reader("postgres", ("make_date", "daterange", "age"), unquoted),

@@ -52,6 +52,11 @@ def _of_oracle(node: Any) -> Any:
             raise Unclear(f"TRUNC(…, {by!r}) is not known here")
         return piece(f"date_trunc('{unit}', x)", x=node.this)
     if isinstance(node, exp.Anonymous):
+        if node.name.lower() == "numtodsinterval" and len(node.expressions) == 2:
+            unit = node.expressions[1].name.lower()
+            if unit not in ("day", "hour", "minute", "second"):
+                raise Unclear(f"NUMTODSINTERVAL(…, {unit!r}) is not known here")
+            return piece(f"(x * INTERVAL 1 {unit})", x=node.expressions[0])
         form = _ORACLE_CALLS.get((node.name.lower(), len(node.expressions)))
         return (
             node if form is None else piece(form, **dict(zip("xy", node.expressions, strict=False)))
@@ -68,4 +73,9 @@ def _of_oracle(node: Any) -> Any:
     return moved_by_days(months_to_the_last(unquoted(node)))
 
 
-ORACLE = Reader("oracle", ("trunc", "from_tz", "sys_extract_utc"), _of_oracle, has_time="sysdate")
+ORACLE = Reader(
+    "oracle",
+    ("trunc", "from_tz", "sys_extract_utc", "numtodsinterval"),
+    _of_oracle,
+    has_time="sysdate",
+)
