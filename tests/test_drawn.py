@@ -118,7 +118,19 @@ CHARTS = {
     "total": {"period": "previous month", "value": "passengers", "beside": "1 month earlier"},
     "mean": {"period": "previous month", "value": "passengers", "how": "mean", "by": "week"},
     "winter": {"period": "from 2026-01-12 to 2026-01-25", "value": "passengers", "by": "day"},
-    "many": {"period": "this year", "by": "day", "max_buckets": 10},
+    "many": {"period": "this year", "by": "year", "max_buckets": 1},
+    "hours": {"period": "from 2024-01-01 to 2025-12-31", "by": "year", "max_buckets": 1},
+    "wide": {"period": "last 90 rolling days", "by": "day"},
+    "coarser": {"period": "from 2025-07-01 to 2026-04-30", "by": "day", "max_buckets": 45},
+    "many_routes": {"period": "last 4 whole weeks", "value": "passengers", "by": "week",
+                    "split": "route", "form": "bars"},
+    "ranked": {"period": "previous month", "value": "passengers", "split": "route"},
+    "levels": {"period": "previous month", "split": ["route", "passengers"], "top": 3},
+    "cut": {"period": "from 2026-02-10 to 2026-05-31", "value": "passengers", "by": "month"},
+    "late": {"period": "this month", "by": "day"},
+    "ahead": {"period": "next month", "by": "day"},
+    "ahead_beside": {"period": "next month", "by": "week", "beside": "1 year earlier"},
+    "unfinished": {"period": "this month", "value": "passengers", "form": "number"},
 }  # fmt: skip
 
 
@@ -135,7 +147,7 @@ def opened(tmp_path_factory):
             for key, chart in opened.charts.items()}  # fmt: skip
 
 
-@pytest.mark.parametrize("key", ["months", "rows", "beside", "split", "mean", "winter"])
+@pytest.mark.parametrize("key", ["months", "rows", "beside", "mean", "winter", "many_routes"])
 def test_bars_are_as_high_as_their_values(opened, key):
     chart, totals = opened[key]
     series = {}
@@ -145,7 +157,9 @@ def test_bars_are_as_high_as_their_values(opened, key):
     assert len(chart.rows) == len(totals.rows)
     for panel, rows in zip(chart.panels, series.values(), strict=True):
         mine = [bar for bar in panel.bars if bar.kind != "beside"]
-        shown = [row for row in rows if row.value is not None]
+        past = "the data ends"
+        shown = [row for row in rows if row.value or past not in row.bucket.reasons]
+        shown = [row for row in shown if row.value is not None]
         assert len(mine) == len(shown)
         assert sum(bar.kind == "beside" for bar in panel.bars) == sum(
             row.beside is not None for row in rows
@@ -159,8 +173,8 @@ def test_bars_are_as_high_as_their_values(opened, key):
             if row.value and top:
                 highest = max(mine, key=lambda one: one.height).height
                 assert bar.height / highest == pytest.approx(float(row.value) / top, abs=0.02)
-            assert (bar.kind == "whole") is row.bucket.is_whole
-        assert panel.scale[0][0] == HEIGHT
+            assert (bar.kind == "whole" and not bar.has_gaps) is row.bucket.is_whole
+        assert panel.scale[0][0] == panel.height <= HEIGHT
         assert all(a[0] > b[0] for a, b in pairwise(panel.scale))
         names = [name.at for name in panel.names]
         assert names == sorted(names)
@@ -170,21 +184,76 @@ def test_bars_are_as_high_as_their_values(opened, key):
 def test_lines_numbers_and_sentences(opened):
     chart, running = opened["running"]
     (panel,) = chart.panels
-    assert len(panel.lines) == len(running.rows) - 1
-    for line, other in pairwise(panel.lines):
-        assert (line.x2, line.y2) == (other.x1, other.y1)
+    lines = [path for path in panel.paths if path.kind in ("firm", "thin")]
+    held = [row for row in running.rows if str(row.day) <= "2026-05-17"]
+    assert sum(path.d.count("L") for path in lines) == len(held) - 1
+    days = [bar for bar in panel.bars if bar.kind == "daily"]
+    assert len(days) == len(running.daily.rows) or not days  # A scale in common, or none.
     assert chart.columns[:2] == ("day", "over")
     chart, totals = opened["total"]
-    assert chart.number == number_text(totals.rows[0].value)
-    assert chart.beside.endswith("beside it")
+    assert (chart.number.text, chart.number.kind) == (number_text(totals.rows[0].value), "whole")
+    assert chart.number.beside.endswith("in 1 to 31 Mar 2026")
     assert chart.panels == ()
-    chart, sentence = opened["many"]
-    assert (chart.panels, chart.notes) == ((), (sentence,))
-    assert "more than 10" in sentence
-    assert opened["months"][0].hatched
-    assert opened["months"][0].has_gaps
+    chart, sentence = opened["hours"]
+    assert (chart.panels, chart.nothing) == ((), sentence)
+    assert "no coarser unit fits" in sentence
+    assert ("gaps", "days missing") in opened["months"][0].legend
     # Days without a row have a bar of their own, of no height, or none.
     assert opened["winter"][0].panels[0].told.startswith("14 bars")
+
+
+def kinds(chart):
+    return [bar.kind for panel in chart.panels for bar in panel.bars]
+
+
+def test_each_chart_takes_the_form_that_fits(opened):
+    """Bars up to 60 marks, then a line; a split is lines in one chart, or bars in a panel each, and
+    without a unit a bar for each value."""
+    wide, _ = opened["wide"]
+    assert [path.kind for path in wide.panels[0].paths] == ["area", "firm", "thin"]
+    split, totals = opened["split"]
+    (panel,) = split.panels
+    assert [path.series for path in panel.paths if path.kind == "firm"] == [1, 2, 3]
+    names = list(dict.fromkeys(str(row.split) for row in totals.rows))
+    assert [text for _, text in split.legend] == names
+    assert len(opened["many_routes"][0].panels) == 3
+    ranked, totals = opened["ranked"]
+    ((group, ranks),) = ranked.ranks
+    assert (group, ranks[0].width, ranks[0].share) == ("", 100, f"{totals.rows[0].share:.1%}")
+    values = [row.value for row in totals.rows]
+    assert values == sorted(values, reverse=True)
+    assert [one.number for one in ranks] == [number_text(one) for one in values]
+    (levels, totals) = opened["levels"]
+    known = {str(row.split[0]) for row in totals.rows if row.split}
+    assert {group for group, _ in levels.ranks if group} == known
+    assert [len(row.split) for row in totals.rows if row.split] == [2, 2, 2]
+    shown = [one for group, some in levels.ranks for one in some]
+    assert [one.title for one in shown if one.title == "other"] == ["other"]
+
+
+def test_too_many_bars_take_a_coarser_unit_and_say_so(opened):
+    chart, totals = opened["coarser"]
+    assert {row.bucket.unit.name for row in totals.rows} == {"week"}
+    assert chart.by == "by week"
+    assert chart.notes == (
+        "by week, since 304 days are more than 45; by day again over fewer days",)  # fmt: skip
+
+
+def test_what_is_not_whole_is_marked(opened):
+    """A period cuts a unit at its ends; what still runs, or lacks data, is unfinished; days past
+    the data are not drawn as 0, and where nothing can be there the chart says why."""
+    assert kinds(opened["cut"][0]) == ["cut", "whole", "whole", "unfinished"]
+    assert [kind for kind, _ in opened["cut"][0].legend] == ["whole", "cut", "unfinished", "gaps"]
+    late, totals = opened["late"]
+    assert len(totals.rows) == 31
+    assert len(kinds(late)) == 17
+    assert [cells[2].text for cells in late.rows[-14:]] == ["–"] * 14
+    number = opened["unfinished"][0].number
+    assert (number.kind, "still running" in number.why) == ("unfinished", True)
+    for key in ("ahead", "ahead_beside"):
+        chart, _ = opened[key]
+        assert (chart.panels, chart.nothing) == ((), "not begun: it starts on 1 Jun 2026")
+        assert chart.nothing not in chart.notes
 
 
 @pytest.mark.parametrize(("value", "text"), [

@@ -11,6 +11,7 @@ from typing import Annotated, Any, Literal, Union, get_type_hints
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, create_model
 
+from ulnager.choices.picker_base import MOST_BUCKETS
 from ulnager.core.language.inputs import KINDS, Input
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
@@ -80,7 +81,7 @@ class ByEntry(BookTable):
 
     of: list[str] = Field(min_length=1)
     opens: str = "fitting"
-    max_buckets: int = Field(60, ge=1)
+    max_buckets: int = Field(MOST_BUCKETS, ge=1)
     label: Label = "Grouped by"
 
 
@@ -115,10 +116,12 @@ class ChartEntry(Accepting):
     max_buckets: int | None = Field(None, ge=1)
     value: str | None = None
     how: str | None = None
-    split: str | None = None
+    split: str | list[str] | None = None
     top: int | None = Field(None, ge=1)
     beside: str | None = None
     running: str | None = None
+    per: Literal["day", "business day", "day with rows"] | None = None
+    form: Literal["bars", "line", "number", "rows"] | None = None
 
 
 class PageEntry(Accepting):

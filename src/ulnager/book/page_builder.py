@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
-from typing import Any, Final
+from typing import Any
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
@@ -14,16 +14,13 @@ from ulnager.choices.charts import Chart
 from ulnager.choices.form_reading import state_problem
 from ulnager.choices.pages import Page
 from ulnager.choices.picker import Picker
-from ulnager.choices.picker_base import Choice
+from ulnager.choices.picker_base import MOST_BUCKETS, Choice
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.walks import shift_of
 from ulnager.core.messages import Message
 from ulnager.core.units import Unit
-
-MOST_BUCKETS: Final = 60
-"""So many buckets are drawn of a chart unless it says otherwise."""
 
 
 class Pages:
@@ -103,8 +100,9 @@ class Pages:
         pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
         drawn = {
             n: getattr(entry, n)
-            for n in ("value", "how", "split", "top", "beside", "running", "where")
+            for n in ("value", "how", "split", "top", "beside", "running", "per", "where", "form")
         }
+        self._check_form(key, entry)
         return Chart(
             name,
             entry.label or name.replace("_", " ").capitalize(),
@@ -120,7 +118,25 @@ class Pages:
             entry.max_buckets or MOST_BUCKETS,
             {n: one for n, one in drawn.items() if one},
             source.held,
+            entry.column in (None, source.column),
         )
+
+    def _check_form(self, key: str, entry: ChartEntry) -> None:
+        """BookError for keys that do not go together."""
+        told, instead = "", ""
+        if entry.form == "number" and (entry.by or entry.split or entry.running):
+            told = "one number has no by, no split and no running"
+            instead = "Leave them out, or take another form."
+        elif entry.form in ("bars", "line") and not (entry.by or entry.running):
+            told = f"form = '{entry.form}' is of values by a unit"
+            instead = "Add by = 'day', or by = 'viewer'."
+        elif entry.per and not entry.running:
+            told = "per divides a running measure, and there is none"
+            instead = "Add running = 'last 7 rolling days'."
+        elif entry.running and isinstance(entry.split, list):
+            told = "a running measure is split by one column"
+        if told:
+            raise self.offers.wrong(key, told, instead)
 
     def _unit(self, key: str, name: str) -> str:
         try:

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from typing import Any
 
 from ulnager.choices.charts import ChartSource, OpenedChart
 from ulnager.choices.resolver import Moment
 from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.numbers.daily_aggregates import FROM_DAYS
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
-from ulnager.numbers.running import running_period, running_plan
+from ulnager.numbers.running import Running, running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.profile import profiled
 
 
@@ -35,14 +38,34 @@ def values_of(
     for key, chart in charts.items():
         if chart.resolution is None:
             found[key] = "; ".join(chart.problems) or None
+        elif by and chart.nothing and not chart.chart.drawn.get("beside"):
+            found[key] = chart.nothing
         elif by and chart.too_many:
             found[key] = chart.too_many
         else:
             try:
                 plans[key] = _plan(sources, chart, opened, by)
+                if by and _has_daily(chart):
+                    plans[f"{key}{_DAILY}"] = _plan(sources, chart, opened, by, is_daily=True)
             except UlnagerError as error:
                 found[key] = sentence_of(error)
-    return found | answered_together(plans, looked)
+    answers = answered_together(plans, looked)
+    for key in [key for key in answers if key.endswith(_DAILY)]:
+        days, running = answers.pop(key), answers[key.removesuffix(_DAILY)]
+        if isinstance(days, Totals) and isinstance(running, Running):
+            answers[key.removesuffix(_DAILY)] = replace(running, daily=days)
+    return found | answers
+
+
+_DAILY = ", by day"
+"""What follows the key of a chart for the days behind its running measure; no key has it."""
+
+
+def _has_daily(chart: OpenedChart) -> bool:
+    """Whether the days themselves stand behind a running measure."""
+    drawn = chart.chart.drawn
+    is_plain = drawn.get("running") is not None and drawn.get("split") is None
+    return is_plain and drawn.get("how") in (None, *FROM_DAYS)
 
 
 def _first_looks(
@@ -120,7 +143,12 @@ def kept_by(
 
 
 def _plan(
-    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any], by: bool
+    sources: Mapping[str, ChartSource],
+    chart: OpenedChart,
+    opened: dict[str, Any],
+    by: bool,
+    *,
+    is_daily: bool = False,
 ) -> Plan:
     entry, drawn = chart.chart, dict(chart.chart.drawn)
     source = sources[entry.source]
@@ -133,7 +161,8 @@ def _plan(
     # One row for all the dates is the measure of all series.
     value = drawn.get("value")
     top, split = (drawn.get(name) if by else None for name in ("top", "split"))
-    is_running = phrase is not None and by
+    is_running = phrase is not None and by and not is_daily
+    per = per if is_running else None
     how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
     try:
         asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
@@ -152,7 +181,7 @@ def _plan(
         (value, how),
         extent,
         {},
-        by=chart.by if by else None,
+        by="day" if is_daily else chart.by if by else None,
         partial=entry.partial,
         beside=drawn.get("beside"),
         top=top,

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol, Unpack, cast
 
 from ulnager.choices.frozen import bounds_of, frozen_text
+from ulnager.choices.grouping import unit_that_fits
 from ulnager.choices.labels import dates_dict
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
@@ -18,7 +20,6 @@ from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
 from ulnager.core.messages import Message, message_of
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.buckets import too_many
 from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
@@ -71,6 +72,33 @@ class Chart:
     drawn: Mapping[str, Any] = field(default_factory=dict)
     held: Callable[[str], Mapping[str, Any]] | None = field(default=None, compare=False)
     """What a column of its source holds, for conditions."""
+    is_of_source: bool = True
+    """Whether its column is the date column of its source."""
+
+
+def choices_without_rows(
+    view: View, charts: Sequence[OpenedChart], words: Any
+) -> Mapping[str, Message]:
+    """Why the dates of choices hold no row of any of the charts that follow their picker, by the
+    keys of these."""
+    try:
+        extents = [chart.extent for chart in charts]
+    except UlnagerError:
+        return {}
+    if not all(
+        chart.chart.is_of_source and chart.chart.shift is None and chart.chart.limit is None
+        for chart in charts
+    ):
+        return {}
+    known = [one for one in extents if one is not None]
+    if not known or len(known) < len(extents):
+        return {}
+    found = {}
+    for choice in view.picker.choices:
+        told = [without_rows(view._result_of(choice), one, words) for one in known]
+        if told[0] is not None and all(told):
+            found[choice.key] = told[0]
+    return found
 
 
 def without_rows(result: Resolution | None, extent: Extent, words: Any) -> Message | None:
@@ -218,28 +246,50 @@ class OpenedChart:
 
     @property
     def by(self) -> str | None:
-        """The unit that it is grouped by."""
-        if self.chart.by != "viewer":
-            return self.chart.by
-        return None if self.view is None else self.view.by
+        """The unit that it is grouped by: a coarser one than was asked for where that gives more
+        buckets than may be drawn."""
+        return self._unit[0]
+
+    @cached_property
+    def _unit(self) -> tuple[str | None, Message | None]:
+        """The unit, and what is to be said of it; no unit where none gives few enough buckets."""
+        is_chosen = self.chart.by == "viewer"
+        asked = self.view.by if is_chosen and self.view is not None else self.chart.by
+        most, result = self.chart.max_buckets, self.resolution
+        if asked is None or (is_chosen and self.view is None):
+            return None, None
+        if most is None or result is None:
+            return asked, None
+        own = self.view.picker.by if is_chosen and self.view is not None else None
+        units = (Unit.DAY, *result.calendar.units) if own is None else own.of
+        try:
+            found, told = unit_that_fits(units, asked, result, self.extent, most)
+        except UlnagerError as error:
+            return None, self.said(message_of(error))
+        return found, None if told is None else self.said(told)
 
     @property
     def too_many(self) -> str | None:
-        """What to say in place of values where there are more buckets than may be drawn."""
-        most, by = self.chart.max_buckets, self.by
-        if most is None or by is None or self.resolution is None:
+        """What to say in place of values where there are more buckets than may be drawn, of
+        whatever unit."""
+        by, told = self._unit
+        return told if by is None else None
+
+    @property
+    def nothing(self) -> Message | None:
+        """Why no row can be in its dates; None where some could be, and where nobody can tell."""
+        if self.resolution is None or not self.chart.is_of_source:
             return None
         try:
-            count = len(self.resolution.buckets(by, data=self.extent))
-        except UlnagerError as error:
-            return self.said(message_of(error))
-        if count <= most:
-            return None
-        return self.said(too_many(self.resolution, by, count, most, self.extent))
+            extent = self.extent
+        except UlnagerError:
+            return None  # Its values say what is wrong.
+        return without_rows(self.resolution, extent, self.moment.words) if extent else None
 
-    def outside(self, extent: Extent) -> Message | None:
-        """Why no row can be in its dates; None where some could be."""
-        return without_rows(self.resolution, extent, self.moment.words)
+    @property
+    def said_of_it(self) -> tuple[str, ...]:
+        """What is to be said of what it shows: its notes, its unit, and why it has no rows."""
+        return (*self.notes, *filter(None, (self._unit[1], self.nothing)))
 
     def condition(self, column: str | None = None, **settings: Unpack[FrozenOptions]) -> Condition:
         """The condition for its column; ResolveError while there is a problem."""
@@ -255,7 +305,6 @@ class OpenedChart:
 
     def to_dict(self) -> Json:
         """The chart as plain values, ready for JSON."""
-        notes = [*self.notes, *([self.too_many] if self.too_many else [])]
         return {
             "key": self.key,
             "label": self.label,
@@ -264,8 +313,9 @@ class OpenedChart:
             "governed_by": self.governed_for_viewers,
             "by": self.by,
             "dates": self._dates_dict(),
+            "nothing": self.nothing,
             "problems": list(self.problems),
-            "notes": notes,
+            "notes": list(self.said_of_it),
         }
 
     def __repr__(self) -> str:

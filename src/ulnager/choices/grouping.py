@@ -15,6 +15,7 @@ from ulnager.core.units import Unit
 
 TOO_MANY: Final = "too-many"
 """The code of what has more buckets than are shown."""
+_DAY: Final = 86_400_000_000
 
 
 class Grouped(NamedTuple):
@@ -39,7 +40,8 @@ class Grouped(NamedTuple):
 def grouped(
     grouping: Grouping, result: Resolution | None, extent: Extent | None
 ) -> tuple[Grouped, ...]:
-    """Each unit with the number of its buckets, counted without making them."""
+    """Each unit with the number of its buckets, counted without making them; hours and shorter
+    units as days of 24 hours have them."""
     if result is None:
         why = Message("there are no dates", code="no-dates")
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
@@ -55,7 +57,11 @@ def _counted(
     grouping: Grouping, unit: Unit, calendar: Calendar, spans: Sequence[tuple[int, int]]
 ) -> Grouped:
     buckets, whole, before = 0, 0, None
+    days = sum(stop - start for start, stop in spans)
     try:
+        if unit.microseconds:
+            buckets = whole = days * (_DAY // unit.microseconds)
+            spans = ()
         for start, stop in spans:
             first, last = calendar._unit_number(start, unit), calendar._unit_number(stop - 1, unit)
             buckets += last - first + (first != before)
@@ -81,6 +87,36 @@ def _counted(
 
 def _least_days(calendar: Calendar, unit: Unit, day: int) -> int:
     return calendar._unit_stop(day, unit) - calendar._unit_start(day, unit)
+
+
+def _size(unit: Unit) -> float:
+    """About how many days a unit has."""
+    return unit.days or unit.months * 30.4 or unit.microseconds / _DAY
+
+
+def unit_that_fits(
+    units: Sequence[Unit], asked: str, result: Resolution, extent: Extent | None, most: int
+) -> tuple[str | None, Message | None]:
+    """The unit asked for, else the finest of those no finer than it that gives few enough buckets,
+    and what is to be said then; no unit where none does."""
+    calendar = result.calendar
+    own = calendar.unit_named(asked)
+    if not any(None in span for span in result.ranges):
+        extent = None  # Nobody has to look at the data.
+    coarser = [one for one in units if one != own and _size(one) >= _size(own)]
+    grouping = Grouping((own, *sorted(coarser, key=_size)), max_buckets=most)
+    first, *others = grouped(grouping, result, extent)
+    if first.why is None or first.why.code != TOO_MANY:
+        return asked, None
+    few = [one for one in others if one.buckets and one.buckets <= most]
+    found = next((one for one in few if one.fits), few[0] if few else None)
+    if found is None:
+        key = "{0} {1} are more than {2}, and no coarser unit fits"
+        told = f"{first.buckets:,}", Message(own.plural), f"{most:,}"
+        return None, Message(key, *told, code=TOO_MANY)
+    told_unit = Message(own.name), first.why, Message(found.key)
+    key = "by {2}, since {1}; by {0} again over fewer days"
+    return found.key, Message(key, *told_unit, code="other-unit")
 
 
 def chosen_unit(

@@ -8,7 +8,7 @@ from dataclasses import dataclass, field, replace
 from datetime import date, datetime, tzinfo
 from typing import TYPE_CHECKING, Any, Final
 
-from ulnager.choices.charts import Chart, ChartSource, OpenedChart
+from ulnager.choices.charts import Chart, ChartSource, OpenedChart, choices_without_rows
 from ulnager.choices.form_reading import sent_fields, view_of
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
@@ -196,6 +196,12 @@ class OpenedPage(ShowsItself):
         pickers = self.page.pickers
         return tuple(name for name in self.views if pickers[name].viewers != "nothing")
 
+    def choices_without_rows(self, picker: str) -> Mapping[str, str]:
+        """Why the dates of some choices of a picker hold no row of any chart that follows it, by
+        the keys of these choices."""
+        charts = [one for one in self.charts.values() if one.chart.follows == picker]
+        return choices_without_rows(self.views[picker], charts, self.moment.words)
+
     def values(self) -> dict[str, Totals | Running | str | None]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
         sentence in place of too many buckets or for a problem, None for a chart without dates.
@@ -218,6 +224,7 @@ class OpenedPage(ShowsItself):
             "today": self.moment.today.isoformat(),
             "pickers": {name: self.views[name].to_dict() for name in self.offered},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
+            "nothing": {name: dict(self.choices_without_rows(name)) for name in self.offered},
         }
 
     def __repr__(self) -> str:

@@ -25,6 +25,9 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.core.units import Unit
 from ulnager.core.words import Words, words_of
 
+MOST_BUCKETS: Final = 400
+"""So many buckets are drawn of a chart, and offered to viewers, unless the book says otherwise."""
+
 
 @dataclass(frozen=True)
 class Choice:
@@ -53,7 +56,7 @@ class Grouping:
 
     of: tuple[Unit, ...]
     opens: str = "fitting"
-    max_buckets: int = 60
+    max_buckets: int = MOST_BUCKETS
     label: str = "Grouped by"
 
 

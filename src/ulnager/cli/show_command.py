@@ -368,7 +368,7 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     show_pairs([(key, chart.governed_by) for key, chart in opened.charts.items()])
     told: list[tuple[str, str]] = []
     told += [("problem", text) for chart in opened.charts.values() for text in chart.problems]
-    told += [("note", text) for chart in opened.charts.values() for text in chart.notes]
+    told += [("note", text) for chart in opened.charts.values() for text in chart.said_of_it]
     told += [("note", text) for view in opened.views.values() for text in view.notes]
     if told:
         echo()

@@ -13,11 +13,13 @@ from sqlalchemy import (
     DateTime,
     Double,
     Integer,
+    String,
     and_,
     bindparam,
     cast,
     false,
     func,
+    literal,
     null,
     or_,
     select,
@@ -45,7 +47,7 @@ class AskedColumn(NamedTuple):
     source: Relation
     column: Column
     tz: str | tzinfo | None
-    split: str | None
+    split: str | tuple[str, ...] | None
     where: tuple[ColumnElement[bool], ...]
     said: str = ""
     """What ``where`` says, to tell questions apart."""
@@ -57,8 +59,14 @@ class AskedColumn(NamedTuple):
 
     @property
     def split_by(self) -> ColumnElement[Any]:
-        """What rows are split by; null where they are not."""
-        return null() if self.split is None else self.source.rows.c[self.split]
+        """What rows are split by; null where they are not, and of two columns one text."""
+        if self.split is None:
+            return null()
+        columns = self.source.rows.c
+        if isinstance(self.split, str):
+            return columns[self.split]
+        first, second = (func.coalesce(cast(columns[one], String), _NO_VALUE) for one in self.split)
+        return first + literal(_BETWEEN) + second
 
     def kept(self, ranges: Sequence[Range]) -> list[ColumnElement[bool]]:
         """The conditions for the rows of some days."""
@@ -70,7 +78,7 @@ def asked_of(
     column: str | None,
     tz: str | tzinfo | None,
     value: str | None,
-    split: str | None,
+    split: str | Sequence[str] | None,
     where: Mapping[str, Any] | None,
 ) -> AskedColumn:
     """What is asked of a source, checked.
@@ -78,7 +86,11 @@ def asked_of(
     Raises SourceError for a column that is not there, SettingError for what cannot be.
     """
     names = [known.name for known in source.columns]
-    for name in (value, split):
+    if split is not None and not isinstance(split, str):
+        split = tuple(split) if isinstance(split, Sequence) else (split,)
+        if len(split) != 2:
+            raise SettingError(f"split is {shown(split)}; give a column, or two, one in the other")
+    for name in (value, *(split if isinstance(split, tuple) else (split,))):
         if name is not None and not isinstance(name, str):
             raise SettingError(f"{shown(name)} is no column; give the name of one")
         if name is not None and name not in names:
@@ -98,6 +110,18 @@ def asked_of(
         clauses.append(source.values_in(name, list(several)))
     said = repr(sorted((name, repr(values)) for name, values in (where or {}).items()))
     return AskedColumn(source, source.column(column), tz, split, tuple(clauses), said)
+
+
+_BETWEEN: Final = "\x1f"
+_NO_VALUE: Final = "\x1e"
+"""What stands between two values of a split in one text, and for one that is missing."""
+
+
+def values_of_split(key: Any, split: str | tuple[str, ...] | None) -> Any:
+    """The value of a split, of two columns both, as the engine gave it."""
+    if not isinstance(split, tuple):
+        return key
+    return tuple(None if one == _NO_VALUE else one for one in str(key).split(_BETWEEN))
 
 
 Measure = tuple[str | None, str]

@@ -31,6 +31,7 @@ from ulnager.numbers.totals import (
     first_look,
     resolved_over,
 )
+from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import source_with
 
 _EPOCH = date(1970, 1, 1).toordinal()
@@ -72,6 +73,8 @@ class Running:
     over: Resolution
     told_as: str | None = field(default=None, repr=False, compare=False)
     """What is told in place of the phrase, where viewers do not know that."""
+    daily: Totals | None = field(default=None, repr=False, compare=False)
+    """What the days themselves hold, where a page draws them behind."""
 
     def to_dict(self) -> Json:
         """The measure as plain values, ready for JSON."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import date, tzinfo
 from typing import Any, Final, Unpack
 
@@ -60,7 +60,7 @@ def totals(
     by: str | None = None,
     partial: str = "mark",
     beside: str | Period | None = None,
-    split: str | None = None,
+    split: str | Sequence[str] | None = None,
     top: int | None = None,
     where: Mapping[str, Any] | None = None,
     max_buckets: int = MOST_BUCKETS,
@@ -75,8 +75,9 @@ def totals(
     ``min``, ``max``, ``median`` or ``distinct``. Every unit of ``by`` is there, in order; without
     it there is one row. ``partial`` is as for :meth:`ulnager.Resolution.buckets`. ``beside`` is the
     same period at another time (``1 year earlier``) or another period. ``split`` gives a series for
-    each value of a column, with ``top`` the largest ones and the others together. ``where`` keeps
-    rows with some values. Where a row stands for more than a day, a period that cuts such a unit
+    each value of a column, or of two, one in the other, with ``top`` the largest ones and the
+    others together. ``where`` keeps rows with some values. Where a row stands for more than a day,
+    a period that cuts such a unit
     takes ``rounding``: ``inward`` or ``outward``. With ``until``, the column of the last day of
     rows that last (null for one that is still open), a row counts in every unit that it overlaps:
     by ``day`` that is how many were open on each day. ``when`` are the settings of
@@ -239,7 +240,7 @@ def checked_how(
     value: str | None,
     per: str | None = None,
     top: int | None = None,
-    split: str | None = None,
+    split: str | Sequence[str] | None = None,
 ) -> str:
     """The measure, the usual one where none is said; SettingError for what cannot be."""
     found = how or ("count" if value is None else "sum")
@@ -249,7 +250,7 @@ def checked_how(
     return found
 
 
-def _check(how: str, value: str | None, top: int | None, split: str | None) -> None:
+def _check(how: str, value: str | None, top: int | None, split: object) -> None:
     if not isinstance(how, str) or how not in HOWS:
         raise SettingError(no_such("measure", str(how), HOWS))
     if how != "count" and value is None:
@@ -268,7 +269,7 @@ def asked_for(
     column: str | None,
     tz: str | tzinfo | None,
     value: str | None,
-    split: str | None,
+    split: str | Sequence[str] | None,
     where: Mapping[str, Any] | None,
 ) -> AskedColumn:
     """What is asked of whatever holds the rows."""

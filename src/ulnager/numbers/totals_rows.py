@@ -24,7 +24,7 @@ from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside
 from ulnager.numbers.cells import Windows
 from ulnager.numbers.comparisons import Partner
-from ulnager.numbers.daily_aggregates import AskedColumn
+from ulnager.numbers.daily_aggregates import AskedColumn, values_of_split
 from ulnager.numbers.plan import Measures
 
 MOST_SERIES: Final = 50
@@ -227,7 +227,7 @@ def rows_of(
     answers: Measures,
     how: str,
     top: int | None,
-    split: str | None,
+    split: str | tuple[str, ...] | None,
 ) -> Iterator[TotalRow]:
     """The rows of totals: for each bucket one of each series, with what stands beside it."""
     series = _series(answers, how, top, split, wanted)
@@ -260,7 +260,11 @@ class _Series(NamedTuple):
 
 
 def _series(
-    answers: Measures, how: str, top: int | None, split: str | None, wanted: Windows
+    answers: Measures,
+    how: str,
+    top: int | None,
+    split: str | tuple[str, ...] | None,
+    wanted: Windows,
 ) -> list[_Series]:
     if split is None:
         return [_Series([None], None)]
@@ -270,12 +274,13 @@ def _series(
     ordered = sorted(sizes, key=lambda key: (-sizes[key], key is None, str(key)))
     if top is None:
         if len(ordered) > MOST_SERIES:
+            told = split if isinstance(split, str) else " and ".join(split)
             raise SettingError(
-                f"{split} has {len(ordered):,} values; at most {MOST_SERIES} are split; say how "
+                f"{told} has {len(ordered):,} values; at most {MOST_SERIES} are split; say how "
                 "many of the largest: top=5"
             )
-        return [_Series([key], key) for key in ordered]
-    found = [_Series([key], key) for key in ordered[:top]]
+        return [_Series([key], values_of_split(key, split)) for key in ordered]
+    found = [_Series([key], values_of_split(key, split)) for key in ordered[:top]]
     return [*found, _Series(ordered[top:], None, True)] if ordered[top:] else found
 
 

@@ -51,6 +51,26 @@ DARK: Final = {
     "warn": "#eb9a63",
 }
 
+# Several lines in one chart, by day and by night; they differ in their dashes, too.
+SERIES: Final = (
+    ("#2f6690", "#7fb3d9"),
+    ("#b5541c", "#eb9a63"),
+    ("#557a26", "#a8cc74"),
+    ("#7a4b94", "#c79be0"),
+    ("#0f7a75", "#5fc9c2"),
+    ("#8a6a14", "#dcb752"),
+    ("#4a4f57", "#c3c9d2"),
+)
+DASHES: Final[tuple[tuple[float, ...], ...]] = (
+    (),
+    (7, 3),
+    (2, 3),
+    (9, 3, 2, 3),
+    (4, 2),
+    (13, 4),
+    (1, 5),
+)
+
 SIZE: Final = (1280, 800)
 DPI: Final = 100
 FORMATS: Final = (".png", ".svg", ".pdf")

@@ -13,7 +13,6 @@ from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response
 from jinja2 import DictLoader, Environment, StrictUndefined
 
-from ulnager.choices.charts import without_rows
 from ulnager.choices.input_values import Given
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.view import View
@@ -23,7 +22,7 @@ from ulnager.core.words import words_of
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, BookAnswers
-from ulnager.web.chart_layout import HEIGHT, Drawn, drawn
+from ulnager.web.chart_layout import HEIGHT, WIDE, Drawn, drawn
 from ulnager.web.problems import Refused
 from ulnager.web.responses import fields_of, tagged, worked_out
 from ulnager.web.ruler import Ruler, ruler_of
@@ -153,7 +152,9 @@ def _used(answers: BookAnswers) -> set[str]:
 
 @functools.cache
 def _static(name: str) -> bytes:
+    lines = {f"series-{place}": pair for place, pair in enumerate(paper.SERIES, 1)}
     light = {
+        **{name: day for name, (day, _) in lines.items()},
         "ink": paper.INK,
         "faint": paper.FAINT,
         "paper": paper.PAPER,
@@ -162,7 +163,9 @@ def _static(name: str) -> bytes:
         "light": paper.LIGHT,
         "warn": paper.WARN,
     }
-    return _environment().get_template(name).render(light=light, dark=paper.DARK).encode()
+    dashes = [" ".join(map(str, one)) or "none" for one in paper.DASHES]
+    dark = {**{name: night for name, (_, night) in lines.items()}, **paper.DARK}
+    return _environment().get_template(name).render(light=light, dark=dark, dashes=dashes).encode()
 
 
 def _html(request: Request, name: str, **told: Any) -> Response:
@@ -180,8 +183,7 @@ def _context(
     with within(SECONDS):
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
-        pickers = tuple(_shown(opened, picker, answers) for picker in opened.views)
-        values = {**values, **_sentences(opened, answers)}
+        pickers = tuple(_shown(opened, picker) for picker in opened.views)
         charts = tuple(_chart(opened, key, values) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
@@ -191,6 +193,7 @@ def _context(
         "pickers": offered,
         "charts": charts,
         "height": HEIGHT,
+        "wide": WIDE,
         "link": _link(opened, frozen=False),
         "frozen": _link(opened, frozen=True),
         "do": DO,
@@ -263,39 +266,7 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
     return "&".join(parts)
 
 
-def _sentences(opened: OpenedPage, answers: BookAnswers) -> dict[str, str]:
-    """What charts whose dates hold no row say in place of numbers."""
-    found: dict[str, str] = {}
-    for key, chart in opened.charts.items():
-        if chart.resolution is None or chart.extent is None:
-            continue
-        if chart.chart.column == answers.book.sources[chart.chart.source].column:
-            told = chart.outside(chart.extent)
-            found |= {} if told is None else {key: told}
-    return found
-
-
-def _nothing(opened: OpenedPage, name: str, answers: BookAnswers) -> dict[str, str]:
-    """Why the dates of a choice hold no row of any of the charts that follow it."""
-    extents = []
-    for chart in opened.charts.values():
-        if chart.chart.follows != name:
-            continue
-        own = answers.book.sources[chart.chart.source]
-        is_plain = chart.chart.shift is None and chart.chart.limit is None
-        if not is_plain or chart.chart.column != own.column or chart.extent is None:
-            return {}
-        extents.append(chart.extent)
-    view, found = opened.views[name], {}
-    for choice in view.picker.choices if extents else ():
-        result = view._result_of(choice)
-        told = [without_rows(result, extent, opened.moment.words) for extent in extents]
-        if all(told):
-            found[choice.key] = str(told[0])
-    return found
-
-
-def _shown(opened: OpenedPage, name: str, answers: BookAnswers) -> DrawnPicker:
+def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     view = opened.views[name]
     told, links = view.to_dict(), links_of(view)
     controls = [
@@ -318,7 +289,7 @@ def _shown(opened: OpenedPage, name: str, answers: BookAnswers) -> DrawnPicker:
         1 if chosen is None else view._range_count(chosen),
         1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
-        _nothing(opened, name, answers),
+        opened.choices_without_rows(name),
     )
 
 
