@@ -175,11 +175,11 @@ def _with_offers(book: Book, entries: BookFile) -> Book:
         return book
     signer = None if entries.link_key is None else KeySigner(entries.link_key)
     offers = Offers(book, signer)
-    checked_names(offers, entries.pickers, entries.pages, entries.schedules)
+    checked_names(offers, entries.pickers, entries.values, entries.pages, entries.schedules)
     pickers = {name: offers.picker(name, entry) for name, entry in entries.pickers.items()}
     if entries.picker is not None:
         offers.known("picker", "picker", entries.picker, pickers)
-    paged = Pages(book, offers, pickers)
+    paged = Pages(book, offers, pickers, entries.values)
     pages = {name: paged.page(name, entry, entries.picker) for name, entry in entries.pages.items()}
     schedules = {
         name: paged.schedule(name, entry, pages) for name, entry in entries.schedules.items()

@@ -85,6 +85,14 @@ class ByEntry(BookTable):
     label: Label = "Grouped by"
 
 
+class CompareEntry(BookTable):
+    """What viewers may compare charts with: shifts, or 'nothing'; and the one it opens with."""
+
+    of: list[str] = Field(min_length=1)
+    opens: str | None = None
+    label: Label = "Compared with"
+
+
 class PickerEntry(Accepting):
     """Choices in order, the one it opens with, and what viewers may do."""
 
@@ -98,6 +106,7 @@ class PickerEntry(Accepting):
     dates_as: str | None = None
     inputs: dict[Name, Settings] = {}
     by: ByEntry | None = None
+    compare: CompareEntry | None = None
 
 
 class ChartEntry(Accepting):
@@ -122,15 +131,30 @@ class ChartEntry(Accepting):
     running: str | None = None
     per: Literal["day", "business day", "day with rows"] | None = None
     form: Literal["bars", "line", "number", "rows"] | None = None
+    columns: list[str] = []
+    order: list[str] = []
+    limit: int = Field(20, ge=1, le=1000)
+    csv: bool = False
+
+
+class ValuesEntry(Accepting):
+    """A column whose values viewers choose: what it opens with, and how many are listed."""
+
+    column: str | None = None
+    label: Label = ""
+    several: bool = True
+    opens: str | list[str] = []
+    limit: int = Field(50, ge=1, le=1000)
 
 
 class PageEntry(Accepting):
-    """Charts, the picker that governs them, and the state that the page opens with."""
+    """Charts, the picker that governs them, filters by value, and the state that it opens with."""
 
     label: Label = ""
     picker: str | None = None
     anchor: str | None = None
-    opens: dict[str, str] = {}
+    values: list[str] = []
+    opens: dict[str, str | list[str]] = {}
     charts: dict[Name, ChartEntry] = {}
 
 
@@ -140,7 +164,7 @@ class ScheduleEntry(Accepting):
 
     page: str
     label: Label = ""
-    opens: dict[str, str] = {}
+    opens: dict[str, str | list[str]] = {}
     every: str
     at: str = "00:00"
     tz: str | None = None
@@ -365,5 +389,6 @@ class BookFile(Accepting):
     locale: str | None = None
     dates_as: str | None = None
     pickers: dict[Name, PickerEntry] = {}
+    values: dict[Name, ValuesEntry] = {}
     pages: dict[Name, PageEntry] = {}
     schedules: dict[Name, ScheduleEntry] = {}

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import Any
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry
+from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry, ValuesEntry
 from ulnager.book.picker_builder import Offers, choice_of
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
 from ulnager.choices.charts import Chart
@@ -15,6 +15,7 @@ from ulnager.choices.form_reading import state_problem
 from ulnager.choices.pages import Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import MOST_BUCKETS, Choice
+from ulnager.choices.value_filters import ValueFilter
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.period import PeriodBase
@@ -26,8 +27,29 @@ from ulnager.core.units import Unit
 class Pages:
     """Makes the pages and schedules of a book."""
 
-    def __init__(self, book: Book, offers: Offers, pickers: Mapping[str, Picker]) -> None:
+    def __init__(
+        self,
+        book: Book,
+        offers: Offers,
+        pickers: Mapping[str, Picker],
+        values: Mapping[str, ValuesEntry],
+    ) -> None:
         self.book, self.offers, self.pickers = book, offers, pickers
+        self.filters = {name: self._filter(name, entry) for name, entry in values.items()}
+
+    def _filter(self, name: str, entry: ValuesEntry) -> ValueFilter:
+        said = (entry.opens,) if isinstance(entry.opens, str) else tuple(entry.opens)
+        if len(said) > 1 and not entry.several:
+            raise self.offers.wrong(
+                f"values.{name}.opens",
+                "several values, and one can be chosen",
+                "Name one, or say several = true.",
+            )
+        label = entry.label or name.replace("_", " ").capitalize()
+        column = entry.column or name
+        return ValueFilter(
+            name, label, column, entry.several, said, entry.limit, self.offers.signer
+        )
 
     def page(self, name: str, entry: PageEntry, home: str | None) -> Page:
         """The page of that name; ``home`` is the book's picker."""
@@ -49,25 +71,52 @@ class Pages:
         names = dict.fromkeys([*([own] if own else []), *(c.follows for c in charts if c.follows)])
         pickers = {}
         for one in names:
-            state = {k: v for k, v in entry.opens.items() if k.split(".")[0] == one}
+            said = ((k, v) for k, v in entry.opens.items() if k.split(".")[0] == one)
+            state = {k: v if isinstance(v, str) else ",".join(v) for k, v in said}
             picker = self.pickers[one]._opened_by(state)
-            # The unit is offered where a chart is grouped by it.
-            is_grouped = any(c.follows == one and c.by == "viewer" for c in charts)
-            pickers[one] = picker if is_grouped else replace(picker, by=None)
-        self._check_opens(f"{key}.opens", entry.opens, pickers)
+            # The unit is offered where a chart is grouped by it, and so are comparisons.
+            mine = [c for c in charts if c.follows == one]
+            is_grouped = any(c.by == "viewer" for c in mine)
+            is_compared = any(c.drawn.get("beside") == "viewer" for c in mine)
+            pickers[one] = replace(
+                picker,
+                by=picker.by if is_grouped else None,
+                compare=picker.compare if is_compared else None,
+            )
+        filters = tuple(
+            self.filters[self.offers.known(f"{key}.values", "filter by value", one, self.filters)]
+            for one in entry.values
+        )
+        self._check_opens(f"{key}.opens", entry.opens, pickers, filters)
         label = entry.label or name.replace("_", " ").capitalize()
         book = self.book
         return Page(
-            name, label, charts, pickers, own, book.look, book.sources, book.language, book.resolver
+            name,
+            label,
+            charts,
+            pickers,
+            own,
+            book.look,
+            book.sources,
+            book.language,
+            book.resolver,
+            filters,
+            {n: _several(said) for n, said in entry.opens.items() if n in entry.values},
         )
 
     def _check_opens(
-        self, key: str, opens: Mapping[str, str], pickers: Mapping[str, Picker]
+        self,
+        key: str,
+        opens: Mapping[str, str | list[str]],
+        pickers: Mapping[str, Picker],
+        filters: Sequence[ValueFilter],
     ) -> None:
-        for name, text in opens.items():
+        known = [one.name for one in filters]
+        for name, said in opens.items():
             picker = pickers.get(name.split(".")[0])
-            told = "no picker of this page has that name"
+            told = "" if name in known else "nothing of this page has that name"
             if picker is not None:
+                text = said if isinstance(said, str) else ",".join(said)
                 told = state_problem(picker, name, text) or ""
             if told:
                 raise self.offers.wrong(f"{key}.{name}", told)
@@ -97,11 +146,19 @@ class Pages:
                 )
         elif by is not None:
             by = self._unit(f"{key}.by", by)
+        if entry.beside == "viewer" and (follows is None or not self.pickers[follows].compare):
+            raise self.offers.wrong(
+                f"{key}.beside",
+                "no picker lets viewers choose what to compare with",
+                "Add [pickers.….compare], or name a shift.",
+            )
         pinned = None if entry.period is None else self._pinned(f"{key}.period", entry.period)
         drawn = {
             n: getattr(entry, n)
             for n in ("value", "how", "split", "top", "beside", "running", "per", "where", "form")
         }
+        if entry.form == "rows":
+            drawn |= {n: getattr(entry, n) for n in ("columns", "order", "limit", "csv")}
         self._check_form(key, entry)
         return Chart(
             name,
@@ -118,6 +175,7 @@ class Pages:
             entry.max_buckets or MOST_BUCKETS,
             {n: one for n, one in drawn.items() if one},
             source.held,
+            source.tz,
             entry.column in (None, source.column),
         )
 
@@ -130,6 +188,15 @@ class Pages:
         elif entry.form in ("bars", "line") and not (entry.by or entry.running):
             told = f"form = '{entry.form}' is of values by a unit"
             instead = "Add by = 'day', or by = 'viewer'."
+        elif entry.form == "rows" and not entry.columns:
+            told = "rows are shown in columns that are named, and none is"
+            instead = "Add columns = ['…', '…']."
+        elif entry.form != "rows" and (entry.columns or entry.order or entry.csv):
+            told = "columns, order and csv are of rows"
+            instead = "Add form = 'rows', or leave them out."
+        elif entry.form == "rows" and (entry.by or entry.split or entry.running or entry.value):
+            told = "rows are shown as they are, with no by, split, running and value"
+            instead = "Leave them out, or take another form."
         elif entry.per and not entry.running:
             told = "per divides a running measure, and there is none"
             instead = "Add running = 'last 7 rolling days'."
@@ -192,7 +259,7 @@ class Pages:
         """The schedule of that name."""
         key = f"schedules.{name}"
         page = pages[self.offers.known(f"{key}.page", "page", entry.page, pages)]
-        self._check_opens(f"{key}.opens", entry.opens, page.pickers)
+        self._check_opens(f"{key}.opens", entry.opens, page.pickers, page.filters)
         made: dict[str, Any] = {}
         zone = entry.tz or self.book.tz
         if zone is None:
@@ -218,12 +285,16 @@ class Pages:
         )
 
 
+def _several(said: str | list[str]) -> tuple[str, ...]:
+    return (said,) if isinstance(said, str) else tuple(said)
+
+
 def checked_names(
-    offers: Offers, *named: Mapping[str, PickerEntry | PageEntry | ScheduleEntry]
+    offers: Offers, *named: Mapping[str, PickerEntry | ValuesEntry | PageEntry | ScheduleEntry]
 ) -> None:
-    """BookError for a picker, a page and a schedule of one name."""
+    """BookError for a picker, a filter by value, a page and a schedule of one name."""
     seen: dict[str, str] = {}
-    for what, names in zip(("pickers", "pages", "schedules"), named, strict=True):
+    for what, names in zip(("pickers", "values", "pages", "schedules"), named, strict=True):
         for name in names:
             if name in seen:
                 raise offers.wrong(

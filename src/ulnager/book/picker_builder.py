@@ -14,7 +14,7 @@ from ulnager.book.file_schema import HeadingEntry, PhraseEntry, PickerEntry
 from ulnager.book.labels_by_language import language_of
 from ulnager.choices.form_reading import RESERVED
 from ulnager.choices.picker import Picker
-from ulnager.choices.picker_base import Choice, Grouping, Language, Signer
+from ulnager.choices.picker_base import NOTHING, Choice, Comparison, Grouping, Language, Signer
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -32,6 +32,7 @@ from ulnager.core.language.inputs import (
 )
 from ulnager.core.language.open_period import cut_by
 from ulnager.core.language.phrase import period, period_or_open
+from ulnager.core.language.walks import shift_of
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.suggest import no_such
 
@@ -188,6 +189,7 @@ class Offers:
             entry.viewers,
             entry.tz or self.book.tz,
             self._grouping(key, entry),
+            self._comparison(key, entry),
             {},
             self.book.look,
             self.signer,
@@ -328,6 +330,26 @@ class Offers:
                 f"{key}.by.opens", no_such("unit", entry.by.opens, ["fitting", *names])
             )
         return Grouping(units, entry.by.opens, entry.by.max_buckets, entry.by.label)
+
+    def _comparison(self, key: str, entry: PickerEntry) -> Comparison | None:
+        if entry.compare is None:
+            return None
+        of = tuple(dict.fromkeys(entry.compare.of))
+        for one in of:
+            try:
+                is_shift = one == NOTHING or shift_of(one) is not None
+            except UlnagerError:
+                is_shift = False
+            if not is_shift:
+                raise self.wrong(
+                    f"{key}.compare.of",
+                    f"{one!r} is nothing to compare with",
+                    "Write shifts such as '1 year earlier' or '1 period earlier', and 'nothing'.",
+                )
+        opens = entry.compare.opens or of[0]
+        if opens not in of:
+            raise self.wrong(f"{key}.compare.opens", no_such("comparison", opens, list(of)))
+        return Comparison(of, opens, entry.compare.label)
 
     # What a picker has to hold.
 

@@ -92,7 +92,7 @@ class Schedule:
     at: time
     zone: tzinfo
     starts: date | None = None
-    opens: Mapping[str, str] = field(default_factory=dict)
+    opens: Mapping[str, str | list[str]] = field(default_factory=dict)
 
     def next(self, now: datetime | str) -> datetime | None:
         """The first moment after an instant; None when there is none any more."""

@@ -163,7 +163,7 @@ def _charts(checking: Checking, path: Key, shown: OpenedPage, opened: dict[str, 
         elif chart.resolution is None:
             continue
         elif isinstance(found, str):
-            part = "by" if chart.too_many else "beside" if chart.chart.drawn.get("beside") else ""
+            part = "by" if chart.too_many else "beside" if chart.beside else ""
             checking.add(
                 "nothing",
                 (*at, part) if part else at,

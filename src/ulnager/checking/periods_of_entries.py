@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import NamedTuple
 
 from ulnager.book.book import Book
@@ -42,7 +43,7 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
         page = schedule.page
         return {
             key: one._replace(every=schedule.every)
-            for key, one in _of_page(page, dict(schedule.opens)).items()
+            for key, one in _of_page(page, _texts(schedule.opens)).items()
         }
     if name in book.periods:
         entry = book.period(name)
@@ -52,6 +53,10 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
     if name in book.anchors:
         return {"": Named(book.anchors[name].point, book.calendar)}
     return {}
+
+
+def _texts(opens: Mapping[str, str | list[str]]) -> dict[str, str]:
+    return {name: one if isinstance(one, str) else ",".join(one) for name, one in opens.items()}
 
 
 def _of_picker(picker: Picker) -> dict[str, Named]:

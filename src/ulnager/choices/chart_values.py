@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from typing import Any
 
+from sqlalchemy import ColumnElement, and_
+
 from ulnager.choices.charts import ChartSource, OpenedChart
 from ulnager.choices.resolver import Moment
-from ulnager.core.errors import SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.core.errors import ResolveError, SettingError, SourceError, UlnagerError, sentence_of
 from ulnager.numbers.daily_aggregates import FROM_DAYS
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
@@ -16,6 +18,8 @@ from ulnager.numbers.running import Running, running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.profile import profiled
+from ulnager.sources.shown_rows import ShownRows, csv_of, shown_rows
+from ulnager.sources.source import Relation
 
 
 def values_of(
@@ -38,12 +42,17 @@ def values_of(
     for key, chart in charts.items():
         if chart.resolution is None:
             found[key] = "; ".join(chart.problems) or None
-        elif by and chart.nothing and not chart.chart.drawn.get("beside"):
+        elif chart.filtered:
+            found[key] = chart.filtered
+        elif by and chart.nothing and not chart.beside:
             found[key] = chart.nothing
         elif by and chart.too_many:
             found[key] = chart.too_many
         else:
             try:
+                if chart.chart.drawn.get("form") == "rows":
+                    found[key] = rows_of(sources, chart, opened) if by else None
+                    continue
                 plans[key] = _plan(sources, chart, opened, by)
                 if by and _has_daily(chart):
                     plans[f"{key}{_DAILY}"] = _plan(sources, chart, opened, by, is_daily=True)
@@ -88,6 +97,7 @@ def _first_looks(
             for chart in some:
                 drawn, result = dict(chart.chart.drawn), chart.resolution
                 is_plain = drawn.get("split") is None and not drawn.get("where")
+                is_plain = is_plain and not chart.filters
                 if result is None or not result.days or not is_plain:
                     continue
                 if rows.column(chart.chart.column).name != entry.column:
@@ -129,17 +139,56 @@ def opened_once(
     return opened[name]
 
 
+def rows_of(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
+) -> ShownRows:
+    """The first rows of a chart of rows, and how many there are."""
+    source, kept = _rows_kept(sources, chart, opened)
+    drawn = chart.chart.drawn
+    return shown_rows(source, kept, drawn["columns"], drawn.get("order", ()), drawn["limit"])
+
+
+def csv_rows(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
+) -> Iterator[bytes]:
+    """All rows of a chart as CSV; ResolveError while it has no dates, or a filter has a problem."""
+    if chart.resolution is None or chart.filtered:
+        raise ResolveError(chart.filtered or "; ".join(chart.problems) or "it has no dates")
+    source, kept = _rows_kept(sources, chart, opened)
+    drawn = chart.chart.drawn
+    return csv_of(source, kept, drawn["columns"], drawn.get("order", ()))
+
+
+def _rows_kept(
+    sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
+) -> tuple[Relation, list[ColumnElement[bool]]]:
+    """The source of a chart, and the conditions of the rows that it keeps."""
+    assert chart.resolution is not None
+    source = opened_once(sources, chart.chart.source, opened, chart.moment)
+    column = source.column(chart.chart.column)
+    days = source.days_in(column, sources[chart.chart.source].tz, chart.resolution.ranges)
+    wheres = [
+        source.values_in(name, _listed(one)) for some in chart.where for name, one in some.items()
+    ]
+    return source, [days, *wheres]
+
+
 def kept_by(
     sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
 ) -> int | None:
     """How many rows of its source a chart keeps; None where it has no dates."""
     if chart.resolution is None:
         return None
-    source = opened_once(sources, chart.chart.source, opened, chart.moment)
-    column = source.column(chart.chart.column)
-    days = source.days_in(column, sources[chart.chart.source].tz, chart.resolution.ranges)
-    kept: int = source.kept(column.name, days)[0]
+    source, (days, *wheres) = _rows_kept(sources, chart, opened)
+    if chart.filtered:
+        return 0
+    name = source.column(chart.chart.column).name
+    kept: int = source.kept(name, and_(days, *wheres))[0]
     return kept
+
+
+def _listed(values: Any) -> list[Any]:
+    return list(values) if isinstance(values, (list, tuple)) else [values]
 
 
 def _plan(
@@ -165,7 +214,7 @@ def _plan(
     per = per if is_running else None
     how = checked_how(drawn.get("how"), value, per, None if is_running else top, split)
     try:
-        asked = asked_for(rows, entry.column, source.tz, value, split, drawn.get("where"))
+        asked = asked_for(rows, entry.column, source.tz, value, split, chart.where)
     except SettingError as error:
         # A column that is not there, or not of that sort: nothing that a viewer chose.
         raise SourceError(f"{entry.source}: {error}") from None
@@ -183,7 +232,7 @@ def _plan(
         {},
         by="day" if is_daily else chart.by if by else None,
         partial=entry.partial,
-        beside=drawn.get("beside"),
+        beside=chart.beside,
         top=top,
         rounding=source.rounding,
     )

@@ -18,6 +18,8 @@ from ulnager.choices.view_shape import DatesTold
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import Private, ResolveError, UlnagerError, sentence_of
 from ulnager.core.language.period import Period
+from ulnager.core.language.phrase import as_period
+from ulnager.core.language.walks import shift_of
 from ulnager.core.messages import Message, message_of
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
@@ -27,6 +29,7 @@ from ulnager.core.values import Json
 from ulnager.sources.source import Relation
 
 if TYPE_CHECKING:
+    from ulnager.choices.value_filters import OpenedValues
     from ulnager.filters.conditions import FrozenOptions
     from ulnager.filters.sql_text import Condition
 
@@ -72,6 +75,8 @@ class Chart:
     drawn: Mapping[str, Any] = field(default_factory=dict)
     held: Callable[[str], Mapping[str, Any]] | None = field(default=None, compare=False)
     """What a column of its source holds, for conditions."""
+    tz: str | None = None
+    """Where the days of its source are."""
     is_of_source: bool = True
     """Whether its column is the date column of its source."""
 
@@ -139,6 +144,8 @@ class OpenedChart:
     ) -> None:
         self.chart, self.key, self.label = chart, chart.key, moment.words.label(chart.label)
         self.moment, self.view = moment, view
+        self.filters: tuple[OpenedValues, ...] = ()
+        """The filters by value that its rows go through."""
         self._told = told
         pinned = chart.pinned
         self._pin = (
@@ -269,6 +276,43 @@ class OpenedChart:
         return found, None if told is None else self.said(told)
 
     @property
+    def beside(self) -> str | None:
+        """What stands beside its numbers: a shift or a phrase, the viewer's choice where it says
+        so."""
+        said: str | None = self.chart.drawn.get("beside")
+        if said != "viewer":
+            return said
+        return None if self.view is None else self.view.compared_with
+
+    @cached_property
+    def beside_dates(self) -> Resolution | None:
+        """The dates that stand beside its own; None for nothing, and where there are none."""
+        said, result = self.beside, self.resolution
+        if said is None or result is None:
+            return None
+        try:
+            moved = shift_of(said) if said.strip().endswith(("earlier", "later")) else None
+            if moved is None:
+                return as_period(said, result.calendar).resolve(**self.moment.clock())
+            return result.counterpart(abs(moved[0]), moved[1].name, later=moved[0] > 0)
+        except UlnagerError:
+            return None  # Its values say what is wrong.
+
+    @property
+    def where(self) -> tuple[Mapping[str, Any], ...]:
+        """The values that its rows must have, by column: its own, and those that viewers chose."""
+        own = self.chart.drawn.get("where")
+        chosen = [
+            {one.made.column: list(one.values)} for one in self.filters if one.values is not None
+        ]
+        return (*((own,) if own else ()), *chosen)
+
+    @property
+    def filtered(self) -> str:
+        """Why it has no rows, where a filter by value has a problem."""
+        return "; ".join(str(one.problem) for one in self.filters if one.problem)
+
+    @property
     def too_many(self) -> str | None:
         """What to say in place of values where there are more buckets than may be drawn, of
         whatever unit."""
@@ -313,6 +357,7 @@ class OpenedChart:
             "governed_by": self.governed_for_viewers,
             "by": self.by,
             "dates": self._dates_dict(),
+            "compared_with": dates_dict(self.beside_dates, self.moment.words),
             "nothing": self.nothing,
             "problems": list(self.problems),
             "notes": list(self.said_of_it),

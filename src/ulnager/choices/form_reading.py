@@ -14,12 +14,12 @@ from ulnager.choices.frozen import read_frozen
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import Signed
 from ulnager.choices.resolver import Moment
-from ulnager.choices.view import NOT_GROUPED, View
+from ulnager.choices.view import REFUSED, View
 from ulnager.core.calendars.zones import zone_named
 from ulnager.core.language.inputs import Input
 from ulnager.core.messages import Message
 
-RESERVED: Final = ("state", "shown", "by", "signed")
+RESERVED: Final = ("state", "shown", "by", "compare", "signed")
 """What no choice and no input can be called."""
 _MOST_FIELDS: Final = 500
 _MOST_TEXT: Final = 2_000
@@ -157,8 +157,8 @@ def _kept(picker: PickerBase, fields: Mapping[str, Any]) -> tuple[dict[str, str]
             if picker.choice(text) is None and read_frozen(text) is None:
                 notes.append(_no_choice(text))
                 continue
-        elif name == f"{picker.name}.by":
-            if picker.by is None or text not in {one.name for one in picker.by.of}:
+        elif name in _of_charts(picker):
+            if text not in (picker._known_of(name) or ()):
                 continue
         elif len(name.split(".")) < 2 or _input(picker, name) is None:
             continue
@@ -170,11 +170,18 @@ def state_problem(picker: PickerBase, name: str, text: str) -> str | None:
     """What is wrong with a field that a page or a schedule opens with; None when nothing is."""
     if name == picker.name:
         return None if picker.choice(text) or read_frozen(text) else f"there is no choice {text!r}"
-    if name == f"{picker.name}.by":
-        known = {one.name for one in picker.by.of} if picker.by else set()
-        return None if text in known else f"there is no unit {text!r} to group by"
+    if name in _of_charts(picker):
+        if text in (picker._known_of(name) or ()):
+            return None
+        is_unit = name.endswith(".by")
+        return f"there is no {'unit' if is_unit else 'comparison'} {text!r} here"
     found = _input(picker, name)
     return None if found is not None and found[0] == name else f"there is no input {name!r}"
+
+
+def _of_charts(picker: PickerBase) -> tuple[str, str]:
+    """The fields that say how charts are grouped, and what they are compared with."""
+    return f"{picker.name}.by", f"{picker.name}.compare"
 
 
 def _no_choice(text: str) -> str:
@@ -191,7 +198,7 @@ def _applied(
     signed: Signed | None,
 ) -> View:
     """The view after each field that differs: the choice, then inputs, then the unit."""
-    by, name = f"{picker.name}.by", picker.name
+    name = picker.name
     if name in new:
         text = new.pop(name)[:_MOST_TEXT]
         if picker.choice(text) is not None or (read_frozen(text) is not None):
@@ -199,7 +206,7 @@ def _applied(
         else:
             return View(picker, moment, said=(*said, _no_choice(text)))
     view = View(picker, moment, state, signed=signed)
-    asked = new.pop(by, None)
+    of_charts = {key: new.pop(key) for key in _of_charts(picker) if key in new}
     for field, text in new.items():
         found = _input(picker, field, view.chosen)
         if found is None:
@@ -207,11 +214,15 @@ def _applied(
             none = Message(key, repr(field[:60]), code="no-input")
             return View(picker, moment, said=(*said, none))
         state[found[0]] = text[:_MOST_TEXT]
-    if asked is not None and picker.by is not None:
-        if asked in {one.name for one in picker.by.of}:
-            state[by] = asked
+    for key, text in of_charts.items():
+        known = picker._known_of(key)
+        if known is None:
+            continue
+        if text in known:
+            state[key] = text
         else:
-            said.append(Message(NOT_GROUPED, repr(asked[:40]), code="no-unit"))
+            told, code = REFUSED[key.rpartition(".")[2]]
+            said.append(Message(told, repr(text[:40]), code=code))
     return View(picker, moment, state, tuple(said), signed=signed)
 
 

@@ -21,17 +21,18 @@ def link_of(
     picker, name = view.picker, view.picker.name
     if not frozen and not fixed and expires is None and (view.signed or not view.locked):
         return urlencode(_plain(view), safe="/,")
-    state, beyond, by = view.touched, False, f"{name}.by"
+    state, beyond = view.touched, False
+    of_charts = {key: state[key] for key in (f"{name}.by", f"{name}.compare") if key in state}
     if view.chosen is None:
         # Fixed dates have no choice and no inputs.
-        state = {key: text for key, text in state.items() if key in (name, by)}
+        state = {key: text for key, text in state.items() if key in (name, *of_charts)}
         beyond = view.signed is not None and view.signed.dates == state.get(name)
     if frozen:
         if result.is_empty:
             raise SettingError("there are no dates to link to; link to the choice instead")
         bounds = bounds_of(result)
         beyond = cut(bounds, view.extent) != bounds and _can_sign(picker)
-        state = {name: frozen_text(bounds)} | ({by: state[by]} if by in state else {})
+        state = {name: frozen_text(bounds)} | of_charts
     fixed = fixed or view.locked
     if not fixed and expires is None and not beyond:
         return urlencode(state, safe="/,")
@@ -57,7 +58,7 @@ def _plain(view: PickerState) -> dict[str, str]:
     fixed dates these alone."""
     name, state = view.picker.name, view.state
     if view.chosen is None:
-        kept = (name, f"{name}.by", f"{name}.signed")
+        kept = (name, f"{name}.by", f"{name}.compare", f"{name}.signed")
         return {key: text for key, text in state.items() if key in kept}
     return state
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, tzinfo
 from typing import TYPE_CHECKING, Any, Final
@@ -13,9 +13,10 @@ from ulnager.choices.form_reading import sent_fields, view_of
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import PLAIN, Language
 from ulnager.choices.resolver import Look, Moment, Resolver, moment_from
+from ulnager.choices.value_filters import OpenedValues, ValueFilter, opened_filters
 from ulnager.choices.view import View
 from ulnager.core.arguments import shown, told_names
-from ulnager.core.errors import SettingError
+from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.messages import Message
 from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.values import Json
@@ -23,6 +24,8 @@ from ulnager.core.values import Json
 if TYPE_CHECKING:
     from ulnager.numbers.running import Running
     from ulnager.numbers.totals_rows import Totals
+    from ulnager.sources.shown_rows import ShownRows
+    from ulnager.sources.source import Relation
 
 
 @dataclass(frozen=True)
@@ -45,6 +48,9 @@ class Page(ShowsItself):
     sources: Mapping[str, ChartSource] = field(default_factory=dict, compare=False)
     language: Language = PLAIN
     resolver: Resolver = field(default_factory=Resolver)
+    filters: tuple[ValueFilter, ...] = ()
+    values_open: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """What its filters by value open with, where it says so itself."""
 
     @told_names
     def open(
@@ -55,13 +61,19 @@ class Page(ShowsItself):
         data: object = None,
         chosen: Mapping[str, View] | None = None,
         locale: object = None,
+        values: Mapping[str, str | Sequence[str]] | None = None,
     ) -> OpenedPage:
-        """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``locale``
-        is the viewer's language, the book's unless it is said."""
-        return self._opened_at(self._moment(today, now, tz, data, locale), chosen, locale)
+        """The page at a moment; ``chosen`` are views that the viewer has of its pickers, ``values``
+        what is chosen of its filters by value, ``locale`` is the viewer's language, the book's
+        unless it is said."""
+        return self._opened_at(self._moment(today, now, tz, data, locale), chosen, locale, values)
 
     def _opened_at(
-        self, moment: Moment, chosen: Mapping[str, View] | None = None, locale: object = None
+        self,
+        moment: Moment,
+        chosen: Mapping[str, View] | None = None,
+        locale: object = None,
+        values: Mapping[str, Any] | None = None,
     ) -> OpenedPage:
         """The page at a moment that was made before."""
         views = {
@@ -75,7 +87,12 @@ class Page(ShowsItself):
                 own = self.pickers[name]
                 views[name] = View(own, view.moment, view.touched, view.said, signed=view.signed)
                 by[name] = "viewer"
-        return OpenedPage(self, moment, views, by)
+        return OpenedPage(self, moment, views, by, self._values(moment, values))
+
+    def _values(
+        self, moment: Moment, sent: Mapping[str, Any] | str | None, *, is_fixed: bool = False
+    ) -> Mapping[str, OpenedValues]:
+        return opened_filters(self.filters, moment.words, sent, self.values_open, is_fixed=is_fixed)
 
     def read(
         self,
@@ -101,7 +118,8 @@ class Page(ShowsItself):
         }
         sent = sent_fields(fields) or {}
         by = {name: "viewer" if f"{name}.state" in sent else who for name in views}
-        return OpenedPage(self, moment, views, by)
+        values = self._values(moment, fields, is_fixed=who == "schedule")
+        return OpenedPage(self, moment, views, by, values)
 
     def _moment(
         self, today: date | str | None, now: Any, tz: Any, data: object, locale: object
@@ -126,6 +144,18 @@ class Page(ShowsItself):
         return table(self.label, ("chart", "data", "dates"), rows)
 
 
+class OpenedSources(dict[str, "Relation"]):
+    """The sources of a page as they are at its moment, each opened when it is first asked for."""
+
+    def __init__(self, sources: Mapping[str, ChartSource], moment: Moment) -> None:
+        super().__init__()
+        self.of, self.moment = sources, moment
+
+    def __missing__(self, name: str) -> Relation:
+        self[name] = self.of[name].opened(moment=self.moment)
+        return self[name]
+
+
 _WHO: Final = {
     "viewer": "chosen by the viewer",
     "link": "set by the link",
@@ -145,11 +175,32 @@ class OpenedPage(ShowsItself):
     """
 
     def __init__(
-        self, page: Page, moment: Moment, views: Mapping[str, View], by: Mapping[str, str]
+        self,
+        page: Page,
+        moment: Moment,
+        views: Mapping[str, View],
+        by: Mapping[str, str],
+        filters: Mapping[str, OpenedValues] | None = None,
     ) -> None:
         self.page, self.moment, self.views = page, moment, dict(views)
         self._by = dict(by)
+        self.filters = dict(filters or {})
+        self.sources = OpenedSources(page.sources, moment)
         self.charts = {chart.key: self._opened(chart) for chart in page.charts}
+        for one in self.filters.values():
+            one.charts = [chart for chart in self.charts.values() if self._has(chart, one)]
+            one.sources = self.sources
+        for chart in self.charts.values():
+            chart.filters = tuple(one for one in self.filters.values() if one.filters(chart))
+
+    def _has(self, chart: OpenedChart, one: OpenedValues) -> bool:
+        """Whether the source of a chart has the column of a filter by value; one that cannot be
+        read has it, so that it never shows more than was asked for."""
+        try:
+            columns = self.sources[chart.chart.source].columns
+            return any(column.name == one.made.column for column in columns)
+        except UlnagerError:
+            return True
 
     def _opened(self, chart: Chart) -> OpenedChart:
         name = chart.follows
@@ -196,20 +247,28 @@ class OpenedPage(ShowsItself):
         pickers = self.page.pickers
         return tuple(name for name in self.views if pickers[name].viewers != "nothing")
 
+    @property
+    def values_state(self) -> dict[str, list[str]]:
+        """What viewers chose of its filters by value, by the names of fields."""
+        found: dict[str, list[str]] = {}
+        for one in self.filters.values():
+            found |= one.state
+        return found
+
     def choices_without_rows(self, picker: str) -> Mapping[str, str]:
         """Why the dates of some choices of a picker hold no row of any chart that follows it, by
         the keys of these choices."""
         charts = [one for one in self.charts.values() if one.chart.follows == picker]
         return choices_without_rows(self.views[picker], charts, self.moment.words)
 
-    def values(self) -> dict[str, Totals | Running | str | None]:
+    def values(self) -> dict[str, Totals | Running | ShownRows | str | None]:
         """The numbers of each chart by its key: :class:`ulnager.Totals`, or a running measure; a
         sentence in place of too many buckets or for a problem, None for a chart without dates.
 
         Charts that read one source are worked out together, from one pass over it."""
         from ulnager.choices.chart_values import values_of
 
-        found = values_of(self.page.sources, self.charts)
+        found = values_of(self.page.sources, self.charts, opened=self.sources)
         for key, chart in self.charts.items():
             told: Any = chart.to_dict()["dates"] if chart.is_hidden else None
             if told is not None and hasattr(found.get(key), "told_as"):
@@ -224,6 +283,7 @@ class OpenedPage(ShowsItself):
             "today": self.moment.today.isoformat(),
             "pickers": {name: self.views[name].to_dict() for name in self.offered},
             "charts": {key: chart.to_dict() for key, chart in self.charts.items()},
+            "values": {name: one.to_dict() for name, one in self.filters.items()},
             "nothing": {name: dict(self.choices_without_rows(name)) for name in self.offered},
         }
 

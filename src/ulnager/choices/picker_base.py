@@ -60,6 +60,20 @@ class Grouping:
     label: str = "Grouped by"
 
 
+NOTHING: Final = "nothing"
+"""What is chosen where charts are compared with nothing."""
+
+
+@dataclass(frozen=True)
+class Comparison:
+    """What viewers may compare charts with: shifts such as ``1 year earlier``, as they are written,
+    or ``nothing``; and what it opens with."""
+
+    of: tuple[str, ...]
+    opens: str
+    label: str = "Compared with"
+
+
 class Language(NamedTuple):
     """The language that labels and messages are in, a CLDR pattern for days, and the book's labels
     in other languages."""
@@ -117,6 +131,7 @@ class PickerBase:
     viewers: str = "choose"
     tz: str | None = None
     by: Grouping | None = None
+    compare: Comparison | None = None
     start: Mapping[str, str] = field(default_factory=dict)
     look: Look | None = field(default=None, compare=False)
     signer: Signer | None = field(default=None, compare=False)
@@ -183,6 +198,15 @@ class PickerBase:
             said += [f"{name} {made}" for name, made in one.inputs.items()]
         said += [f"{name} {made}" for name, made in self.inputs.items()]
         return hashlib.sha256("\n".join(said).encode()).hexdigest()[:16]
+
+    def _known_of(self, name: str) -> tuple[str, ...] | None:
+        """What viewers may say of how its charts are grouped, or compared; None for another name,
+        or where they have no say."""
+        if name == f"{self.name}.by" and self.by is not None:
+            return tuple(one.name for one in self.by.of)
+        if name == f"{self.name}.compare" and self.compare is not None:
+            return self.compare.of
+        return None
 
     def choice(self, key: str) -> Choice | None:
         """The choice of that key, None when it has none."""

@@ -11,11 +11,12 @@ from ulnager.choices.frozen import Bounds, cut, definition_of, read_frozen
 from ulnager.choices.grouping import Grouped, chosen_unit, grouped
 from ulnager.choices.input_values import Given, Inputs, paired
 from ulnager.choices.labels import filled_label, value_label
-from ulnager.choices.picker_base import Choice, PickerBase
+from ulnager.choices.picker_base import NOTHING, Choice, PickerBase
 from ulnager.choices.resolver import Moment
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import UlnagerError
 from ulnager.core.language.inputs import AnchorInput, Input
+from ulnager.core.language.walks import shift_of
 from ulnager.core.messages import CUT, EMPTY, Message, code_of, message_of, of_code
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
@@ -30,6 +31,16 @@ class ShownChoice(NamedTuple):
     label: str
     short: str
     heading: str | None
+    chosen: bool
+    resolution: Resolution | None
+
+
+class ComparedWith(NamedTuple):
+    """What charts may be compared with, as viewers see it; ``resolution`` are the dates that stand
+    beside those shown, None for nothing, and where there are none."""
+
+    key: str
+    label: str
     chosen: bool
     resolution: Resolution | None
 
@@ -332,6 +343,47 @@ class PickerState:
         """The unit that charts are grouped by; None where viewers have no say in it."""
         return None if self._unit[0] is None else self._unit[0].key
 
+    @property
+    def compared_with(self) -> str | None:
+        """The shift that its charts are compared with; None for nothing, and where viewers have no
+        say in it."""
+        found = self._comparison
+        return None if found == NOTHING else found
+
+    @property
+    def _comparison(self) -> str | None:
+        if self.picker.compare is None:
+            return None
+        asked = self._text(f"{self.picker.name}.compare")
+        return asked if asked in self.picker.compare.of else self.picker.compare.opens
+
+    @property
+    def comparisons(self) -> tuple[ComparedWith, ...]:
+        """What charts may be compared with, each with its dates."""
+        if self.picker.compare is None:
+            return ()
+        return tuple(
+            ComparedWith(one, self._called_shift(one), one == self._comparison, self._moved(one))
+            for one in self.picker.compare.of
+        )
+
+    def _called_shift(self, shift: str) -> str:
+        found = None if shift == NOTHING else shift_of(shift)
+        if found is None:
+            return self._in_words("Nothing")
+        count, unit = found
+        key = "{0} later" if count > 0 else "{0} earlier"
+        return self._in_words(key, self.counted(abs(count), unit.name))
+
+    def _moved(self, shift: str) -> Resolution | None:
+        found = None if shift == NOTHING else shift_of(shift)
+        if found is None or self.resolution is None:
+            return None
+        try:
+            return self.resolution.counterpart(abs(found[0]), found[1].name, later=found[0] > 0)
+        except UlnagerError:
+            return None  # It is open on one side, or of another time.
+
     @cached_property
     def notes(self) -> tuple[str, ...]:
         """What a viewer should know, in words."""
@@ -413,9 +465,11 @@ class PickerState:
         for given in self.inputs:
             if given.name not in self._state:
                 found[given.name] = given.shown
-        name = f"{self.picker.name}.by"
-        if self.by is not None and name not in self._state:
-            found[name] = self.by
+        of_charts = (("by", self.by), ("compare", self._comparison))
+        for key, text in of_charts:
+            name = f"{self.picker.name}.{key}"
+            if text is not None and name not in self._state:
+                found[name] = text
         return found
 
     @property

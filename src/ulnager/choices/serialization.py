@@ -77,6 +77,10 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
             for one in told["by"]["options"]
         )
         found.append(Field(told["by"]["name"], told["by"]["label"], "by", view.by, units))
+    compare = told.get("compare")
+    if compare is not None:
+        beside = tuple((one["key"], one["label"]) for one in compare["options"])
+        found.append(Field(compare["name"], compare["label"], "compare", compare["key"], beside))
     return tuple(found)
 
 
@@ -90,7 +94,7 @@ def view_dict(view: PickerState) -> ViewTold:
     """A view as plain values: see docs/choices.md."""
     picker = view.picker
     viewers = picker.viewers if picker.viewers != "choose" or not view.locked else "see"
-    return {
+    found: dict[str, Any] = {
         "picker": picker.name,
         "label": view._labelled(picker.label),
         "viewers": cast("Any", viewers),
@@ -100,12 +104,14 @@ def view_dict(view: PickerState) -> ViewTold:
         "choices": [_choice(one, view.words) for one in view.choices],
         "inputs": [_input(view, given) for given in view.inputs],
         "by": _by(view),
+        **_compare(view),
         "dates": None if view.problems else dates_dict(view.resolution, view.words),
         "problems": list(view.problems),
         "notes": list(view.notes),
         "state": view.state,
         "shown": urlencode(view.shown, safe="/,"),
     }
+    return cast("ViewTold", found)
 
 
 def _choice(one: ShownChoice, words: Words) -> ChoiceTold:
@@ -173,6 +179,32 @@ def _listed(one: Listed, chosen: frozenset[str], words: Words) -> ListedTold:
         "whole": one.whole,
         "chosen": one.key in chosen,
         "options": [_listed(inner, chosen, words) for inner in one.options],
+    }
+
+
+def _compare(view: PickerState) -> dict[str, Any]:
+    """What charts may be compared with, where viewers have a say in it."""
+    compare = view.picker.compare
+    if compare is None:
+        return {}
+    name = f"{view.picker.name}.compare"
+    return {
+        "compare": {
+            "key": view._comparison,
+            "name": name,
+            "id": name.replace(".", "-"),
+            "label": view._labelled(compare.label),
+            "untouched": name not in view.state,
+            "options": [
+                {
+                    "key": one.key,
+                    "label": one.label,
+                    "chosen": one.chosen,
+                    "dates": dates_dict(one.resolution, view.words),
+                }
+                for one in view.comparisons
+            ],
+        }
     }
 
 

@@ -16,6 +16,7 @@ from urllib.parse import urlencode
 from ulnager.choices.frozen import bounds_of, cut, frozen_text
 from ulnager.choices.input_values import Inputs, value_text
 from ulnager.choices.links import link_of
+from ulnager.choices.picker_base import NOTHING
 from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import moment_from
 from ulnager.choices.serialization import Field, fields_of, view_dict
@@ -26,7 +27,11 @@ from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.resolution import Resolution
 
 FIXED: Final = Message("the dates are fixed here and cannot be chosen", code="fixed")
-NOT_GROUPED: Final = "charts are not grouped by {0} here"
+REFUSED: Final = {
+    "by": ("charts are not grouped by {0} here", "no-unit"),
+    "compare": ("charts are not compared with {0} here", "no-comparison"),
+}
+"""What is said of what cannot be said of charts, and its code."""
 _MOST_TEXT: Final = 2_000
 
 
@@ -125,15 +130,23 @@ class View(PickerState, ShowsItself):
         """The view grouped by another unit; None is the fitting one again."""
         if self.locked:
             return self._noting(FIXED)
-        name = f"{self.picker.name}.by"
-        known = {one.name for one in self.picker.by.of} if self.picker.by else set()
-        if unit is None:
+        return self._of_charts("by", unit, self.by)
+
+    def compare(self, comparison: object) -> View:
+        """The view with its charts compared with something else, such as ``1 year earlier``, or
+        with ``nothing``; None is what it opens with again."""
+        if self.locked:
+            return self._noting(FIXED)
+        return self._of_charts("compare", comparison, self.compared_with or NOTHING)
+
+    def _of_charts(self, key: str, said: object, shown: str | None) -> View:
+        name = f"{self.picker.name}.{key}"
+        if said is None:
             return self._with({k: v for k, v in self._state.items() if k != name})
-        if not isinstance(unit, str) or unit not in known:
-            return self._noting(NOT_GROUPED, repr(str(unit)[:40]), code="no-unit")
-        if unit == self.by:
-            return self
-        return self._with({**self._state, name: str(unit)})
+        if not isinstance(said, str) or said not in (self.picker._known_of(name) or ()):
+            told, code = REFUSED[key]
+            return self._noting(told, repr(str(said)[:40]), code=code)
+        return self if said == shown else self._with({**self._state, name: said})
 
     def refreshed(
         self,

@@ -170,6 +170,38 @@ class ByTold(TypedDict):
 
 
 @with_config(_CLOSED)
+class ComparedTold(TypedDict):
+    """What charts may be compared with."""
+
+    key: str
+    """What is sent back: a shift, or ``nothing``."""
+    label: str
+    """What is shown."""
+    chosen: bool
+    """Whether it is chosen."""
+    dates: DatesTold | None
+    """The dates that stand beside those shown; null for nothing."""
+
+
+@with_config(_CLOSED)
+class CompareTold(TypedDict):
+    """What charts are compared with."""
+
+    key: str
+    """The one that is chosen."""
+    name: str
+    """The name of its form field."""
+    id: str
+    """The same with hyphens."""
+    label: str
+    """What is shown beside it."""
+    untouched: bool
+    """Whether the viewer left it as it opened."""
+    options: list[ComparedTold]
+    """What is offered."""
+
+
+@with_config(_CLOSED)
 class ViewTold(TypedDict):
     """What a picker shows at one moment; every key but codes is always there."""
 
@@ -191,6 +223,8 @@ class ViewTold(TypedDict):
     """The picker's inputs, then the choice's."""
     by: ByTold | None
     """How charts are grouped; null without a say in it."""
+    compare: NotRequired[CompareTold]
+    """What charts are compared with; only where viewers have a say in it."""
     dates: DatesTold | None
     """The dates; null while there is a problem."""
     problems: list[str]

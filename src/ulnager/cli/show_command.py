@@ -25,6 +25,7 @@ from ulnager.core.errors import SettingError
 if TYPE_CHECKING:
     from ulnager.book.book import Book
     from ulnager.book.schedules import Schedule
+    from ulnager.choices.charts import OpenedChart
     from ulnager.choices.pages import OpenedPage, Page
     from ulnager.choices.picker_state import ShownChoice
     from ulnager.choices.view import View
@@ -111,6 +112,7 @@ _MOMENTS = 5
 @click.option("--choose", metavar="KEY", help="Another choice of the picker.")
 @click.option("--set", "values", metavar="INPUT=VALUE", multiple=True, help="A value of an input.")
 @click.option("--by", metavar="UNIT", help="Another unit for charts to be grouped by.")
+@click.option("--compare", metavar="SHIFT", help="Compare charts with it: '1 year earlier'.")
 @click.option("--link", metavar="LINK", help="Open it from a link: a query string.")
 @click.option("--as-link", is_flag=True, help="Print the link to what is shown, and nothing else.")
 @click.option("--as-book", is_flag=True, help="Print a line for 'opens' in the book instead.")
@@ -123,6 +125,7 @@ def command(
     choose: str | None,
     values: tuple[str, ...],
     by: str | None,
+    compare: str | None,
     link: str | None,
     as_link: bool,
     as_book: bool,
@@ -141,21 +144,21 @@ def command(
         raise SettingError("show what? Name a book: --book FILE")
     clock = _clock(request)
     if name is None:
-        for option in (choose, values, by, link, as_link, as_book):
+        for option in (choose, values, by, compare, link, as_link, as_book):
             if option:
                 raise SettingError("--choose and its kin are for a picker or a page; name one")
         _show_book(book, clock, as_json)
         return
     fields = _fields(link)
     if name in book.schedules:
-        if choose or values or by or link or as_link or as_book:
+        if choose or values or by or compare or link or as_link or as_book:
             raise SettingError("what a schedule sends is said in the book")
         _show_schedule(book.schedules[name], clock, as_json)
         return
     if name in book.pages:
         page = book.pages[name]
         opened = page.read(fields, **clock) if link is not None else page.open(**clock)
-        opened = _changed_page(page, opened, clock, choose, values, by)
+        opened = _changed_page(page, opened, clock, choose, values, (by, compare))
         if as_link or as_book:
             view = opened.views[page.home] if page.home else None
             if view is None:
@@ -165,14 +168,14 @@ def command(
             _show_page(book, opened, as_json)
         return
     if name not in book.pickers:
-        for option in (choose, values, by, link, as_link, as_book):
+        for option in (choose, values, by, compare, link, as_link, as_book):
             if option:
                 raise SettingError("--choose and its kin are for a picker or a page")
         _show_name(book, name, clock, as_json)
         return
     picker = book.picker(name)
     view = picker.read(fields, **clock) if link is not None else picker.open(**clock)
-    view = _changed(view, choose, values, by)
+    view = _changed(view, choose, values, (by, compare))
     if as_link or as_book:
         _print_state(view, as_book)
     elif as_json:
@@ -219,7 +222,11 @@ def _fields(link: str | None) -> dict[str, Any]:
         raise SettingError("the link has too many fields") from None
 
 
-def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | None) -> View:
+Said = tuple[str | None, str | None]
+"""The unit that charts are grouped by, and what they are compared with."""
+
+
+def _changed(view: View, choose: str | None, values: tuple[str, ...], charts: Said) -> View:
     """The view after what the options say; a key, an input or a unit that is not there is wrong."""
     if choose is not None:
         keys = [choice.key for choice in view.choices]
@@ -244,7 +251,9 @@ def _changed(view: View, choose: str | None, values: tuple[str, ...], by: str | 
                 raise SettingError(f"--set {text}: {more.notes[0]}")
             view = more
         view = view.enter(range=count, **{base: value})
-    return view if by is None else view.group(by)
+    by, compare = charts
+    view = view if by is None else view.group(by)
+    return view if compare is None else view.compare(compare)
 
 
 def _input_of(name: str, view: View) -> tuple[str, str]:
@@ -262,14 +271,21 @@ def _changed_page(
     clock: dict[str, Any],
     choose: str | None,
     values: tuple[str, ...],
-    by: str | None,
+    charts: Said,
 ) -> OpenedPage:
-    if choose is None and not values and by is None:
+    if choose is None and not values and charts == (None, None):
         return opened
+    kept: dict[str, list[str]] = dict(opened.values_state)
+    for text in [one for one in values if one.partition("=")[0] in opened.filters]:
+        filtered, _, value = text.partition("=")
+        kept[filtered] = [*kept.get(filtered, []), value]
+    values = tuple(one for one in values if one.partition("=")[0] not in opened.filters)
+    if choose is None and not values and charts == (None, None):
+        return page.open(**clock, chosen=opened.views, values=kept)
     if page.home is None:
         raise SettingError(f"the page {page.name} has no picker of its own to choose from")
-    view = _changed(opened.views[page.home], choose, values, by)
-    return page.open(**clock, chosen={page.home: view})
+    view = _changed(opened.views[page.home], choose, values, charts)
+    return page.open(**clock, chosen={**opened.views, page.home: view}, values=kept)
 
 
 def _print_state(view: View, as_book: bool) -> None:
@@ -320,6 +336,12 @@ def _pairs(view: View) -> Iterator[tuple[str, str]]:
             if one.buckets is not None
         )
         yield "by", f"{view.by}; there are: {units}"
+    if view.comparisons:
+        beside = [
+            f"{one.key} ({one.resolution.label})" if one.resolution else one.key
+            for one in view.comparisons
+        ]
+        yield "compared with", f"{view._comparison}; there are: {', '.join(beside)}"
     if view.picker._is_of_several:
         yield "measured from", view._measured_from or "the clock"
     yield "today", f"{view.moment.today}"
@@ -365,14 +387,23 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     ]
     show_table(("chart", "dates", "rows", "value", "by", "key"), shown, ("rows", "value"))
     echo()
-    show_pairs([(key, chart.governed_by) for key, chart in opened.charts.items()])
+    show_pairs([(key, _governed(chart)) for key, chart in opened.charts.items()])
+    if opened.filters:
+        echo()
+        show_pairs([(one.label, one.told or str(one.problem)) for one in opened.filters.values()])
     told: list[tuple[str, str]] = []
+    told += [("note", text) for one in opened.filters.values() for text in one.notes]
     told += [("problem", text) for chart in opened.charts.values() for text in chart.problems]
     told += [("note", text) for chart in opened.charts.values() for text in chart.said_of_it]
     told += [("note", text) for view in opened.views.values() for text in view.notes]
     if told:
         echo()
         show_pairs(list(dict.fromkeys(told)))
+
+
+def _governed(chart: OpenedChart) -> str:
+    beside = chart.beside_dates
+    return chart.governed_by + (f"; compared with {beside.label}" if beside else "")
 
 
 def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> None:

@@ -79,7 +79,7 @@ def asked_of(
     tz: str | tzinfo | None,
     value: str | None,
     split: str | Sequence[str] | None,
-    where: Mapping[str, Any] | None,
+    where: Mapping[str, Any] | Sequence[Mapping[str, Any]] | None,
 ) -> AskedColumn:
     """What is asked of a source, checked.
 
@@ -95,10 +95,11 @@ def asked_of(
             raise SettingError(f"{shown(name)} is no column; give the name of one")
         if name is not None and name not in names:
             raise SettingError(no_such("column", str(name), names))
-    if where is not None and not isinstance(where, Mapping):
+    wheres = where if isinstance(where, tuple) else (where or {},)
+    if not all(isinstance(one, Mapping) for one in wheres):
         raise SettingError(f"where is {shown(where)}; give values by column: {{'route': ['A']}}")
     clauses = []
-    for name, values in (where or {}).items():
+    for name, values in (pair for one in wheres for pair in one.items()):
         if not isinstance(name, str) or name not in names:
             raise SettingError(no_such("column", str(name), names))
         several = values if isinstance(values, (list, tuple, set)) else [values]
@@ -108,7 +109,7 @@ def asked_of(
                     f"where[{name!r}] has {shown(one)}; give texts, numbers or dates"
                 )
         clauses.append(source.values_in(name, list(several)))
-    said = repr(sorted((name, repr(values)) for name, values in (where or {}).items()))
+    said = repr(sorted((name, repr(values)) for one in wheres for name, values in one.items()))
     return AskedColumn(source, source.column(column), tz, split, tuple(clauses), said)
 
 

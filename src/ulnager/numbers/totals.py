@@ -270,7 +270,7 @@ def asked_for(
     tz: str | tzinfo | None,
     value: str | None,
     split: str | Sequence[str] | None,
-    where: Mapping[str, Any] | None,
+    where: Mapping[str, Any] | tuple[Mapping[str, Any], ...] | None,
 ) -> AskedColumn:
     """What is asked of whatever holds the rows."""
     return asked_of(as_source(source), column, tz, value, split, where)

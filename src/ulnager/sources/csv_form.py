@@ -102,6 +102,7 @@ def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
     The whole file is read, so this is for a file that is known to be wrong.
     """
     expected = len(form.names)
+    ends: dict[str, int] = {}
     encoding = "utf-8-sig" if form.encoding == "utf-8" else form.encoding
     line = 1
     try:
@@ -109,11 +110,16 @@ def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
             _opened(at or path) as raw,
             io.TextIOWrapper(raw, encoding=encoding, newline="") as lines,
         ):
-            reader = csv.reader(_whole(lines), delimiter=form.delimiter, strict=True)
+            reader = csv.reader(_whole(lines, ends), delimiter=form.delimiter, strict=True)
             for record in reader:
                 begun, line = line, reader.line_num + 1
                 if record and len(record) != expected:
                     raise _unfit(path, begun, record, expected, reader)
+        if len(ends) > 1:
+            raise SourceError(
+                f"{path}, line {max(ends.values())}: from there on lines end in another way than "
+                "before (with and without a carriage return); write the file anew with one of them"
+            )
     except UnicodeDecodeError:
         raise SourceError(_undecodable(path, form.encoding, at or path)) from None
     except csv.Error as error:
@@ -123,8 +129,11 @@ def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
         raise SourceError(f"{path} cannot be read: {error.strerror or error}") from None
 
 
-def _whole(lines: io.TextIOWrapper) -> Iterator[str]:
-    for line in lines:
+def _whole(lines: io.TextIOWrapper, ends: dict[str, int]) -> Iterator[str]:
+    """Lines as they are read, and where each way to end one is first met."""
+    for number, line in enumerate(lines, 1):
+        if line.endswith("\n"):
+            ends.setdefault(line[-2:] if line.endswith("\r\n") else "\n", number)
         yield line.replace("\0", "")
 
 

@@ -14,6 +14,8 @@ from typing import Any, Final, NamedTuple
 from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
+from ulnager.choices.chart_values import csv_rows
+from ulnager.choices.charts import OpenedChart
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.resolver import Moment
@@ -312,6 +314,20 @@ class BookAnswers:
         for picker in told["pickers"].values():
             picker["problems"] = [opened.said(discreet(one)) for one in picker["problems"]]
         return Answer({"page": told}, self.until(today, opened.moment.tz))
+
+    def csv(
+        self, name: str, key: str, fields: Mapping[str, Any], today: str | None = None
+    ) -> list[bytes]:
+        """The rows of a chart as pieces of a CSV file, where the book says that they may be had."""
+        with within(SECONDS):
+            opened = self.opened(name, fields, today)
+            chart: OpenedChart = self._named("chart", key, opened.charts)
+            if not chart.chart.drawn.get("csv"):
+                raise Refused(404, "path", "the rows of this chart are not to be had")
+            if chart.resolution is None or chart.filtered:
+                told = chart.filtered or "; ".join(map(discreet, chart.problems))
+                raise Refused(422, "dates", told or "the chart has no dates")
+            return list(csv_rows(self.book.sources, chart, opened.sources))
 
     def values(self, opened: OpenedPage) -> dict[str, Any]:
         """The numbers of a page's charts; a sentence for one that has none."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable, Iterator, Sequence
+from datetime import date, datetime
 from itertools import groupby, pairwise
 from typing import Any, Final, NamedTuple
 
@@ -30,6 +31,7 @@ from ulnager.numbers.chart_model import (
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.numbers.totals_rows import TotalRow, Totals
 from ulnager.pictures.paper import bucket_year
+from ulnager.sources.shown_rows import ShownRows
 
 HEIGHT: Final = 150
 WIDE: Final = 1000
@@ -139,6 +141,7 @@ class Drawn(NamedTuple):
     days: str
     governed_by: str
     by: str
+    beside: str
     measure: str
     problems: tuple[str, ...]
     notes: tuple[str, ...]
@@ -150,6 +153,9 @@ class Drawn(NamedTuple):
     """Values of a split under the name of their group, which is empty where there is none."""
     columns: tuple[str, ...] = ()
     rows: tuple[tuple[Cell, ...], ...] = ()
+    listed: bool = False
+    """Whether the table is the chart: rows as they are."""
+    csv: bool = False
     legend: tuple[tuple[str, str], ...] = ()
     """What the key shows: a sort of mark, and what it means."""
 
@@ -192,12 +198,15 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
         "" if result is None or not result.days else chart.counted(result.days, "day"),
         chart.governed_for_viewers,
         say("by {0}", Message(chart.by)) if chart.by else "",
+        say("compared with {0}", beside.label) if (beside := chart.beside_dates) else "",
         say(f"{how or 'sum'} of {{0}}", value) if value else say("rows"),
         tuple(problems),
         tuple(one for one in chart.said_of_it if one != values),
     )
     if isinstance(values, str):
         return found._replace(nothing="" if values in found.problems else values)
+    if isinstance(values, ShownRows):
+        return _of_rows(found, values, say)._replace(csv=bool(asked.get("csv")))
     if not isinstance(values, (Running, Totals)):
         return found
     calendar = GREGORIAN if result is None else result.calendar
@@ -221,6 +230,22 @@ def drawn(chart: OpenedChart, values: Any, problems: Iterable[str]) -> Drawn:
         told = "{0} series; the first {1} are drawn, all are in the table"
         found = found._replace(notes=(*found.notes, say(told, len(model.series), _MOST_PANELS)))
     return found._replace(panels=panels, legend=legend)
+
+
+def _of_rows(found: Drawn, values: ShownRows, say: Said) -> Drawn:
+    rows = tuple(tuple(Cell(_shown(one, say)) for one in row) for row in values.rows)
+    told = say("{0} rows", say.of(values.count))
+    if len(rows) < values.count:
+        told = say("the first {0} of {1} rows", say.of(len(rows)), say.of(values.count))
+    return found._replace(measure=told, columns=values.columns, rows=rows, listed=True)
+
+
+def _shown(value: Any, say: Said) -> str:
+    if isinstance(value, datetime):
+        return f"{say.words.day(value.date())}, {value:%H:%M}"
+    if isinstance(value, date):
+        return say.words.day(value)
+    return "–" if value is None else say.of(value)
 
 
 def _legend(model: ChartModel, measure: str, say: Said) -> Iterator[tuple[str, str]]:

@@ -10,7 +10,7 @@ from typing import Any, Final, NamedTuple
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
-from fastapi.responses import RedirectResponse, Response
+from fastapi.responses import RedirectResponse, Response, StreamingResponse
 from jinja2 import DictLoader, Environment, StrictUndefined
 
 from ulnager.choices.input_values import Given
@@ -128,6 +128,22 @@ def html_routes(answers: BookAnswers) -> APIRouter:
         told = await worked_out(request, lambda: _context(answers, name, fields, **own))
         return _html(request, "page.html", base=name, **told)
 
+    @html.get("/pages/{name}/{chart}.csv")
+    async def rows(request: Request, name: str, chart: str) -> Response:
+        fields = fields_of(
+            request, *(one for one in ("today", "locale") if one not in answers.pickers)
+        )
+        today = request.query_params.get("today")
+        answers.day(today)
+        pieces = await worked_out(request, lambda: answers.csv(name, chart, fields, today))
+        headers = {
+            "content-disposition": f'attachment; filename="{name}-{chart}.csv"',
+            "cache-control": "private, no-cache",
+        }
+        return StreamingResponse(
+            iter(pieces), media_type="text/csv; charset=utf-8", headers=headers
+        )
+
     @html.get("/static/{name}")
     async def static(request: Request, name: str) -> Response:
         if name not in _TYPES:
@@ -191,6 +207,8 @@ def _context(
     return {
         "title": opened._labelled(opened.page.label),
         "pickers": offered,
+        "filters": tuple(opened.filters.values()),
+        "whole": urlencode(_state(opened), doseq=True, safe="/,"),
         "charts": charts,
         "height": HEIGHT,
         "wide": WIDE,
@@ -220,7 +238,9 @@ def _carried(opened: OpenedPage, other: Page, today: str | None, locale: str | N
     for name, view in opened.views.items():
         if name in other.pickers:
             found |= view.state
-    query = urlencode({key: text for key, text in found.items() if text}, safe="/,")
+    names = {one.name for one in other.filters}
+    values = {k: v for k, v in opened.values_state.items() if k.partition(".")[0] in names}
+    query = urlencode({k: v for k, v in {**found, **values}.items() if v}, doseq=True, safe="/,")
     return f"?{query}" if query else ""
 
 
@@ -250,7 +270,16 @@ def _opened(
     else:
         return opened
     views = {**opened.views, picker: view}
-    return opened.page.open(**answers.clock(today, locale=locale), chosen=views)
+    clock = answers.clock(today, locale=locale)
+    return opened.page.open(**clock, chosen=views, values=opened.values_state)
+
+
+def _state(opened: OpenedPage) -> dict[str, Any]:
+    """All that was chosen on a page."""
+    found: dict[str, Any] = {}
+    for name in opened.offered:
+        found |= opened.views[name].state
+    return {**found, **opened.values_state}
 
 
 def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
@@ -263,7 +292,8 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
             return None
         if part and not view.locked:
             parts.append(part)
-    return "&".join(parts)
+    values = urlencode(opened.values_state, doseq=True)
+    return "&".join([*parts, *([values] if values else [])])
 
 
 def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
@@ -275,6 +305,8 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     ]
     if told["by"] is not None and view.by is not None:
         controls.append(_unit(told["by"]))
+    if compare := told.get("compare"):
+        controls.append(_comparison(compare))
     chosen = view.chosen
     steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
     return DrawnPicker(
@@ -301,6 +333,8 @@ def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
     for other, view in opened.views.items():
         if other != name and view.state:
             others.append(urlencode(view.state, safe="/,"))
+    values = opened.values_state
+    others += [urlencode(values, doseq=True)] if values else []
     # An empty state says that a viewer chose these dates.
     return "&".join([f"{name}.state=", link, *others])
 
@@ -349,6 +383,22 @@ def _unit(by: Mapping[str, Any]) -> Control:
     )
     return Control(
         by["name"], by["id"], by["label"], "unit", by["key"] or "", options, False, None, "", "", ""
+    )
+
+
+def _comparison(compare: Mapping[str, Any]) -> Control:
+    """What charts are compared with, each with its dates."""
+    options = tuple(
+        {
+            "key": one["key"],
+            "label": one["label"] + (f": {one['dates']['label']}" if one["dates"] else ""),
+            "chosen": one["chosen"],
+        }
+        for one in compare["options"]
+    )
+    name, key = compare["name"], compare["key"]
+    return Control(
+        name, compare["id"], compare["label"], "unit", key, options, False, None, "", "", ""
     )
 
 

@@ -97,6 +97,8 @@ class ChartTold(Described):
     governed_by: str = Field(description="What governs its dates, in words.")
     by: str | None = Field(description="The unit that it is grouped by.")
     dates: DatesTold | None = Field(description="Its dates; null while there is a problem.")
+    compared_with: DatesTold | None = Field(description="The dates beside its own, if any.")
+    nothing: str | None = Field(description="Why no row can be in its dates; null where some can.")
     problems: list[str] = Field(description="Why it has no dates.")
     problem_codes: list[str] = CODES
     notes: list[str] = Field(description="What a viewer should know.")
@@ -104,6 +106,34 @@ class ChartTold(Described):
     values: dict[str, Any] | None = Field(
         description="Its numbers, bucket by bucket; null where there are none, and a note says why."
     )
+
+
+class ValueTold(Described):
+    """A value that is offered."""
+
+    key: str = Field(description="What is sent back: the value as text.")
+    label: str = Field(description="What is shown.")
+    chosen: bool = Field(description="Whether it is chosen.")
+    rows: int | None = Field(description="Its rows in the dates of the page, where that is known.")
+
+
+class FilterTold(Described):
+    """A filter by value."""
+
+    key: str = Field(description="Its name, which is that of its field.")
+    label: str = Field(description="What is shown beside it.")
+    column: str = Field(description="The column that it is of.")
+    several: bool = Field(description="Whether several values may be chosen.")
+    fixed: bool = Field(description="Whether it can be chosen at all.")
+    value: list[str] | None = Field(description="The keys that are chosen; null for all.")
+    told: str = Field(description="The same in words.")
+    problem: str | None = Field(description="Why its charts have no rows.")
+    problem_code: str | None = Field(None, description="The code of that.")
+    options: list[ValueTold] = Field(description="The values, those with the most rows first.")
+    left_out: int = Field(description="How many more there are.")
+    charts: list[str] = Field(description="The keys of the charts that it filters.")
+    notes: list[str] = Field(description="What a viewer should know.")
+    note_codes: list[str] = CODES
 
 
 class PageTold(Described):
@@ -114,6 +144,10 @@ class PageTold(Described):
     today: str = Field(description="The clock's day.")
     pickers: dict[str, ViewTold] = Field(description="What each picker shows, by its name.")
     charts: dict[str, ChartTold] = Field(description="Its charts by their keys, in order.")
+    values: dict[str, FilterTold] = Field(description="Its filters by value, by their names.")
+    nothing: dict[str, dict[str, str]] = Field(
+        description="Of each picker the choices whose dates hold no row, and why."
+    )
 
 
 class NamedTold(Described):
