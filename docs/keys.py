@@ -35,6 +35,8 @@ TABLES = (
     ("A choice that is a phrase", "in choices", shapes.PhraseEntry),
     ("A heading", "in choices", shapes.HeadingEntry),
     ("Grouping", "[pickers.NAME.by]", shapes.ByEntry),
+    ("Comparing", "[pickers.NAME.compare]", shapes.CompareEntry),
+    ("A filter by value", "[values.NAME]", shapes.ValuesEntry),
     ("A page", "[pages.NAME]", shapes.PageEntry),
     ("A chart", "[pages.NAME.charts.NAME]", shapes.ChartEntry),
     ("A schedule", "[schedules.NAME]", shapes.ScheduleEntry),

@@ -44,6 +44,7 @@ value = "passengers"
 split = "route"
 by = "week"
 beside = "1 year earlier"
+form = "bars"
 [pages.two.charts.running]
 source = "sailings"
 value = "passengers"
@@ -55,6 +56,7 @@ follows = "repairs"
 source = "sailings"
 period = "year_so_far"
 by = "day"
+max_buckets = 60
 """
 
 

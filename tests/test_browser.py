@@ -183,8 +183,8 @@ def test_opened(page):
     told = page.find("svg.ruler").get_attribute("aria-label")
     assert told.startswith("1 to 16 May 2026, 16 days; anchor 2026-05-16")
     assert "data ends 2026-05-17" in told
-    assert len(page.all("#chart-passengers ~ figure .bar")) == 16
-    assert len(page.all("#chart-harbours ~ figure")) == 0
+    assert len(page.all("#chart-passengers ~ .panels figure .bar")) == 16
+    assert len(page.all("#chart-harbours ~ .panels figure")) == 0
     assert page.find("#dates-later").get_attribute("href") is None
 
 
@@ -199,7 +199,7 @@ def test_choosing_typing_and_going_back(page):
     )
     assert page.text("#chart-year_before + p strong") == "3 to 16 May 2025"
     Select(page.find("[name='dates.by']")).select_by_value("week")
-    page.until(lambda: len(page.all("#chart-passengers ~ figure .bar")) == 3)
+    page.until(lambda: len(page.all("#chart-passengers ~ .panels figure .bar")) == 3)
     page.choose("week_so_far")
     page.until("11 to 16 May 2026")
     page.choose("recent")
@@ -247,8 +247,8 @@ def test_dates_of_ones_own_and_several_ranges(page):
     page.date("dates.own.first", date(2026, 3, 20))
     page.until("no dates")
     assert "2026-03-10" in page.text("[role=alert]")
-    assert page.all("#chart-passengers ~ figure") == []
-    assert page.all("#chart-this_year ~ figure")
+    assert page.all("#chart-passengers ~ .panels figure") == []
+    assert page.all("#chart-this_year ~ .panels figure")
     assert (
         page.find("[name='dates.own.first']").get_attribute("aria-invalid") == "true"
         or page.find("[name='dates.own.last']").get_attribute("aria-invalid") == "true"
@@ -342,8 +342,8 @@ def test_two_pickers_on_a_page(page):
     page.find("#dates-earlier").click()
     page.until("1 to 16 Apr 2026")
     assert page.find("#repairs-all_sailings").is_selected()
-    assert len(page.all("#chart-routes ~ figure")) == 3
-    assert page.all("#chart-running ~ figure .line")
+    assert len(page.all("#chart-routes ~ .panels figure")) == 3
+    assert page.all("#chart-running ~ .panels path.firm")
     assert "more than 60" in page.text("main")
 
 

@@ -80,7 +80,7 @@ choices = ["week_so_far", "month_so_far", "recent", "own", { heading = "Others" 
            "weeks", "fiscal", "trend", "office", "empty", "all_of_it"]
 opens = "month_so_far"
 inputs = { cut = { kind = "switch", phrase = "except anchor day" } }
-by = { of = ["day", "week", "month", "quarter"] }
+by = { of = ["day", "week", "month", "quarter"], max_buckets = 60 }
 [pickers.seen]
 choices = ["week_so_far", "recent"]
 viewers = "see"

@@ -29,7 +29,7 @@ from ulnager import (
 )
 from ulnager.core.periods.join_tables import bounds_table, membership_table
 from ulnager.demo import CLOCK, ZONE, table
-from ulnager.pictures.profile_calendar import draw_profile
+from ulnager.pictures.day_calendar import draw_profile
 from ulnager.pictures.timeline import draw_timeline
 from ulnager.sources.written_tables import write_table
 

@@ -130,7 +130,7 @@ class ChartEntry(Accepting):
     beside: str | None = None
     running: str | None = None
     per: Literal["day", "business day", "day with rows"] | None = None
-    form: Literal["bars", "line", "number", "rows"] | None = None
+    form: Literal["bars", "line", "calendar", "number", "rows"] | None = None
     columns: list[str] = []
     order: list[str] = []
     limit: int = Field(20, ge=1, le=1000)

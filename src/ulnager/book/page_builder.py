@@ -188,6 +188,9 @@ class Pages:
         elif entry.form in ("bars", "line") and not (entry.by or entry.running):
             told = f"form = '{entry.form}' is of values by a unit"
             instead = "Add by = 'day', or by = 'viewer'."
+        elif entry.form == "calendar" and (entry.by != "day" or entry.split or entry.running):
+            told = "a calendar is of one value a day"
+            instead = "Say by = 'day', and no split and no running."
         elif entry.form == "rows" and not entry.columns:
             told = "rows are shown in columns that are named, and none is"
             instead = "Add columns = ['…', '…']."

@@ -44,8 +44,6 @@ def values_of(
             found[key] = "; ".join(chart.problems) or None
         elif chart.filtered:
             found[key] = chart.filtered
-        elif by and chart.nothing and not chart.beside:
-            found[key] = chart.nothing
         elif by and chart.too_many:
             found[key] = chart.too_many
         else:

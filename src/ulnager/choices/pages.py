@@ -151,6 +151,9 @@ class OpenedSources(dict[str, "Relation"]):
         super().__init__()
         self.of, self.moment = sources, moment
 
+    def __reduce__(self) -> tuple[Any, ...]:
+        return OpenedSources, (self.of, self.moment)
+
     def __missing__(self, name: str) -> Relation:
         self[name] = self.of[name].opened(moment=self.moment)
         return self[name]

@@ -57,7 +57,7 @@ from ulnager.core.text import decimals_of, number_text
     type=click.Choice(["bars", "calendar"]),
     default="bars",
     show_default=True,
-    help="Of the picture; a calendar shades days.",
+    help="Of the picture; a calendar has a bar in each day.",
 )
 @json_option
 @data_options
@@ -167,10 +167,10 @@ def _measured(
 
 
 def _draw(found: Any, picture: str, title: str, size: str | None, layout: str) -> None:
-    from ulnager.pictures.shaded_days import draw_shades
+    from ulnager.pictures.day_calendar import draw_days
     from ulnager.pictures.totals_bars import draw_totals
 
-    draw = draw_totals if layout == "bars" else draw_shades
+    draw = draw_totals if layout == "bars" else draw_days
     draw(found, picture, title=title, size=size)
     echo(f"drawn into {picture}", err=True)
 

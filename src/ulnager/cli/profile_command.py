@@ -70,7 +70,7 @@ def command(
     if to_book is not None:
         _begin_book(request, names, profiles, to_book, column_type)
     if picture is not None:
-        from ulnager.pictures.profile_calendar import draw_profile
+        from ulnager.pictures.day_calendar import draw_profile
 
         draw_profile(profiles[0], picture)
     if as_json:

@@ -239,7 +239,8 @@ def _key(model: ChartModel, found: Totals, say: Callable[..., str]) -> list[Any]
     handles: list[Any] = []
     if is_line and model.is_together:
         for place, one in enumerate(model.series):
-            look: dict[str, Any] = {"color": SERIES[place][0], "lw": 2, "label": one.title}
+            look: dict[str, Any] = {"color": SERIES[place][0], "lw": 2}
+            look["label"] = _title(one, found.resolution)
             style: Any = (0, DASHES[place]) if DASHES[place] else "-"
             handles.append(Line2D([], [], linestyle=style, **look))
     elif is_line:

@@ -22,7 +22,8 @@ from ulnager.core.words import words_of
 from ulnager.pictures import paper
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, BookAnswers
-from ulnager.web.chart_layout import HEIGHT, WIDE, Drawn, drawn
+from ulnager.web.chart_layout import Drawn, drawn
+from ulnager.web.chart_panels import HEIGHT, WIDE
 from ulnager.web.problems import Refused
 from ulnager.web.responses import fields_of, tagged, worked_out
 from ulnager.web.ruler import Ruler, ruler_of
@@ -208,7 +209,9 @@ def _context(
         "title": opened._labelled(opened.page.label),
         "pickers": offered,
         "filters": tuple(opened.filters.values()),
-        "whole": urlencode(_state(opened), doseq=True, safe="/,"),
+        "whole": urlencode(
+            {**({"today": today} if today else {}), **_state(opened)}, doseq=True, safe="/,"
+        ),
         "charts": charts,
         "height": HEIGHT,
         "wide": WIDE,
