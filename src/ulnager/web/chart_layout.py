@@ -45,6 +45,7 @@ class Rank(NamedTuple):
     number: str
     share: str
     beside: str
+    beside_width: float
     is_below: bool
 
 
@@ -319,5 +320,6 @@ def _rank(one: Series, most: float, say: Said) -> Rank:
         say.of(row.value if mark.value is not None else None),
         say.share(row.share),
         beside.strip(),
+        round(100 * abs(mark.beside or 0.0) / most, 2),
         value < 0,
     )
