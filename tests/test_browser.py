@@ -133,8 +133,11 @@ class Page:
         except WebDriverException:
             raise AssertionError((self.dates, self.text("main")[:600])) from None
 
-    def choose(self, key):
-        self.find(f"#dates-{key}").click()
+    def choose(self, key, picker="dates"):
+        """Unfolds the choices, if they are folded, and takes one."""
+        if not self.find(f"#{picker}-{key}").is_displayed():
+            self.find(f"#{picker}-choices summary").click()
+        self.find(f"#{picker}-{key}").click()
 
     def type(self, name, text):
         field = self.find(f"[name='{name}']:not([type=hidden])")
@@ -336,7 +339,7 @@ def test_a_locked_picker(page):
 def test_two_pickers_on_a_page(page):
     page.open("/pages/two")
     assert page.text("h1") == "Two <b>pickers</b>"
-    page.find("#repairs-all_sailings").click()
+    page.choose("all_sailings", "repairs")
     page.until(lambda: "all dates" in page.text("#chart-repairs + p"))
     assert page.find("#repairs-all_sailings").is_selected()
     page.find("#dates-earlier").click()

@@ -105,6 +105,7 @@ class PickerEntry(Accepting):
     tz: str | None = None
     dates_as: str | None = None
     inputs: dict[Name, Settings] = {}
+    cuts: list[Literal["no_today", "no_running", "no_future"]] = []
     by: ByEntry | None = None
     compare: CompareEntry | None = None
 
@@ -154,6 +155,11 @@ class PageEntry(Accepting):
     picker: str | None = None
     anchor: str | None = None
     values: list[str] = []
+    details: Literal["all", "none"] = "all"
+    step: str | None = None
+    round: bool = False
+    plays: bool = False
+    refresh: str | None = None
     opens: dict[str, str | list[str]] = {}
     charts: dict[Name, ChartEntry] = {}
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, Final
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.file_schema import ChartEntry, PageEntry, PickerEntry, ScheduleEntry, ValuesEntry
@@ -12,16 +12,19 @@ from ulnager.book.picker_builder import Offers, choice_of
 from ulnager.book.schedules import Schedule, rule_of, time_of_day, zone_of
 from ulnager.choices.charts import Chart
 from ulnager.choices.form_reading import state_problem
-from ulnager.choices.pages import Page
+from ulnager.choices.pages import Page, Play
 from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import MOST_BUCKETS, Choice
 from ulnager.choices.value_filters import ValueFilter
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import BookError, UlnagerError
 from ulnager.core.language.period import PeriodBase
-from ulnager.core.language.walks import shift_of
+from ulnager.core.language.walks import shift_of, step_of
 from ulnager.core.messages import Message
 from ulnager.core.units import Unit
+
+_LEAST_REFRESH: Final = 10
+"""An open page asks anew after so many seconds at the earliest."""
 
 
 class Pages:
@@ -102,7 +105,29 @@ class Pages:
             book.resolver,
             filters,
             {n: _several(said) for n, said in entry.opens.items() if n in entry.values},
+            entry.details,
+            self._play(key, entry),
         )
+
+    def _play(self, key: str, entry: PageEntry) -> Play:
+        step, seconds = None, 0
+        if entry.step is not None:
+            try:
+                count, unit = step_of(entry.step)
+            except UlnagerError as error:
+                raise self.offers.wrong(f"{key}.step", str(error)) from None
+            step = (count, unit.name)
+        if entry.refresh is not None:
+            many, _, unit_name = entry.refresh.partition(" ")
+            size = {"second": 1, "minute": 60, "hour": 3600}.get(unit_name.removesuffix("s"), 0)
+            seconds = int(many) * size if many.isascii() and many.isdigit() else 0
+            if not _LEAST_REFRESH <= seconds <= 86_400:
+                raise self.offers.wrong(
+                    f"{key}.refresh",
+                    f"{entry.refresh!r} is no time between {_LEAST_REFRESH} seconds and a day",
+                    "Write '10 minutes'.",
+                )
+        return Play(step, entry.round, entry.plays, seconds)
 
     def _check_opens(
         self,

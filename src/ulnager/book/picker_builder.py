@@ -30,7 +30,7 @@ from ulnager.core.language.inputs import (
     WordInput,
     checked_input,
 )
-from ulnager.core.language.open_period import cut_by
+from ulnager.core.language.open_period import RUNNING, cut_by
 from ulnager.core.language.phrase import period, period_or_open
 from ulnager.core.language.walks import shift_of
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
@@ -143,6 +143,14 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
     )
 
 
+_CUTS: Final = {
+    "no_today": {"phrase": "except today", "label": "Leave today out"},
+    "no_running": {"phrase": RUNNING, "label": "Leave out what is still running"},
+    "no_future": {"phrase": "within until today", "label": "Leave out what is to come"},
+}
+"""Switches that a word gives."""
+
+
 class Offers:
     """Makes the pickers of a book from what its file says."""
 
@@ -174,7 +182,13 @@ class Offers:
             anchor = self.anchors[self.known(f"{key}.anchor", "anchor", entry.anchor, self.anchors)]
         choices = self._choices(key, entry, anchor)
         self._check_anchor(key, entry, choices)
-        inputs = self._inputs(key, entry.inputs, choices)
+        twice = [one for one in entry.cuts if one in entry.inputs]
+        if twice:
+            raise self.wrong(f"{key}.cuts", f"there is an input {twice[0]!r} already")
+        cuts: dict[str, Mapping[str, Any]] = {
+            one: {"kind": "switch", **_CUTS[one]} for one in entry.cuts
+        }
+        inputs = self._inputs(key, {**cuts, **entry.inputs}, choices)
         is_usual = USUAL in (entry.choices or [USUAL])
         opens = entry.opens or (OPENS if is_usual else choices[0].key)
         picker = Picker(

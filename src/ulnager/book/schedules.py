@@ -98,6 +98,18 @@ class Schedule:
         """The first moment after an instant; None when there is none any more."""
         return next(iter(self.moments(now, 1)), None)
 
+    def due(self, now: datetime | str) -> datetime | None:
+        """The last moment that is not after an instant; None where none was yet."""
+        here = _aware(now).astimezone(self.zone)
+        day = datetime.combine(here.date() + timedelta(days=1), time())
+        rule = rule_of(self.every, self.starts, here.date())
+        while (nearest := rule.before(day)) is not None:
+            day = nearest
+            moment = datetime.combine(day.date(), self.at, self.zone).astimezone(UTC)
+            if moment <= here.astimezone(UTC):
+                return moment.astimezone(self.zone)
+        return None
+
     def moments(self, now: datetime | str, count: int) -> list[datetime]:
         """The next moments after an instant, in order.
 

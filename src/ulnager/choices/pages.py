@@ -6,7 +6,7 @@ import functools
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, tzinfo
-from typing import TYPE_CHECKING, Any, Final
+from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ulnager.choices.charts import Chart, ChartSource, OpenedChart, choices_without_rows
 from ulnager.choices.form_reading import sent_fields, view_of
@@ -26,6 +26,16 @@ if TYPE_CHECKING:
     from ulnager.numbers.totals_rows import Totals
     from ulnager.sources.shown_rows import ShownRows
     from ulnager.sources.source import Relation
+
+
+class Play(NamedTuple):
+    """How a page is played: by which step (the period's own length for None), whether it begins
+    again and starts by itself; and after how many seconds an open page asks anew, 0 for never."""
+
+    step: tuple[int, str] | None = None
+    is_round: bool = False
+    starts: bool = False
+    refresh: int = 0
 
 
 @dataclass(frozen=True)
@@ -51,6 +61,9 @@ class Page(ShowsItself):
     filters: tuple[ValueFilter, ...] = ()
     values_open: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """What its filters by value open with, where it says so itself."""
+    details: str = "all"
+    """``none`` for viewers who need no more than dates, marks and reasons."""
+    play: Play = field(default_factory=Play)
 
     @told_names
     def open(

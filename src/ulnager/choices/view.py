@@ -177,7 +177,7 @@ class View(PickerState, ShowsItself):
         """One step on, as fixed dates; ResolveError while there is a problem."""
         return self._stepped(later=True)
 
-    def _stepped(self, *, later: bool) -> View:
+    def _stepped(self, *, later: bool, by: tuple[int, str] = (1, "period")) -> View:
         result = self._sure()
         if self.locked:
             return self._noting(FIXED)
@@ -185,7 +185,7 @@ class View(PickerState, ShowsItself):
             told = "the dates are open on one side, so there is no step"
             return self._noting(told, code="no-step")
         try:
-            bounds = bounds_of(result.counterpart(1, "period", later=later))
+            bounds = bounds_of(result.counterpart(*by, later=later))
         except UlnagerError as error:
             return self._noting(message_of(error), code="no-step")
         kept = cut(bounds, self.extent)

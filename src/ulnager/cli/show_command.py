@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from ulnager.book.book import Book, BookAnchor, BookPeriod
     from ulnager.book.sources import BookSource
 from datetime import datetime
+from pathlib import Path
 from urllib.parse import parse_qs
 
 import click
@@ -116,6 +117,9 @@ _MOMENTS = 5
 @click.option("--link", metavar="LINK", help="Open it from a link: a query string.")
 @click.option("--as-link", is_flag=True, help="Print the link to what is shown, and nothing else.")
 @click.option("--as-book", is_flag=True, help="Print a line for 'opens' in the book instead.")
+@click.option("--to", metavar="FILE.html", help="Write a page, or what is due, as one file.")
+@click.option("--replace", is_flag=True, help="Make a file that is there already anew.")
+@click.option("--address", metavar="URL", help="Where the page is served: --to links to there.")
 @json_option
 @locale_option
 @basis_options
@@ -129,6 +133,9 @@ def command(
     link: str | None,
     as_link: bool,
     as_book: bool,
+    to: str | None,
+    replace: bool,
+    address: str | None,
     as_json: bool,
 ) -> None:
     """Print a picker, a page or a schedule of the book as viewers see it now, or what another name
@@ -138,11 +145,16 @@ def command(
       ulnager show --book periods.toml
       ulnager show dates --book periods.toml --choose recent --set n=14
       ulnager show operations --book periods.toml --link "dates=recent&dates.recent.n=14"
+      ulnager show monday_mail --book periods.toml --to mail.html
     """
     book = request.open_book
     if book is None:
         raise SettingError("show what? Name a book: --book FILE")
     clock = _clock(request)
+    if to is not None and name not in book.pages and name not in book.schedules:
+        raise SettingError("--to writes a page or a schedule; name one")
+    if to is None and (replace or address is not None):
+        raise SettingError("--replace and --address are of a file; say --to FILE.html")
     if name is None:
         for option in (choose, values, by, compare, link, as_link, as_book):
             if option:
@@ -153,13 +165,18 @@ def command(
     if name in book.schedules:
         if choose or values or by or compare or link or as_link or as_book:
             raise SettingError("what a schedule sends is said in the book")
+        if to is not None:
+            _send_schedule(book.schedules[name], clock, to, replace, address)
+            return
         _show_schedule(book.schedules[name], clock, as_json)
         return
     if name in book.pages:
         page = book.pages[name]
         opened = page.read(fields, **clock) if link is not None else page.open(**clock)
         opened = _changed_page(page, opened, clock, choose, values, (by, compare))
-        if as_link or as_book:
+        if to is not None:
+            _send(opened, to, replace, address)
+        elif as_link or as_book:
             view = opened.views[page.home] if page.home else None
             if view is None:
                 raise SettingError(f"the page {name} has no picker of its own to link to")
@@ -430,6 +447,43 @@ def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> 
             )
     echo(f"{schedule.label}: {schedule.page.label}, {schedule.every} at {schedule.at:%H:%M}")
     show_table(("goes out", "chart", "dates", "what governs it"), rows)
+
+
+def _send(
+    opened: OpenedPage,
+    to: str,
+    replace: bool,
+    address: str | None,
+    next_due: datetime | None = None,
+) -> None:
+    from ulnager.sources.writing import whole_file
+    from ulnager.web.rendering import sent_page
+
+    path = Path(to)
+    if path.suffix.lower() not in (".html", ".htm"):
+        raise SettingError(f"{to}: give a file ending in .html")
+    if path.is_file() and not replace:
+        raise SettingError(f"{to} is there already; say --replace, or choose another name")
+    text = sent_page(opened, address, next_due)
+    with whole_file(path) as part:
+        part.write_text(text, encoding="utf-8")
+    echo(f"written into {to}: {opened.page.label}, {len(text.encode()):,} bytes", err=True)
+
+
+def _send_schedule(
+    schedule: Schedule, clock: dict[str, Any], to: str, replace: bool, address: str | None
+) -> None:
+    now = _now(schedule, clock)
+    moment, after = schedule.due(now), schedule.next(now)
+    if moment is None:
+        raise SettingError(
+            f"nothing was due yet on {now:%Y-%m-%d %H:%M}"
+            + (f"; the first goes out on {after:%a %Y-%m-%d %H:%M}" if after else "")
+        )
+    opened = schedule.open(moment, today=clock["today"], now=clock["now"])
+    _send(opened, to, replace, address, after)
+    due = f"next due {after:%a %Y-%m-%d %H:%M}" if after else "it goes out no more"
+    echo(f"as of {moment:%a %Y-%m-%d %H:%M}; {due}")
 
 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import functools
 from collections.abc import Mapping
 from datetime import datetime
-from importlib.resources import files
 from typing import Any, Final, NamedTuple
 from urllib.parse import urlencode
 
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
-from jinja2 import DictLoader, Environment, StrictUndefined
 
 from ulnager.choices.input_values import Given
 from ulnager.choices.pages import OpenedPage, Page
@@ -19,19 +16,17 @@ from ulnager.choices.view import View
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
-from ulnager.pictures import paper
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, BookAnswers
-from ulnager.web.chart_layout import Drawn, drawn
 from ulnager.web.chart_panels import HEIGHT, WIDE
 from ulnager.web.problems import Refused
+from ulnager.web.rendering import STATIC, drawn_chart, environment, static
 from ulnager.web.responses import fields_of, tagged, worked_out
 from ulnager.web.ruler import Ruler, ruler_of
 from ulnager.web.viewers import discreet, links_of
 
 DO: Final = "_do"
 """The field of buttons that do more than show; no picker can have that name."""
-_TYPES: Final = {"page.css": "text/css", "page.js": "text/javascript", "icon.svg": "image/svg+xml"}
 
 
 _SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
@@ -63,6 +58,8 @@ class DrawnPicker(NamedTuple):
     ruler: Ruler | None
     earlier: str | None
     later: str | None
+    played: str | None
+    """The query of a step of playing."""
     problems: tuple[str, ...]
     notes: tuple[str, ...]
     ranges: int
@@ -72,28 +69,11 @@ class DrawnPicker(NamedTuple):
     """Of choices whose dates hold no row of any chart, why not."""
 
 
-@functools.cache
-def _environment() -> Environment:
-    names = ("base.html", "book.html", "page.html", "problem.html", *_TYPES)
-    texts = {name: _file(name) for name in names}
-    return Environment(
-        loader=DictLoader(texts),
-        autoescape=True,
-        trim_blocks=True,
-        lstrip_blocks=True,
-        undefined=StrictUndefined,
-    )
-
-
-def _file(name: str) -> str:
-    return files("ulnager.web").joinpath("templates", name).read_text(encoding="utf-8")
-
-
 def problem_page(
     told: Mapping[str, Any], path: str, headers: Mapping[str, str] | None = None
 ) -> Response:
     """What went wrong, on a page with a way back."""
-    template = _environment().get_template("problem.html")
+    template = environment().get_template("problem.html")
     text = template.render(
         title=told["title"], detail=told["detail"], lang="en", root="../" * (path.count("/") - 1)
     )
@@ -146,10 +126,10 @@ def html_routes(answers: BookAnswers) -> APIRouter:
         )
 
     @html.get("/static/{name}")
-    async def static(request: Request, name: str) -> Response:
-        if name not in _TYPES:
+    async def drawn_with(request: Request, name: str) -> Response:
+        if name not in STATIC:
             raise Refused(404, "path", "there is nothing at this path")
-        return tagged(request, _static(name), _TYPES[name], "private, max-age=300")
+        return tagged(request, static(name), STATIC[name], "private, max-age=300")
 
     return html
 
@@ -167,26 +147,8 @@ def _used(answers: BookAnswers) -> set[str]:
     return {name for page in answers.pages.values() for name in page.pickers}
 
 
-@functools.cache
-def _static(name: str) -> bytes:
-    lines = {f"series-{place}": pair for place, pair in enumerate(paper.SERIES, 1)}
-    light = {
-        **{name: day for name, (day, _) in lines.items()},
-        "ink": paper.INK,
-        "faint": paper.FAINT,
-        "paper": paper.PAPER,
-        "band": paper.BAND,
-        "period": paper.PERIOD,
-        "light": paper.LIGHT,
-        "warn": paper.WARN,
-    }
-    dashes = [" ".join(map(str, one)) or "none" for one in paper.DASHES]
-    dark = {**{name: night for name, (_, night) in lines.items()}, **paper.DARK}
-    return _environment().get_template(name).render(light=light, dark=dark, dashes=dashes).encode()
-
-
 def _html(request: Request, name: str, **told: Any) -> Response:
-    text = _environment().get_template(name).render(**told)
+    text = environment().get_template(name).render(**told)
     return tagged(request, text.encode(), "text/html; charset=utf-8", "private, no-cache")
 
 
@@ -201,10 +163,11 @@ def _context(
         opened = _opened(answers, name, dict(fields), today, locale)
         values = answers.values(opened)
         pickers = tuple(_shown(opened, picker) for picker in opened.views)
-        charts = tuple(_chart(opened, key, values) for key in opened.charts)
+        charts = tuple(drawn_chart(opened, key, values, discreet) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
+    until_day = None if until is None else words.day(until.date())
     return {
         "title": opened._labelled(opened.page.label),
         "pickers": offered,
@@ -213,6 +176,8 @@ def _context(
             {**({"today": today} if today else {}), **_state(opened)}, doseq=True, safe="/,"
         ),
         "charts": charts,
+        "play": opened.page.play,
+        "details": opened.page.details != "none",
         "height": HEIGHT,
         "wide": WIDE,
         "link": _link(opened, frozen=False),
@@ -225,7 +190,7 @@ def _context(
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until,
-        "until_told": _moment(until),
+        "until_told": "" if until is None else f"{until_day} {until:%H:%M} {until.tzname() or ''}",
         "stands": opened.said("the clock stands still here") if stands else "",
         "others": [
             (one.label, f"{one.name}{_carried(opened, one, today, locale)}")
@@ -245,12 +210,6 @@ def _carried(opened: OpenedPage, other: Page, today: str | None, locale: str | N
     values = {k: v for k, v in opened.values_state.items() if k.partition(".")[0] in names}
     query = urlencode({k: v for k, v in {**found, **values}.items() if v}, doseq=True, safe="/,")
     return f"?{query}" if query else ""
-
-
-def _moment(until: datetime | None) -> str:
-    if until is None:
-        return ""
-    return f"{until.day} {until:%b %Y %H:%M} {until.tzname() or ''}".strip()
 
 
 def _opened(
@@ -319,6 +278,7 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         ruler_of(view),
         steps["earlier"],
         steps["later"],
+        _played(opened, name, steps["later"]),
         tuple(view._in_words(discreet(one)) for one in view.problems),
         view.notes,
         1 if chosen is None else view._range_count(chosen),
@@ -326,6 +286,16 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         view.picker.labels == "short",
         opened.choices_without_rows(name),
     )
+
+
+def _played(opened: OpenedPage, name: str, later: str | None) -> str | None:
+    """The query of a page that is played one step on, as the page says it; the period's own length
+    where it says none."""
+    by, view = opened.page.play.step, opened.views[name]
+    if by is None or later is None or view.resolution is None:
+        return later
+    on = view._stepped(later=True, by=by)
+    return None if on.state == view.state else _step(opened, name, on.link())
 
 
 def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
@@ -403,8 +373,3 @@ def _comparison(compare: Mapping[str, Any]) -> Control:
     return Control(
         name, compare["id"], compare["label"], "unit", key, options, False, None, "", "", ""
     )
-
-
-def _chart(opened: OpenedPage, key: str, values: Mapping[str, Any]) -> Drawn:
-    chart = opened.charts[key]
-    return drawn(chart, values.get(key), [chart.said(discreet(one)) for one in chart.problems])

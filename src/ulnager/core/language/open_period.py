@@ -163,6 +163,10 @@ def joined(definitions: list[Definition]) -> Definition:
     return found
 
 
+RUNNING: Final = "except the running unit"
+"""What a switch says that leaves out the unit that is running, of whatever unit a period is."""
+
+
 def cut_by(definition: Definition, cut: str) -> Definition:
     """A definition cut by a phrase such as ``except anchor day``, before its ``as of`` and shifts.
 
@@ -171,7 +175,15 @@ def cut_by(definition: Definition, cut: str) -> Definition:
     if definition.rule.kind in (Kind.BASIS, Kind.SHIFT):
         inner = cut_by(definition.args[0], cut)
         return Definition(definition.rule, (inner, *definition.args[1:]))
+    if cut == RUNNING:
+        cut = f"except this {_unit_of(definition)}"
     return _led_by(_cut(cut), definition)
+
+
+def _unit_of(definition: Definition) -> Unit:
+    """The unit that a period is of; a day where it has none."""
+    units = (arg for part in definition.walk() for arg in part.args if isinstance(arg, Unit))
+    return next(units, Unit.DAY)
 
 
 @functools.lru_cache(maxsize=256)

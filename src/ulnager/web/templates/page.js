@@ -96,27 +96,43 @@
 
   let timer = null;
   let pace = "1200";
+  let began = null;
 
   function player(play) {
-    play.hidden = !document.querySelector("a.step");
+    play.hidden = !document.querySelector("a.on") && timer === null;
     const [start, stop] = [play.querySelector("#play"), play.querySelector("#stop")];
     const choice = play.querySelector("#pace");
     choice.value = pace;
     choice.addEventListener("change", () => { pace = choice.value; });
     start.disabled = timer !== null;
     stop.disabled = timer === null;
-    start.addEventListener("click", () => { timer = setTimeout(step, 0); player(play); });
+    start.addEventListener("click", () => { playing(); player(play); });
     stop.addEventListener("click", () => halt("stopped"));
   }
 
+  function playing() {
+    began = location.href;
+    timer = setTimeout(step, 0);
+  }
+
   async function step() {
-    const next = document.querySelector("a.step[rel=next]");
-    if (!next) { halt("end"); return; }
+    const next = document.querySelector("a.on");
+    const round = document.getElementById("page").dataset.round && began;
+    if (!next && !round) { halt("end"); return; }
     timer = setTimeout(() => {}, 0);
-    const page = await show(next.getAttribute("href"), false);
+    const page = await show(next ? next.getAttribute("href") : began, false);
     if (timer === null) return;
     if (!page) { halt("stopped"); return; }
+    document.getElementById("played").textContent = document.querySelector(".dates strong").textContent;
     timer = setTimeout(step, Number(pace));
+  }
+
+  // Asks anew, but for what is being typed.
+  function refresh() {
+    const fields = [...document.querySelectorAll("form input:not([type=hidden])")];
+    const typing = fields.some((one) => one.type === "checkbox" || one.type === "radio"
+      ? one.checked !== one.defaultChecked : one.value !== one.defaultValue);
+    if (!typing && timer === null && !document.hidden) show(location.href, false);
   }
 
   function halt(how) {
@@ -131,6 +147,10 @@
     said.textContent = said.dataset[how];
   }
 
+  const shown = document.getElementById("page");
+  if (shown && shown.dataset.refresh) setInterval(refresh, 1000 * Number(shown.dataset.refresh));
+  const still = window.matchMedia("(prefers-reduced-motion: reduce)").matches;
+  if (shown && shown.dataset.plays && !still) playing();
   window.addEventListener("popstate", () => show(location.href, false));
   begin();
 })();
