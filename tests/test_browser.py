@@ -133,11 +133,14 @@ class Page:
         except WebDriverException:
             raise AssertionError((self.dates, self.text("main")[:600])) from None
 
-    def choose(self, key, picker="dates"):
-        """Unfolds the choices, if they are folded, and takes one."""
-        if not self.find(f"#{picker}-{key}").is_displayed():
+    def unfold(self, picker="dates"):
+        """Shows the choices, where they are folded."""
+        if not self.all(f"#{picker}-choices[open]") and self.all(f"#{picker}-choices"):
             self.find(f"#{picker}-choices summary").click()
-        self.find(f"#{picker}-{key}").click()
+
+    def choose(self, key, picker="dates"):
+        self.unfold(picker)
+        self.find(f"label:has(#{picker}-{key})").click()
 
     def type(self, name, text):
         field = self.find(f"[name='{name}']:not([type=hidden])")
@@ -181,6 +184,7 @@ def test_opened(page):
         page.text("#chart-passengers + p .governs")
         == "follows Dates, which opened with Month so far"
     )
+    page.unfold()
     assert len(page.all(".choices li label")) == 6
     assert "11 to 16 May 2026" in page.text(".choices")
     told = page.find("svg.ruler").get_attribute("aria-label")
@@ -298,6 +302,7 @@ def test_a_link_copied_and_opened(page, address):
     assert "set by the link" in page.text("#chart-passengers + p")
     page.browser.get(frozen)
     assert page.dates == "7 to 16 May 2026"
+    page.unfold()
     assert "fixed" in page.text(".choices .chosen")
     page.open("/pages/operations?dates=nothing&dates.foo=1")
     assert page.dates == "1 to 16 May 2026"
@@ -380,11 +385,14 @@ def test_without_any_script(start, address, page):
 
 
 def test_with_the_keyboard_only(page):
-    """Tab to the choices, arrows among them, Tab to the number, Enter."""
+    """Tab to the choices, which Enter unfolds, arrows among them, Tab to the number, Enter."""
     reached = []
     for _ in range(12):
         webdriver.ActionChains(page.browser).send_keys(Keys.TAB).perform()
-        reached.append(page.browser.switch_to.active_element.get_attribute("id"))
+        active = page.browser.switch_to.active_element
+        reached.append(active.get_attribute("id"))
+        if "choose another" in active.text:
+            active.send_keys(Keys.ENTER)
         if reached[-1] == "dates-month_so_far":
             break
     assert reached[-1] == "dates-month_so_far"
@@ -435,7 +443,14 @@ def test_accessible_wide_narrow_by_day_and_by_night(page, axe, size, dark):
     paths = ["", "?dates=own&dates.own.first=2026-13-01&dates.own.last.2=2026-04-01",
              "?dates=crew_weeks&dates.crew_weeks.weeks=2026-W14",
              "?dates=2026-03-01/2026-04-30"]  # fmt: skip
-    for path in ["/", *(f"/pages/operations{one}" for one in paths), "/pages/locked", "/pages/two"]:
+    for path in [
+        "/",
+        *(f"/pages/operations{one}" for one in paths),
+        "/pages/locked",
+        "/pages/two",
+        "/pages/routes?dates.compare=1+year+earlier",
+        "/pages/routes?route=x",
+    ]:
         page.open(path)
         wide = page.browser.execute_script("return document.documentElement.scrollWidth")
         assert wide <= size[0], (path, wide)
@@ -445,6 +460,7 @@ def test_accessible_wide_narrow_by_day_and_by_night(page, axe, size, dark):
     colour = page.browser.execute_script("return getComputedStyle(document.body).backgroundColor")
     assert (sum(map(int, colour[4:-1].split(","))) < 200) is dark
     page.open("/pages/operations")
+    page.unfold()
     brief = page.find(".choices .brief").is_displayed()
     assert brief is (size == NARROW)
 

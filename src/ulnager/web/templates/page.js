@@ -15,9 +15,11 @@
       if (!answer.ok || !kind.startsWith("text/html")) { location.assign(url); return null; }
       const now = typed();
       const other = new DOMParser().parseFromString(text, "text/html");
+      const open = [...document.querySelectorAll("details[open][id]")].map((one) => one.id);
       document.getElementById("page").replaceWith(document.adoptNode(other.getElementById("page")));
       document.title = other.title;
       if (push) history.pushState(null, "", url);
+      for (const one of open.map((id) => document.getElementById(id))) if (one) one.open = true;
       restore(before, now);
       begin();
       return document.getElementById("page");
