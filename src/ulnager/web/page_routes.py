@@ -270,6 +270,10 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     if compare := told.get("compare"):
         controls.append(_comparison(compare))
     chosen = view.chosen
+    # What is said beside a field is not said above, too.
+    said = [one.problem for one in controls if one.problem]
+    problems = [view._in_words(discreet(one)) for one in view.problems]
+    problems = [one for one in problems if not one.endswith(tuple(said))] if said else problems
     steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
     return DrawnPicker(
         view,
@@ -279,7 +283,7 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         steps["earlier"],
         steps["later"],
         _played(opened, name, steps["later"]),
-        tuple(view._in_words(discreet(one)) for one in view.problems),
+        tuple(problems),
         view.notes,
         1 if chosen is None else view._range_count(chosen),
         1 if chosen is None else chosen.ranges,
