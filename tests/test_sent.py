@@ -1,0 +1,187 @@
+"""Pages as they are sent and played: one file, what is due, cuts by one word, steps, details."""
+
+import re
+from datetime import date, timedelta
+
+import pytest
+import sqlalchemy as sa
+from hypothesis import given
+from hypothesis import strategies as st
+from starlette.testclient import TestClient
+
+import ulnager
+from serving import book_in
+from ulnager import BookError
+from ulnager.cli.main import main
+
+from strategies import examples
+
+TODAY = "2026-05-20"
+MORE = """
+[periods.days]
+phrase = "last {n} rolling days"
+[periods.days.inputs.n]
+opens = 5
+[periods.months]
+phrase = "last 3 months to date"
+[periods.month]
+phrase = "this month"
+[periods.weeks]
+phrase = "last 3 weeks to end as of end of previous month"
+[periods.ahead]
+phrase = "from 2026-05-01 to 2026-06-30"
+[pickers.cut]
+choices = ["days", "months", "month", "weeks", "ahead"]
+cuts = ["no_today", "no_running", "no_future"]
+[pages.client]
+picker = "dates"
+details = "none"
+step = "1 day"
+round = true
+plays = true
+refresh = "10 minutes"
+[pages.client.charts]
+people = { source = "sailings", value = "passengers", by = "viewer", label = "People" }
+rows = { source = "sailings", form = "rows", columns = ["route"], limit = 2 }
+[schedules.once]
+page = "client"
+every = "FREQ=DAILY;COUNT=1"
+starts = 2026-05-10
+at = "07:00"
+tz = "America/Halifax"
+"""
+
+
+@pytest.fixture(scope="module")
+def path(tmp_path_factory):
+    return book_in(tmp_path_factory.mktemp("sent"), MORE)
+
+
+def run(*args, code=0):
+    with pytest.raises(SystemExit) as ended:
+        main(list(args))
+    assert ended.value.code == code, args
+
+
+def test_a_page_is_one_file_that_opens_its_dates(path, tmp_path, capsys):
+    target = tmp_path / "page.html"
+    args = ["show", "routes", "--book", str(path), "--today", TODAY, "--to", str(target)]
+    run(*args, "--address", "https://dates.example.org/pages/routes", "--set", "route=Saltmarsh")
+    text = target.read_text()
+    assert len(text.encode()) < 300_000
+    links = re.findall(r'href="([^"]*)"', text)
+    assert len(links) == 1
+    assert not re.search(r"src=|@import|url\((?!#)|<script|<link", text)
+    page = ulnager.read_book(path).page("routes")
+    again = page.read(links[0].replace("&amp;", "&"), today="2026-07-01")
+    assert str(again.charts["all"].resolution.start) == "2026-05-01"
+    assert again.charts["all"].resolution.days == 16
+    assert again.filters["route"].keys == ("Saltmarsh",)
+    # Its numbers are there as text.
+    value = page.open(today=TODAY, values={"route": "Saltmarsh"}).values()["all"].rows[0].value
+    assert f"<strong>{value}</strong>" in text
+    run(*args, code=2)
+    assert "say --replace" in capsys.readouterr().err
+    run(*args, "--replace")
+    assert "https://" not in target.read_text()
+    run(*args[:-1], str(tmp_path / "page.pdf"), code=2)
+    run("show", "dates", *args[2:], code=2)
+    run(*args[:-2], "--address", "https://x", code=2)
+
+
+def test_rows_are_sent_only_where_the_book_says_so(path, tmp_path):
+    target = tmp_path / "client.html"
+    run("show", "client", "--book", str(path), "--today", TODAY, "--to", str(target))
+    text = target.read_text()
+    assert "the rows are not sent along" in text
+    assert "Alder Point" not in text
+    assert "follows Dates" not in text
+
+
+def test_what_was_due_and_what_is_next(path, tmp_path, capsys):
+    target = str(tmp_path / "mail.html")
+    args = ["show", "monday_mail", "--book", str(path), "--to", target, "--replace", "--now"]
+    run(*args, "2026-05-18T10:01:00+00:00")  # 07:01 there.
+    out = capsys.readouterr().out
+    assert out == "as of Mon 2026-05-18 07:00; next due Mon 2026-05-25 07:00\n"
+    run(*args, "2026-05-18T09:59:00+00:00")
+    assert "as of Mon 2026-05-11 07:00" in capsys.readouterr().out
+    args[1] = "once"
+    run(*args, "2026-05-18T09:59:00+00:00")
+    assert "it goes out no more" in capsys.readouterr().out
+    run(*args, "2026-05-09T09:59:00+00:00", code=2)
+    assert "the first goes out on Sun 2026-05-10 07:00" in capsys.readouterr().err
+
+
+@examples(40)
+@given(st.dates(date(2024, 1, 1), date(2027, 12, 31)), st.integers(0, 1439))
+def test_due_and_next_meet(path, day, minute):
+    """Nothing lies between what was due and what is next."""
+    book = ulnager.read_book(path)
+    now = f"{day}T{minute // 60:02}:{minute % 60:02}+00:00"
+    schedule = book.schedule("monday_mail")
+    due, after = schedule.due(now), schedule.next(now)
+    assert due.astimezone(None) <= after.astimezone(None)
+    assert schedule.next(due) == after
+    assert (after - due).days in (6, 7)
+
+
+CUTS = ["no_today", "no_running", "no_future"]
+
+
+@examples(60)
+@given(st.dates(date(2026, 1, 1), date(2026, 12, 31)), st.sets(st.sampled_from(CUTS)),
+       st.sampled_from(["days", "months", "month", "weeks", "ahead"]))  # fmt: skip
+def test_switches_by_one_word_cut_alike_frozen_and_live(path, day, on, choice):
+    """What is still running is the period's own unit, and the one statement keeps the same rows."""
+    picker = ulnager.read_book(path).picker("cut")
+    view = picker.open(today=day).choose(choice)
+    unit = {"days": "day", "ahead": "day", "months": "month", "month": "month", "weeks": "week"}
+    whole = view.resolution
+    for name in on:
+        view = view.enter(**{name: "on"})
+    running = ulnager.period(f"this {unit[choice]}").resolve(today=whole.anchor.day)
+    wanted = [one for one in (whole.start + timedelta(n) for n in range(whole.days or 0))
+              if whole.contains(one)
+              and not ("no_today" in on and one == day)
+              and not ("no_running" in on and running.contains(one))
+              and not ("no_future" in on and one > day)]  # fmt: skip
+    kept = view.resolution
+    around = [whole.start + timedelta(n) for n in range(-40, 140)]
+    assert [one for one in around if kept.contains(one)] == wanted
+    table = sa.Table("t", sa.MetaData(), sa.Column("d", sa.Date))
+    engine = sa.create_engine("sqlite://")
+    table.create(engine)
+    with engine.begin() as connection:
+        connection.execute(table.insert(), [{"d": one} for one in around])
+        statement = sa.select(table.c.d).where(picker.where(table.c.d, today=day))
+        found = connection.execute(statement.order_by(table.c.d), view.parameters).scalars()
+        assert list(found) == wanted
+
+
+def test_a_page_is_played_by_its_steps(path):
+    ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
+    text = ask.get("/pages/client").text
+    for one in ('data-round="yes"', 'data-plays="yes"', 'data-refresh="600"'):
+        assert one in text
+    assert "follows Dates" not in text
+    earlier = ask.get("/pages/client?dates=2026-04-01/2026-04-07").text
+    on = re.search(r'<a class="on" hidden href="\?([^"]*)"', earlier)[1]
+    assert "dates=2026-04-02/2026-04-08" in on
+    assert 'rel="next"' in earlier
+    assert "dates=2026-04-08/2026-04-14" in re.search(r'rel="next" href="([^"]*)"', earlier)[1]
+
+
+@pytest.mark.parametrize(("old", "new"), [
+    ('step = "1 day"', 'step = "an hour"'), ('refresh = "10 minutes"', 'refresh = "1 second"'),
+    ('refresh = "10 minutes"', 'refresh = "often"'), ('"no_future"]', '"no_past"]'),
+    ('cuts = ["no_today"', 'inputs = { no_today = { kind = "switch", phrase = "except today" } }'
+     '\ncuts = ["no_today"'),
+])  # fmt: skip
+def test_what_cannot_be_is_said(path, old, new):
+    text = path.read_text()
+    assert old in text
+    wrong = path.parent / "wrong.toml"
+    wrong.write_text(text.replace(old, new, 1))
+    with pytest.raises(BookError):
+        ulnager.read_book(wrong)
