@@ -262,6 +262,28 @@ def test_dates_of_ones_own_and_several_ranges(page):
     )
 
 
+def test_the_ends_of_the_ruler_move(page):
+    """With the arrow keys, within bounds; dragged; and a unit is picked by its name."""
+    page.choose("own")
+    page.until("1 to 17 May 2026")
+    end = page.find("#dates-own-last-end")
+    assert (end.get_attribute("role"), end.get_attribute("aria-label")) == ("slider", "To")
+    assert end.get_attribute("aria-valuetext") == "May 17, 2026"
+    end.send_keys(Keys.ARROW_LEFT + Keys.ARROW_LEFT + Keys.ARROW_LEFT + Keys.ARROW_RIGHT)
+    page.until("1 to 15 May 2026")
+    active = page.browser.switch_to.active_element
+    assert active.get_attribute("id") == "dates-own-last-end"
+    active.send_keys(Keys.END)
+    page.until("1 to 17 May 2026")
+    begin = page.find("#dates-own-first-end")
+    webdriver.ActionChains(page.browser).drag_and_drop_by_offset(begin, -90, 0).perform()
+    page.until(lambda: "Apr to 17 May 2026" in page.dates)
+    named = page.all("text.named[data-day]")[3]
+    day = named.get_attribute("data-day")
+    named.click()
+    page.until(lambda: page.find("[name='dates.own.first']").get_attribute("value") == day)
+
+
 def test_weeks_from_the_list(page):
     page.choose("crew_weeks")
     page.until("11 to 17 May 2026")
@@ -471,7 +493,7 @@ def test_in_another_language(page, axe):
     page.choose("recent")
     page.until("17. Apr. – 16. Mai 2026".replace(" – ", "\u2009–\u2009"))
     page.type("dates.recent.n", "900" + Keys.ENTER)
-    page.until("keine Daten")
+    page.until("kein Zeitraum")
     assert "bitte eine Zahl von 1 bis 90" in page.text("[role=alert]")
     page.type("dates.recent.n", "7" + Keys.ENTER)
     page.until("10.–16. Mai 2026")

@@ -44,7 +44,7 @@ LABELS = {
     },
     "all dates": {"de": "alle Daten", "fr": "toutes les dates", "ja": "すべての日付"},
     "today": {"de": "20. Mai 2026", "en-US": "May 20, 2026", "ja": "2026年5月20日"},
-    "month to date except (month to date)": {"de": "keine Daten", "fr": "aucune date"},
+    "month to date except (month to date)": {"de": "kein Zeitraum", "fr": "aucune date"},
     "today plus 2026-01-01": {"de": "1. Jan. 2026, 20. Mai 2026"},
 }  # fmt: skip
 
@@ -201,7 +201,7 @@ def test_a_view_in_another_language():
     told = {key: chart.governed_by for key, chart in opened.charts.items()}
     assert told["passengers"] == "folgt Dates, geöffnet mit Monat bisher"
     assert told["year_before"] == "folgt Dates, geöffnet mit Monat bisher, 1 Jahr früher"
-    assert told["harbours"] == "hat keine Daten"
+    assert told["harbours"] == "hat keinen Zeitraum"
     # What is sent and stored has no language.
     for locale in ("de", "ja", "fr"):
         other = picker.open(today=CLOCK, locale=locale).choose("recent").enter(n=7)

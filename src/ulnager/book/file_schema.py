@@ -67,9 +67,11 @@ class HeadingEntry(BookTable):
 
 
 class PhraseEntry(BookTable):
-    """A phrase that stands in the list of choices itself, measured from the picker's anchor."""
+    """A phrase that stands in the list of choices itself, measured from the picker's anchor; with
+    ``build`` a sentence in which viewers put one together."""
 
-    phrase: str
+    phrase: str = ""
+    build: bool = False
     key: str | None = None
     label: Label = ""
     short: Label = ""

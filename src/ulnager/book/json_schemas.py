@@ -19,6 +19,7 @@ KEYS: Final = {
     "at": "The time of day in the schedule's zone, such as 07:00.",
     "base": "The calendar that a table builds on for units that it does not list.",
     "beside": "What a chart compares with, such as '1 year earlier'.",
+    "build": "Whether viewers put a period together, in a sentence with fields.",
     "by": "The unit that charts are grouped by; of a chart also 'viewer', who chooses it.",
     "calendar": "The calendar for periods that name none.",
     "calendars": "Named calendars: of months, of weeks, or from a table.",

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import replace
 from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book, BookPeriod
@@ -35,6 +36,7 @@ from ulnager.core.language.phrase import period, period_or_open
 from ulnager.core.language.walks import shift_of
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.suggest import no_such
+from ulnager.core.units import Unit
 
 USUAL: Final = "usual"
 """What stands for all of them in a list of choices."""
@@ -143,6 +145,9 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
     )
 
 
+BUILT: Final = "last {n} {how} {unit}"
+"""What viewers put together, and the key of the sentence in a catalogue."""
+_BUILT_UNITS: Final = ("day", "week", "month", "quarter", "year")
 _CUTS: Final = {
     "no_today": {"phrase": "except today", "label": "Leave today out"},
     "no_running": {"phrase": RUNNING, "label": "Leave out what is still running"},
@@ -285,6 +290,16 @@ class Offers:
         calendar: Calendar,
     ) -> Choice:
         """A phrase that stands in the list itself."""
+        if entry.build == bool(entry.phrase):
+            raise self.wrong(
+                key,
+                "a choice that is put together has no phrase of its own"
+                if entry.build
+                else "there is no phrase",
+                "Say phrase = '…', or build = true.",
+            )
+        if entry.build:
+            return self._built(key, entry, heading, anchor, calendar)
         name = entry.key or re.sub(r"[^a-z0-9]+", "_", entry.phrase.lower()).strip("_")
         if not re.fullmatch(r"[a-z][a-z0-9_]*", name):
             raise self.wrong(key, f"{name!r} can be no key", "Say key = '…', in small letters.")
@@ -305,6 +320,34 @@ class Offers:
             raise self.wrong(f"{key}.phrase", str(error).partition("\n")[0]) from None
         label = entry.label or name.replace("_", " ").capitalize()
         return Choice(name, read, label, entry.short or label, heading, {}, anchor)
+
+    def _built(
+        self,
+        key: str,
+        entry: PhraseEntry,
+        heading: str | None,
+        anchor: AnchorPoint | None,
+        calendar: Calendar,
+    ) -> Choice:
+        """A sentence in which viewers put a period together."""
+        units = [unit.name for unit in (Unit.DAY, *calendar.units) if unit.name in _BUILT_UNITS]
+        inputs: dict[str, Any] = {
+            "n": {"opens": 4, "max": 400, "label": "How many"},
+            "how": {"opens": "whole", "label": "Which"},
+            "unit": {"of": units, "opens": "week", "label": "Unit"},
+        }
+        for name, one in entry.inputs.items():
+            if name not in inputs:
+                raise self.wrong(f"{key}.inputs.{name}", no_such("input", name, list(inputs)))
+            inputs[name] |= one
+        name = entry.key or "build"
+        label = entry.label or "Put together"
+        offer = Offer(BUILT, label, entry.short or label, inputs)
+        try:
+            found = choice_from(name, offer, heading, anchor, calendar)
+        except UlnagerError as error:
+            raise self.wrong(key, str(error).partition("\n")[0]) from None
+        return replace(found, sentence=BUILT)
 
     def _inputs(
         self, key: str, settings: Mapping[str, Mapping[str, Any]], choices: tuple[Choice, ...]

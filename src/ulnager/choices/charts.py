@@ -26,6 +26,7 @@ from ulnager.core.periods.resolution import Resolution
 from ulnager.core.periods.spans import Range, intersection
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
+from ulnager.numbers.chart_model import without_rows
 from ulnager.sources.source import Relation
 
 if TYPE_CHECKING:
@@ -103,27 +104,6 @@ def choices_without_rows(
         told = [without_rows(view._result_of(choice), one, words) for one in known]
         if told[0] is not None and all(told):
             found[choice.key] = told[0]
-    return found
-
-
-def without_rows(result: Resolution | None, extent: Extent, words: Any) -> Message | None:
-    """Why no row can be in some dates: they have not begun, or lie before or after the data.
-
-    None where some could be.
-    """
-    if result is None or result.is_empty:
-        return None
-    found: Message | None = None
-    if result.start is not None and result.start > extent.last:
-        first, today = words.day(result.start), result._clock_day
-        if today is not None and result.start.toordinal() > today:
-            found = words.say("not begun: it starts on {0}", first, code="not-begun")
-        else:
-            told = "nothing from {0} on: the data ends on {1}"
-            found = words.say(told, first, words.day(extent.last), code="data-ended")
-    elif result.end is not None and result.end < extent.first:
-        told = "nothing up to {0}: the data begins on {1}"
-        found = words.say(told, words.day(result.end), words.day(extent.first), code="before-data")
     return found
 
 

@@ -20,7 +20,7 @@ from ulnager.cli.options import (
     until_option,
     values_where,
 )
-from ulnager.cli.output import echo, show_json, show_table
+from ulnager.cli.output import echo, nothing_told, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
@@ -97,7 +97,8 @@ def command(
             title += (
                 f" {result.words.say('by {0}', Message(unit))}" if unit else f", {result.period}"
             )
-            _draw(found, picture, title, size, layout)
+            nothing = nothing_told(result, basis)
+            _draw(found, picture, title, size, layout, nothing)
         if as_json:
             show_json(found.to_dict())
             return
@@ -166,12 +167,14 @@ def _measured(
     )
 
 
-def _draw(found: Any, picture: str, title: str, size: str | None, layout: str) -> None:
+def _draw(
+    found: Any, picture: str, title: str, size: str | None, layout: str, nothing: str | None
+) -> None:
     from ulnager.pictures.day_calendar import draw_days
     from ulnager.pictures.totals_bars import draw_totals
 
     draw = draw_totals if layout == "bars" else draw_days
-    draw(found, picture, title=title, size=size)
+    draw(found, picture, title=title, size=size, nothing=nothing)
     echo(f"drawn into {picture}", err=True)
 
 

@@ -192,3 +192,12 @@ def length_text(result: Resolution, form: str = "{}") -> str:
     if result.days is None:
         return ""
     return form.format(f"{result.days:,} day{'s' * (result.days != 1)}")
+
+
+def nothing_told(result: Any, basis: dict[str, Any]) -> str | None:
+    """Why no row can be in some dates, where that is so."""
+    from ulnager.core.periods.anchors import Extent
+    from ulnager.numbers.chart_model import without_rows
+
+    data = basis.get("data")
+    return without_rows(result, data, result.words) if isinstance(data, Extent) else None

@@ -18,7 +18,7 @@ from ulnager.cli.options import (
     picture_options,
     values_where,
 )
-from ulnager.cli.output import echo, show_json, show_table
+from ulnager.cli.output import echo, nothing_told, show_json, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
 from ulnager.core.text import decimals_of, number_text
@@ -83,7 +83,14 @@ def command(
                 source, result, by="day", value=measure["value"], how=measure["how"], **given
             )
         title = measured_title(measure["how"], measure["value"], measure["per"], result.words)
-        draw_running(found, picture, title=f"{title}, {found.period}", daily=daily, size=size)
+        draw_running(
+            found,
+            picture,
+            title=f"{title}, {found.period}",
+            daily=daily,
+            size=size,
+            nothing=nothing_told(result, basis),
+        )
         echo(f"drawn into {picture}", err=True)
     if as_json:
         show_json(found.to_dict())

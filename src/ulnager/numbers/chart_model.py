@@ -8,8 +8,10 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.messages import code_of
+from ulnager.core.messages import Message, code_of
+from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import MISSING
+from ulnager.core.periods.resolution import Resolution
 from ulnager.numbers.running import Running, RunningRow
 from ulnager.numbers.totals_rows import TotalRow, Totals
 
@@ -83,6 +85,27 @@ class ChartModel(NamedTuple):
     def has_beside(self) -> bool:
         """Whether something stands beside a value."""
         return any(mark.beside is not None for mark in self.marks)
+
+
+def without_rows(result: Resolution | None, extent: Extent, words: Any) -> Message | None:
+    """Why no row can be in some dates: they have not begun, or lie before or after the data.
+
+    None where some could be.
+    """
+    if result is None or result.is_empty:
+        return None
+    found: Message | None = None
+    if result.start is not None and result.start > extent.last:
+        first, today = words.day(result.start), result._clock_day
+        if today is not None and result.start.toordinal() > today:
+            found = words.say("not begun: it starts on {0}", first, code="not-begun")
+        else:
+            told = "nothing from {0} on: the data ends on {1}"
+            found = words.say(told, first, words.day(extent.last), code="data-ended")
+    elif result.end is not None and result.end < extent.first:
+        told = "nothing up to {0}: the data begins on {1}"
+        found = words.say(told, words.day(result.end), words.day(extent.first), code="before-data")
+    return found
 
 
 def state_of(reasons: Iterable[str], value: Any) -> str:

@@ -31,12 +31,17 @@ _LARGEST: Final = 52.0
 
 
 def draw_days(
-    found: Totals, target: str | Path, *, title: str, size: str | tuple[int, int] | None = None
+    found: Totals,
+    target: str | Path,
+    *,
+    title: str,
+    size: str | tuple[int, int] | None = None,
+    nothing: str | None = None,
 ) -> None:
     """Draw totals by the day as a calendar into a PNG, SVG or PDF file.
 
     A full cell is the highest day. Days off, and days past the data, stay empty; days without rows
-    have a cross, unfinished ones a hollow bar.
+    have a cross, unfinished ones a hollow bar. ``nothing`` says why there is nothing at all.
 
     Raises SettingError where the totals are not by the day, are split, or hold too many months.
     """
@@ -44,7 +49,10 @@ def draw_days(
     told = f"{found.resolution.period}: {found.resolution.label}; "
     told += calendar_told(found.resolution.calendar, words)
     sheet = Sheet(title, told, size, words)
-    _draw(grids, sheet)
+    if nothing and not grids.top:
+        sheet.instead(nothing)
+    else:
+        _draw(grids, sheet)
     sheet.write(target)
 
 

@@ -171,6 +171,11 @@ class Sheet:
         )
         return plain(found, self.words)
 
+    def instead(self, text: str) -> None:
+        """A sentence in place of axes."""
+        middle = (self.height - self.top) / 2 / self.height
+        self.figure.text(0.5, middle, text, fontsize=14, color=INK, ha="center", va="center")
+
     def key(self, handles: list[Any], columns: int = 6, narrow: int = 2) -> None:
         """What the signs mean, at the bottom."""
         room = narrow if self.is_narrow else min(columns, self.width // _KEY)

@@ -33,11 +33,12 @@ def draw_running(
     title: str,
     daily: Totals | None = None,
     size: str | tuple[int, int] | None = None,
+    nothing: str | None = None,
 ) -> None:
     """Draw a running measure into a PNG, SVG or PDF file, over the ``daily`` values in grey.
 
     Where the lead-in is short the line is thin and dashed; other days whose window is not whole
-    have a ring.
+    have a ring. ``nothing`` says in place of the line why it has none.
 
     Raises SettingError for nothing to draw or too much, SourceError when it cannot be written.
     """
@@ -50,6 +51,10 @@ def draw_running(
         raise SettingError(f"{len(lines)} lines cannot be drawn; at most {MOST_LINES}")
     words = found.over.words
     sheet = Sheet(title, _told(found), size, words)
+    if nothing and not any(row.value for row in found.rows):
+        sheet.instead(nothing)
+        sheet.write(target)
+        return
     values = [float(row.value) for row in found.rows if row.value is not None]
     days = [] if daily is None else [row for row in daily.rows if row.value is not None]
     # A total of many days and one of a single day have no scale in common.

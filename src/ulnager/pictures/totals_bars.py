@@ -46,13 +46,19 @@ _MOST_VALUES: Final = 16
 
 
 def draw_totals(
-    found: Totals, target: str | Path, *, title: str, size: str | tuple[int, int] | None = None
+    found: Totals,
+    target: str | Path,
+    *,
+    title: str,
+    size: str | tuple[int, int] | None = None,
+    nothing: str | None = None,
 ) -> None:
     """Draw totals into a PNG, SVG or PDF file: bars, a line of many, lines of up to seven series in
     one chart, a panel each of more; of a split without a unit a bar for each value.
 
     A unit that is unfinished is hatched, one that the period cuts is lined across, one with days
-    missing has a cross at its foot; the value beside is lighter.
+    missing has a cross at its foot; the value beside is lighter. ``nothing`` says why there is
+    nothing, in place of axes, where there is not.
 
     Raises SettingError for nothing to draw or too much, SourceError when it cannot be written.
     """
@@ -71,6 +77,10 @@ def draw_totals(
             f"{len(model.series)} series cannot be drawn; take the largest: --top {MOST_PANELS - 1}"
         )
     sheet = Sheet(title, _told(found, result), size, result.words)
+    if nothing and not model.has_beside and not any(mark.value for mark in model.marks):
+        sheet.instead(nothing)
+        sheet.write(target)
+        return
     if model.form == RANKED:
         _ranked(model, sheet, result)
     else:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import re
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any, Final, NamedTuple
 from urllib.parse import urlencode
@@ -49,13 +50,33 @@ class Control(NamedTuple):
     hint: str
 
 
+class Sentence(NamedTuple):
+    """A sentence with fields in it: its pieces, texts and controls, and what each other word in
+    place of the chosen ones would give, with the query for it."""
+
+    pieces: tuple[str | Control, ...]
+    others: tuple[tuple[str, str, str], ...]
+
+
+class Ends(NamedTuple):
+    """The fields of a first and a last day, which the ends of the ruler move."""
+
+    first: str
+    last: str
+    names: tuple[str, str]
+    low: str
+    high: str
+
+
 class DrawnPicker(NamedTuple):
     """A picker as the page draws it."""
 
     view: View
     told: ViewTold
     controls: tuple[Control, ...]
+    sentence: Sentence | None
     ruler: Ruler | None
+    ends: Ends | None
     earlier: str | None
     later: str | None
     played: str | None
@@ -270,6 +291,7 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     if compare := told.get("compare"):
         controls.append(_comparison(compare))
     chosen = view.chosen
+    sentence = _sentence(opened, name, controls) if chosen is not None else None
     # What is said beside a field is not said above, too.
     said = [one.problem for one in controls if one.problem]
     problems = [view._in_words(discreet(one)) for one in view.problems]
@@ -278,8 +300,10 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     return DrawnPicker(
         view,
         told,
-        tuple(controls),
+        tuple(one for one in controls if sentence is None or one not in sentence.pieces),
+        sentence,
         ruler_of(view),
+        _ends(told["inputs"]),
         steps["earlier"],
         steps["later"],
         _played(opened, name, steps["later"]),
@@ -290,6 +314,53 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         view.picker.labels == "short",
         opened.choices_without_rows(name),
     )
+
+
+def _ends(inputs: Sequence[Mapping[str, Any]]) -> Ends | None:
+    """The fields of own dates, where these are two days that can be any within their bounds."""
+    days = [one for one in inputs if one["kind"] == "day"]
+    if len(days) != 2 or any(one["step"] or one["problem"] or not one["value"] for one in days):
+        return None
+    first, last = days
+    bounds = first["min"] or "", last["max"] or ""
+    return Ends(first["id"], last["id"], (first["label"], last["label"]), *bounds)
+
+
+def _sentence(opened: OpenedPage, name: str, controls: list[Control]) -> Sentence | None:
+    """The sentence of a choice that is put together, in the viewer's language."""
+    view = opened.views[name]
+    choice = view.chosen
+    if choice is None or not choice.sentence:
+        return None
+    by_key = {one.name.rpartition(".")[2]: one for one in controls}
+    count = by_key["n"].text
+    many = int(count) if count.isascii() and count.isdigit() and len(count) < 6 else 2
+    pieces: list[str | Control] = []
+    for place, piece in enumerate(re.split(r"\{(\w+)\}", opened.said(choice.sentence))):
+        if not place % 2:
+            pieces.append(piece.strip())
+        elif (control := by_key.get(piece)) is not None:
+            options = tuple(
+                {**one, "label": _in_prose(view, piece, one, many)} for one in control.options
+            )
+            controls[controls.index(control)] = control._replace(options=options)
+            pieces.append(control._replace(options=options))
+    others = []
+    for one in by_key["how"].options:
+        other = view.enter(how=one["key"])
+        if one["key"] == by_key["how"].text or other.resolution is None:
+            continue
+        query = _step(opened, name, other.link()) or ""
+        others.append((_in_prose(view, "how", one, many), other.resolution.label, query))
+    return Sentence(tuple(one for one in pieces if one != ""), tuple(others))
+
+
+def _in_prose(view: View, name: str, option: Mapping[str, Any], many: int) -> str:
+    """A word of a sentence: a unit in its plural, others as they are."""
+    if name == "unit":
+        told = view.counted(many, option["key"])
+        return re.sub(r"^[\d.,\s]+|[\d.,\s]+$", "", told) or option["label"]
+    return view._in_words(option["key"])
 
 
 def _played(opened: OpenedPage, name: str, later: str | None) -> str | None:

@@ -36,6 +36,7 @@ class Tick(NamedTuple):
     name: str
     is_spare: bool
     """Whether its name is left out on a narrow screen."""
+    day: date | None = None
 
 
 class Stretch(NamedTuple):
@@ -67,6 +68,9 @@ class Ruler(NamedTuple):
     beyond: tuple[str, ...]
     """What lies outside the strip, in words."""
     told: str
+    low: date
+    high: date
+    """The first and the last day of the strip."""
 
     @property
     def lines(self) -> int:
@@ -124,6 +128,8 @@ def ruler_of(view: View) -> Ruler | None:
         tuple(_apart(marks)),
         tuple(beyond),
         "; ".join(words),
+        date_of(low),
+        date_of(high),
     )
 
 
@@ -202,7 +208,7 @@ def _of_unit(
             if year not in (before, name):
                 name += f" {year}"
             before = year
-            found.append(Tick(at, name, bool(name) and (number // step) % 2 == 1))
+            found.append(Tick(at, name, bool(name) and (number // step) % 2 == 1, date_of(start)))
         number += 1
         try:
             start = calendar._move_start(start, unit, 1)

@@ -20,8 +20,8 @@
       document.title = other.title;
       if (push) history.pushState(null, "", url);
       for (const one of open.map((id) => document.getElementById(id))) if (one) one.open = true;
-      restore(before, now);
       begin();
+      restore(before, now);
       return document.getElementById("page");
     } catch (error) {
       if (mine === asked) location.assign(url);
@@ -83,9 +83,112 @@
       const field = document.getElementById(id);
       if (field) field.value = new URL(field.value, location.href).href;
     }
+    for (const box of page.querySelectorAll(".ruled[data-first]")) ruled(box);
+    for (const list of page.querySelectorAll(".listed ul")) {
+      const chosen = list.querySelector("input:checked");
+      if (chosen) list.scrollTop = chosen.closest("li").offsetTop - list.offsetTop - 40;
+    }
+    form.addEventListener("input", (event) => {
+      const field = event.target;
+      if (field.type === "date" || field.type === "text") {
+        field.classList.toggle("unsent", field.value !== field.defaultValue);
+      }
+    });
     const play = page.querySelector(".play");
     if (play) player(play);
     page.dataset.begun = "yes";
+  }
+
+  // The ruler: the ends of own dates are dragged, or moved with the arrow keys.
+  const DAY = 86400000;
+  const days = (text) => Math.round(Date.parse(text + "T00:00Z") / DAY);
+  const iso = (day) => new Date(day * DAY).toISOString().slice(0, 10);
+
+  function ruled(box) {
+    const data = box.dataset;
+    const fields = [data.first, data.last].map((id) => document.getElementById(id));
+    if (!fields[0] || !fields[1]) return;
+    const [low, high] = [days(data.low), days(data.high)];
+    const least = data.least ? days(data.least) : low;
+    const most = data.most ? days(data.most) : high;
+    const format = new Intl.DateTimeFormat(document.documentElement.lang, { dateStyle: "medium", timeZone: "UTC" });
+    const said = box.closest(".picker").querySelector(".dates strong");
+    const form = box.closest("form");
+    const names = data.names.split("|");
+    let moved = false;
+    let waits = 0;
+
+    const handles = fields.map((field, place) => {
+      const handle = document.createElement("span");
+      handle.className = "handle";
+      handle.id = field.id + "-end";
+      handle.tabIndex = 0;
+      handle.setAttribute("role", "slider");
+      handle.setAttribute("aria-label", names[place]);
+      handle.setAttribute("aria-valuemin", least);
+      handle.setAttribute("aria-valuemax", most);
+      handle.style.top = Number(data.top) - 2 + "px";
+      box.append(handle);
+      handle.addEventListener("pointerdown", (event) => {
+        event.preventDefault();
+        handle.focus();
+        handle.setPointerCapture(event.pointerId);
+      });
+      handle.addEventListener("pointermove", (event) => {
+        if (!handle.hasPointerCapture(event.pointerId)) return;
+        const rect = box.getBoundingClientRect();
+        const at = low + ((event.clientX - rect.left) / rect.width) * (high + 1 - low);
+        set(place, place ? Math.round(at) - 1 : Math.round(at));
+      });
+      handle.addEventListener("pointerup", send);
+      handle.addEventListener("keydown", (event) => {
+        const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -7, PageUp: 7 }[event.key];
+        const to = { Home: least, End: most }[event.key];
+        if (by === undefined && to === undefined) return;
+        event.preventDefault();
+        set(place, to === undefined ? days(field.value) + by : to);
+        clearTimeout(waits);
+        waits = setTimeout(send, 700);
+      });
+      return handle;
+    });
+
+    function set(place, day) {
+      const other = days(fields[1 - place].value);
+      const [bottom, top] = place ? [Math.max(least, other), most] : [least, Math.min(most, other)];
+      fields[place].value = iso(Math.min(top, Math.max(bottom, day)));
+      fields[place].classList.add("unsent");
+      moved = true;
+      put();
+    }
+
+    function put() {
+      const held = fields.map((field) => days(field.value));
+      handles.forEach((handle, place) => {
+        const at = ((held[place] + place - low) / (high + 1 - low)) * 100;
+        handle.style.left = Math.min(100, Math.max(0, at)) + "%";
+        handle.setAttribute("aria-valuenow", held[place]);
+        handle.setAttribute("aria-valuetext", format.format(new Date(held[place] * DAY)));
+      });
+      if (moved) said.textContent = format.formatRange(new Date(held[0] * DAY), new Date(held[1] * DAY));
+    }
+
+    function send() {
+      if (moved) show(address(form), true);
+      moved = false;
+    }
+
+    const starts = [...box.querySelectorAll("line[data-day]")].map((one) => one.dataset.day);
+    for (const name of box.querySelectorAll("text[data-day]")) {
+      name.addEventListener("click", () => {
+        const after = starts[starts.indexOf(name.dataset.day) + 1];
+        set(0, least);
+        set(1, after ? days(after) - 1 : high);
+        set(0, days(name.dataset.day));
+        send();
+      });
+    }
+    put();
   }
 
   async function copy(field) {
