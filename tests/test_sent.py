@@ -33,6 +33,12 @@ phrase = "from 2026-05-01 to 2026-06-30"
 [pickers.cut]
 choices = ["days", "months", "month", "weeks", "ahead"]
 cuts = ["no_today", "no_running", "no_future"]
+[pickers.built]
+choices = [{ key = "build", build = true }, "month"]
+[pages.built]
+picker = "built"
+[pages.built.charts]
+people = { source = "sailings", value = "passengers" }
 [pages.client]
 picker = "dates"
 details = "none"
@@ -170,6 +176,22 @@ def test_a_page_is_played_by_its_steps(path):
     assert "dates=2026-04-02/2026-04-08" in on
     assert 'rel="next"' in earlier
     assert "dates=2026-04-08/2026-04-14" in re.search(r'rel="next" href="([^"]*)"', earlier)[1]
+
+
+def test_a_period_is_put_together_in_a_sentence(path):
+    """In the viewer's language, with the other reading a click away."""
+    ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
+    text = ask.get("/pages/built?built.build.n=3&built.build.unit=month&locale=de").text
+    sentence = text[text.index('class="sentence"') : text.index("Wie geöffnet")]
+    words = [one for one in re.findall(r">([^<>]+)<", sentence) if one.strip()]
+    assert words[:3] == ["die letzten", "rollierenden", "ganzen"]
+    assert "Monate" in words
+    assert "1. Feb. – 30. Apr. 2026" in sentence.replace("\u2009", " ")
+    other = re.search(r'class="step plain" href="\?([^"]*)"', sentence)[1].replace("&amp;", "&")
+    page = ulnager.read_book(path).page("built").read(other, today=TODAY)
+    assert str(page.views["built"].resolution.period) == "last 3 rolling months"
+    wrong = ask.get("/pages/built?built.build.n=many").text
+    assert wrong.count("a whole number is wanted") == 1
 
 
 @pytest.mark.parametrize(("old", "new"), [

@@ -146,7 +146,7 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
 
 
 BUILT: Final = "last {n} {how} {unit}"
-"""What viewers put together, and the key of the sentence in a catalogue."""
+"""What viewers put together."""
 _BUILT_UNITS: Final = ("day", "week", "month", "quarter", "year")
 _CUTS: Final = {
     "no_today": {"phrase": "except today", "label": "Leave today out"},
@@ -347,7 +347,7 @@ class Offers:
             found = choice_from(name, offer, heading, anchor, calendar)
         except UlnagerError as error:
             raise self.wrong(key, str(error).partition("\n")[0]) from None
-        return replace(found, sentence=BUILT)
+        return replace(found, sentence="last {0} {1} {2}")
 
     def _inputs(
         self, key: str, settings: Mapping[str, Mapping[str, Any]], choices: tuple[Choice, ...]

@@ -43,7 +43,7 @@ class Choice:
     calendar: Calendar | None = None
     ranges: int = 1
     sentence: str = ""
-    """A sentence with its inputs in it, in which viewers put a period together."""
+    """The key of a sentence with its inputs in it, in which viewers put a period together."""
 
     def definition(self, each: Sequence[Mapping[str, Any]]) -> Definition:
         """What it says with values for its inputs, a set of them for each range."""

@@ -336,7 +336,11 @@ def _sentence(opened: OpenedPage, name: str, controls: list[Control]) -> Sentenc
     count = by_key["n"].text
     many = int(count) if count.isascii() and count.isdigit() and len(count) < 6 else 2
     pieces: list[str | Control] = []
-    for place, piece in enumerate(re.split(r"\{(\w+)\}", opened.said(choice.sentence))):
+    for place, piece in enumerate(
+        re.split(
+            r"\{(\w+)\}", opened.said(choice.sentence, *(f"{{{one}}}" for one in choice.inputs))
+        )
+    ):
         if not place % 2:
             pieces.append(piece.strip())
         elif (control := by_key.get(piece)) is not None:
