@@ -1,7 +1,7 @@
-"""The examples that bind a picker to what dashboards are built with, driven as users do."""
+"""Pickers and pages in dashboard frameworks, driven by the tools that these bring."""
 
 import re
-import sys
+from dataclasses import replace
 from datetime import date
 from html import unescape
 
@@ -10,126 +10,164 @@ import pytest
 import ulnager
 from ulnager.demo import CLOCK, book_file
 
-from conftest import ROOT
-
-sys.path.insert(0, str(ROOT / "examples"))
 OLD = ulnager.Extent(date(2023, 10, 1), date(2026, 5, 17), date(2026, 5, 16))
 NEW = OLD._replace(last=date(2026, 5, 24), last_whole=date(2026, 5, 23))
+BOOK = ulnager.read_book(book_file())
 
 
 @pytest.fixture(scope="module")
 def picker():
-    return ulnager.read_book(book_file()).picker("dates")
+    return BOOK.picker("dates")
 
 
 class Form:
     """A browser without scripts: it sends back what stands in the page."""
 
-    def __init__(self, picker, **now):
-        import choices_form
-
-        self.page, self.picker, self.now = choices_form, picker, now
-        self.view = self.page.bind(picker, **now)
+    def __init__(self, x, **now):
+        self.x, self.now = x, now
+        self.view = x.read({}, **now)
 
     def set(self, name=None, text=None):
-        html = self.page.drawn(self.view)
+        html = ulnager.bind.form(self.view)
         sent = {}
-        for one, value in re.findall(r'<input [^>]*?name="([^"]*)" value="([^"]*)"', html):
-            sent[one] = unescape(value)
-        for one, inside in re.findall(r'<select name="([^"]*)"(.*?)</select>', html):
-            chosen = re.findall(r'value="([^"]*)" selected', inside)
-            sent[one] = [unescape(value) for value in chosen]
-        for one in re.findall(r'type="checkbox" name="([^"]*)" value="on" >', html):
-            sent[one] = "off"
+
+        def put(name, value):
+            sent.setdefault(unescape(name), []).append(unescape(value))
+
+        for one, value in re.findall(r'<input type="hidden" name="([^"]*)" value="([^"]*)"', html):
+            put(one, value)
+        for one, value, rest in re.findall(
+            r'<input type="(?:radio|checkbox)"[^>]*? ?name="([^"]*)" value="([^"]*)"( checked)?',
+            html,
+        ):
+            if rest:
+                put(one, value)
+        for one, value in re.findall(r'<input id="[^"]*" name="([^"]*)" value="([^"]*)"', html):
+            put(one, value)
+        for one, inside in re.findall(r'<select id="[^"]*" name="([^"]*)"(.*?)</select>', html):
+            for value in re.findall(r'value="([^"]*)" selected', inside):
+                put(one, value)
         if name:
-            sent[name] = text
-        self.view = self.page.bind(self.picker, sent, **self.now)
+            sent[name] = text if isinstance(text, list) else [str(text)]
+        self.view = self.x.read(sent, **self.now)
 
 
 class Notebook:
-    def __init__(self, picker, **now):
-        from choices_notebook import Bound
+    make = staticmethod(lambda x, now: ulnager.bind.notebook(x, **now))
 
-        self.bound = Bound(picker, **now)
+    def __init__(self, x, **now):
+        self.bound = self.make(x, now)
+
+    @property
+    def now(self):
+        return self.bound.when
 
     def set(self, name=None, text=None):
         if name is None:
-            self.bound.changed(None)
-        else:
-            self.bound.drawn[name].value = text
+            self.bound.refresh()
+            return
+        control = self.bound.controls[name]
+        if text == "many":
+            return  # No number field takes it.
+        was = control.value
+        if isinstance(was, int) and not isinstance(was, bool):
+            text = int(text)
+        elif isinstance(was, date):
+            text = date.fromisoformat(text)
+        control.value = text
 
     @property
     def view(self):
         return self.bound.view
 
-    @property
-    def now(self):
-        return self.bound.now
+
+class Panel(Notebook):
+    make = staticmethod(lambda x, now: ulnager.bind.panel(x, **now))
 
 
 class DashApp:
-    def __init__(self, picker, **now):
-        from choices_dash import app_of
-
-        self.picker, self.now = picker, now
-        self.client = app_of(picker, **now).server.test_client()
-        self.view = picker.open(**now)
+    def __init__(self, x, **now):
+        self.x, self.now = x, now
+        self.sent = {}
+        self.view = x.read({}, **now)
 
     def set(self, name=None, text=None):
         """One call of the callback, as the browser makes it."""
-        from choices_dash import app_of
+        from dash import Dash, html
 
-        fields = [(one.name, text if one.name == name else one.text) for one in self.view.fields]
-        ids = [{"type": "ulnager", "name": one.replace(".", "/")} for one, _ in fields]
+        app = Dash(__name__)
+        fields = ulnager.bind.dash(self.x, app, **self.now)
+        app.layout = html.Div(fields.layout)
+        found = ulnager.bind.shown(self.x, self.sent, self.now)
+        lists = {"value": ([], []), "date": ([], [])}
+        for one in found.fields:
+            is_day = one.kind == "day" and not one.problem
+            kind = f"{fields.kind}-day" if is_day else fields.kind
+            at = {"type": kind, "name": one.name.replace(".", "/")}
+            value = list(one.keys) or one.text.split(",") if one.several else one.text
+            ids, values = lists["date" if is_day else "value"]
+            ids.append(at)
+            values.append(text if one.name == name else value)
+        output = f"..{fields.kind}-fields.children...{fields.store}.data.."
+        inputs = [[{"id": at, "property": word, "value": value}
+                   for at, value in zip(*lists[word], strict=True)] for word in lists]  # fmt: skip
+        state = [[{"id": at, "property": "id", "value": at} for at in lists[word][0]]
+                 for word in lists]  # fmt: skip
         body = {
-            "output": "..fields.children...dates.children...sent-along.data..",
-            "outputs": [{"id": "fields", "property": "children"},
-                        {"id": "dates", "property": "children"},
-                        {"id": "sent-along", "property": "data"}],
-            "inputs": [[{"id": at, "property": "value", "value": value}
-                        for at, (_, value) in zip(ids, fields, strict=True)]],
+            "output": output,
+            "outputs": [{"id": f"{fields.kind}-fields", "property": "children"},
+                        {"id": fields.store, "property": "data"}],
+            "inputs": inputs,
             "changedPropIds": [],
-            "state": [[{"id": at, "property": "id", "value": at} for at in ids],
-                      {"id": "sent-along", "property": "data", "value": self.view.sent_along}],
+            "state": [*state, {"id": fields.store, "property": "data",
+                               "value": found.sent_along}],
         }  # fmt: skip
-        client = app_of(self.picker, **self.now).server.test_client()
-        answer = client.post("/_dash-update-component", json=body)
+        answer = app.server.test_client().post("/_dash-update-component", json=body)
         assert answer.status_code == 200, answer.data[:300]
-        found = answer.get_json()["response"]
-        self.view = self.picker.read(found["sent-along"]["data"], **self.now)
-        label = self.view.resolution.label if self.view.resolution else "no dates"
-        assert found["dates"]["children"] == label
+        self.sent = answer.get_json()["response"][fields.store]["data"]
+        self.view = fields.read(self.sent)
 
 
 class Streamlit:
-    def __init__(self, picker, **now):
+    def __init__(self, x, **now):
         from streamlit.testing.v1 import AppTest
 
-        self.picker, self.now = picker, now
+        self.x, self.now = x, now
 
-        def script(picker, now):
-            from choices_streamlit import bind
+        def script(x, now):
+            import ulnager
 
-            bind(picker, **now)
+            ulnager.bind.streamlit(x, **now)
 
-        self.app = AppTest.from_function(script, args=(picker, now), default_timeout=30).run()
+        self.app = AppTest.from_function(script, args=(x, now), default_timeout=60).run()
         assert not self.app.exception
 
     def set(self, name=None, text=None):
-        self.app.args = (self.picker, self.now)
+        self.app.args = (self.x, self.now)
         if name is not None:
-            (widget,) = [one for kind in ("selectbox", "text_input", "multiselect")
-                         for one in self.app.get(kind) if one.key == name]  # fmt: skip
+            kinds = ("radio", "selectbox", "text_input", "multiselect", "number_input",
+                     "date_input")  # fmt: skip
+            (widget,) = [one for kind in kinds for one in self.app.get(kind) if one.key == name]
+            if text == "many":
+                return
+            if widget.type == "number_input":
+                text = int(text)
+            elif widget.type == "date_input":
+                text = date.fromisoformat(text)
             widget.set_value(text)
         self.app.run()
         assert not self.app.exception
 
     @property
     def view(self):
-        return self.picker.read(self.app.session_state["dates sent along"], **self.now)
+        along, _ = self.app.session_state[f"ulnager {self.x.name}"]
+        return self.x.read(along, **self.now)
 
 
-@pytest.mark.parametrize("kind", [Form, Notebook, DashApp, Streamlit])
+KINDS = [Form, Notebook, Panel, DashApp, Streamlit]
+
+
+@pytest.mark.parametrize("kind", KINDS)
 def test_a_visit(picker, kind):
     visit = kind(picker, today=CLOCK, data=OLD)
     assert visit.view.choice == "month_so_far"
@@ -137,19 +175,25 @@ def test_a_visit(picker, kind):
     visit.set("dates.recent.n", "14")
     assert visit.view.resolution.label == "3 to 16 May 2026"
     visit.set("dates.recent.n", "many")
-    assert visit.view.resolution is None
-    assert "whole number" in visit.view.problems[0]
+    if kind in (Form, DashApp):  # The others have a field that takes numbers only.
+        assert visit.view.resolution is None
+        assert "whole number" in visit.view.problems[0]
     visit.set("dates", "own")  # Leaving, and coming back to what was typed there.
     assert visit.view.resolution.label == "1 to 17 May 2026"
-    visit.set("dates.own.first", "2026-05-20")
-    assert "out of bounds" in visit.view.problems[0]
+    visit.set("dates.own.first", "2026-05-10")
+    assert visit.view.resolution.label == "10 to 17 May 2026"
     visit.set("dates", "recent")
-    assert visit.view.problems
     visit.set("dates.recent.n", "7")
     assert visit.view.resolution.days == 7
+    visit.set("dates.recent.n", "30")
+    visit.set("dates.by", "week")
+    visit.set("dates.compare", "1 year earlier")
+    assert (visit.view.by, visit.view.compared_with) == ("week", "1 year earlier")
+    visit.set("dates", "own")
+    assert visit.view.resolution.label == "10 to 17 May 2026"
 
 
-@pytest.mark.parametrize("kind", [Form, Notebook, DashApp, Streamlit])
+@pytest.mark.parametrize("kind", KINDS)
 def test_new_data_under_an_untouched_form(picker, kind):
     visit = kind(picker, today=CLOCK, data=OLD)
     visit.now["data"], visit.now["today"] = NEW, date(2026, 5, 27)
@@ -158,11 +202,52 @@ def test_new_data_under_an_untouched_form(picker, kind):
     assert visit.view.opening
 
 
-@pytest.mark.parametrize("kind", [Form, Notebook, DashApp, Streamlit])
-def test_a_fixed_picker(picker, kind):
-    import dataclasses
-
-    seen = dataclasses.replace(picker, viewers="see")
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_fixed_picker_has_no_fields(picker, kind):
+    seen = replace(picker, viewers="see")
+    assert ulnager.bind.shown(seen, {}, {"today": CLOCK, "data": OLD}).fields == ()
     visit = kind(seen, today=CLOCK, data=OLD)
-    visit.set("dates", "recent")
+    visit.set()
     assert visit.view.choice == "month_so_far"
+
+
+@pytest.mark.parametrize("kind", KINDS)
+def test_a_page_with_its_filters(kind):
+    """Pickers and filters by value together: all, one, and none of them again."""
+    page = BOOK.page("routes")
+    visit = kind(page, today=CLOCK)
+    whole = visit.view.values()["all"].rows[0].value
+    visit.set("route", ["~all", "Saltmarsh"])
+    assert visit.view.filters["route"].keys == ("Saltmarsh",)
+    visit.set("dates", "week_so_far")
+    assert visit.view.filters["route"].keys == ("Saltmarsh",)
+    assert visit.view.views["dates"].choice == "week_so_far"
+    assert 0 < visit.view.values()["all"].rows[0].value < whole
+    visit.set("route", ["Saltmarsh", "~all"])
+    assert visit.view.filters["route"].keys is None
+
+
+def test_fields_are_public_values(picker):
+    """What anybody needs to bind another framework."""
+    view = picker.open(today=CLOCK, data=OLD).choose("recent").enter(n=500)
+    fields = {one.name: one for one in view.fields}
+    count = fields["dates.recent.n"]
+    assert (count.id, count.kind, count.low, count.high, count.step) == (
+        "dates-recent-n", "count", 1, 90, 1)  # fmt: skip
+    assert count.problem.startswith("500 is out of bounds")
+    assert dict(fields["dates"].dates)["month_so_far"] == "1 to 16 May 2026"
+    given = {one.id: one for one in view.inputs}["dates-recent-n"]
+    assert (given.kind, given.min, given.max, given.step) == ("count", 1, 90, None)
+    html = ulnager.bind.form(view, action="/x?<")
+    assert 'action="/x?&lt;"' in html
+    assert html.count("500 is out of bounds") == 1
+    assert 'aria-describedby="dates-recent-n-problem"' in html
+
+
+def test_what_is_not_installed_is_said(picker, monkeypatch):
+    import sys
+
+    monkeypatch.setitem(sys.modules, "panel", None)
+    monkeypatch.delitem(sys.modules, "ulnager.bind.panel_widgets", raising=False)
+    with pytest.raises(ImportError, match=r"ulnager\[panel\]"):
+        ulnager.bind.panel(picker, today=CLOCK)

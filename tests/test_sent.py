@@ -35,9 +35,9 @@ choices = ["days", "months", "month", "weeks", "ahead"]
 cuts = ["no_today", "no_running", "no_future"]
 [pickers.built]
 choices = [{ key = "build", build = true }, "month"]
-[pages.built]
+[pages.putting]
 picker = "built"
-[pages.built.charts]
+[pages.putting.charts]
 people = { source = "sailings", value = "passengers" }
 [pages.client]
 picker = "dates"
@@ -181,16 +181,16 @@ def test_a_page_is_played_by_its_steps(path):
 def test_a_period_is_put_together_in_a_sentence(path):
     """In the viewer's language, with the other reading a click away."""
     ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
-    text = ask.get("/pages/built?built.build.n=3&built.build.unit=month&locale=de").text
+    text = ask.get("/pages/putting?built.build.n=3&built.build.unit=month&locale=de").text
     sentence = text[text.index('class="sentence"') : text.index("Wie geöffnet")]
     words = [one for one in re.findall(r">([^<>]+)<", sentence) if one.strip()]
     assert words[:3] == ["die letzten", "rollierenden", "ganzen"]
     assert "Monate" in words
     assert "1. Feb. – 30. Apr. 2026" in sentence.replace("\u2009", " ")
     other = re.search(r'class="step plain" href="\?([^"]*)"', sentence)[1].replace("&amp;", "&")
-    page = ulnager.read_book(path).page("built").read(other, today=TODAY)
+    page = ulnager.read_book(path).page("putting").read(other, today=TODAY)
     assert str(page.views["built"].resolution.period) == "last 3 rolling months"
-    wrong = ask.get("/pages/built?built.build.n=many").text
+    wrong = ask.get("/pages/putting?built.build.n=many").text
     assert wrong.count("a whole number is wanted") == 1
 
 

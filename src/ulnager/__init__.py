@@ -14,7 +14,7 @@ In the order of the work:
 6. ``totals``, ``running``, ``ages``: numbers by period;
 7. ``read_book``: periods, pickers and pages under names; ``book.picker(name).open()`` is a view;
 8. ``check``, ``check_sql``, ``recognise``, ``rehearse``: what is wrong, and what will be;
-9. ``service``: a book over HTTP.
+9. ``service``: a book over HTTP; ``bind``: a picker or a page in a dashboard framework.
 
 Calls that read data take the data, then the period, then the column; the others the period, then
 the column.
@@ -46,6 +46,7 @@ from ulnager.surroundings import Surroundings
 surround(Surroundings())
 
 if TYPE_CHECKING:
+    from ulnager import bind as bind
     from ulnager.book.book import Book
     from ulnager.book.book_reader import read_book
     from ulnager.book.json_schemas import schema
@@ -137,6 +138,8 @@ def __getattr__(name: str) -> object:
     from importlib import import_module
 
     _register()
+    if name == "bind":
+        return import_module("ulnager.bind")
     old = import_module("ulnager.deprecated")
     if module is None:
         if name in old.GONE:

@@ -194,6 +194,27 @@ class Given(NamedTuple):
         return self.made.kind
 
     @property
+    def id(self) -> str:
+        """Its whole name with hyphens in place of dots."""
+        return self.name.replace(".", "-")
+
+    @property
+    def min(self) -> Any:
+        """The least value, where there is one."""
+        return self.low
+
+    @property
+    def max(self) -> Any:
+        """The largest value, where there is one."""
+        return self.high
+
+    @property
+    def step(self) -> int | str | None:
+        """The step between values, where there is one."""
+        found: int | str | None = getattr(self.made, "step", None)
+        return found
+
+    @property
     def shown(self) -> str:
         """Its value as a form sends it back."""
         return self.text if self.problem and self.text is not None else value_text(self.value)

@@ -32,8 +32,11 @@ from ulnager.core.words import Words
 class Field(NamedTuple):
     """A field of a form: what it is called, shown and sent as.
 
-    ``kind`` is ``choice``, ``by``, or the kind of an input; ``text`` is what the form sends back if
-    nobody touches it, ``options`` are keys with their labels, where there are any.
+    ``kind`` is ``choice``, ``by``, ``compare``, ``values`` (a filter by value), or the kind of an
+    input; ``text`` is what the form sends back if nobody touches it, ``options`` are keys with
+    their labels, where there are any. ``low`` and ``high`` are the bounds of a number or of a day,
+    ``step`` its step; ``dates`` says the dates of each choice by its key, ``keys`` the chosen ones
+    where a text cannot hold them, and ``is_short`` whether its labels are short enough for buttons.
     """
 
     name: str
@@ -43,6 +46,17 @@ class Field(NamedTuple):
     options: tuple[tuple[str, str], ...] = ()
     several: bool = False
     problem: str | None = None
+    low: int | str | None = None
+    high: int | str | None = None
+    step: int | str | None = None
+    dates: tuple[tuple[str, str], ...] = ()
+    keys: tuple[str, ...] = ()
+    is_short: bool = False
+
+    @property
+    def id(self) -> str:
+        """The name with hyphens in place of dots."""
+        return self.name.replace(".", "-")
 
 
 def fields_of(view: PickerState) -> tuple[Field, ...]:
@@ -54,7 +68,12 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
         choices = ((text, view.choice_label), *choices)
     else:
         text = view.choice
-    found = [Field(view.picker.name, told["label"], "choice", text, choices)]
+    dates = tuple(
+        (one["key"], one["dates"]["label"]) for one in told["choices"] if one["dates"] is not None
+    )
+    short = view.picker.labels == "short"
+    name = view.picker.name
+    found = [Field(name, told["label"], "choice", text, choices, dates=dates, is_short=short)]
     for given, one in zip(view.inputs, told["inputs"], strict=True):
         options = tuple(_flat(one["options"]))
         if isinstance(given.made, SwitchInput):
@@ -69,6 +88,9 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
                 options,
                 one["several"],
                 one["problem"],
+                one["min"],
+                one["max"],
+                one["step"],
             )
         )
     if told["by"] is not None and view.by is not None:
@@ -80,7 +102,13 @@ def fields_of(view: PickerState) -> tuple[Field, ...]:
     compare = told.get("compare")
     if compare is not None:
         beside = tuple((one["key"], one["label"]) for one in compare["options"])
-        found.append(Field(compare["name"], compare["label"], "compare", compare["key"], beside))
+        days = tuple(
+            (one["key"], one["dates"]["label"])
+            for one in compare["options"]
+            if one["dates"] is not None
+        )
+        name, key = compare["name"], compare["key"]
+        found.append(Field(name, compare["label"], "compare", key, beside, dates=days))
     return tuple(found)
 
 

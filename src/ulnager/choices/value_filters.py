@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
-from typing import TYPE_CHECKING, Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple
 from urllib.parse import urlencode
 
 from sqlalchemy import case, func, select
@@ -20,9 +20,6 @@ from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.messages import Message
 from ulnager.core.values import Json
 from ulnager.core.words import Words
-
-if TYPE_CHECKING:
-    from ulnager.choices.charts import OpenedChart
 
 ALL, MISSING, EMPTY = "~all", "~missing", "~empty"
 """Keys that are no values; the key of a value that begins with such a sign has one more."""
@@ -92,7 +89,7 @@ class OpenedValues:
         self.notes: list[str] = []
         self.token = ""
         self.locked = is_fixed
-        self.charts: list[OpenedChart] = []
+        self.charts: list[Any] = []
         """The charts that it filters, once they are there."""
         self._touched: tuple[str, ...] | None = None
         self.searched = ""
@@ -190,7 +187,7 @@ class OpenedValues:
         """The values of all its sources by their keys: each with its rows, and those in the dates
         of the page; the sentence of the error where a source cannot be read."""
         found: dict[str, tuple[Any, int, int | None]] = {}
-        by_source: dict[str, list[OpenedChart]] = {}
+        by_source: dict[str, list[Any]] = {}
         for chart in self.charts:
             by_source.setdefault(chart.chart.source, []).append(chart)
         for name, some in by_source.items():
@@ -207,7 +204,7 @@ class OpenedValues:
             return Message(told, self.made.column, f"{MOST_VALUES:,}", code="too-many-values")
         return found
 
-    def _asked(self, name: str, charts: Sequence[OpenedChart]) -> Sequence[tuple[Any, int, Any]]:
+    def _asked(self, name: str, charts: Sequence[Any]) -> Sequence[tuple[Any, int, Any]]:
         """The values of a source, with their rows, in one question; those in the dates of the first
         chart that has some."""
         source = self.sources[name]
@@ -284,7 +281,7 @@ class OpenedValues:
             return None
         return tuple(self._held[one][0] for one in self.keys)
 
-    def filters(self, chart: OpenedChart) -> bool:
+    def filters(self, chart: Any) -> bool:
         """Whether a chart is one of those that it filters."""
         return any(chart is one for one in self.charts)
 

@@ -172,6 +172,10 @@ _EXTRAS: Final = {
     "mariadb": ("pymysql",),
     "spark": ("pyspark",),
     "clickhouse": ("chdb",),
+    "streamlit": ("streamlit",),
+    "dash": ("dash",),
+    "notebook": ("ipywidgets",),
+    "panel": ("panel",),
 }
 
 
