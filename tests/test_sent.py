@@ -2,6 +2,7 @@
 
 import re
 from datetime import date, timedelta
+from html import unescape
 
 import pytest
 import sqlalchemy as sa
@@ -192,6 +193,51 @@ def test_a_period_is_put_together_in_a_sentence(path):
     assert str(page.views["built"].resolution.period) == "last 3 rolling months"
     wrong = ask.get("/pages/putting?built.build.n=many").text
     assert wrong.count("a whole number is wanted") == 1
+
+
+@pytest.fixture(scope="module")
+def empty():
+    from ulnager.book.shipped_books import book_file
+
+    return TestClient(ulnager.service(book_file("empty"), today=TODAY), "http://127.0.0.1")
+
+
+PHRASES = st.sampled_from([
+    "last 3 months", "month to date except today", "last 3 hole months", "", "<b>last", "now",
+    "last 24 rolling hours", "latest", "all dates", "x" * 5000, "last {n} days", "holidays",
+    "previous week plus today", "today except today", "9999-12-31, 1 day later",
+])  # fmt: skip
+
+
+@examples(40)
+@given(PHRASES | st.text(max_size=30), st.sampled_from(["postgresql", "oracle", "nope", ""]),
+       st.sampled_from(["date", "timestamptz", "x"]))  # fmt: skip
+def test_any_phrase_can_be_tried(empty, phrase, engine, kind):
+    """Whatever is typed, an answer comes back, with nothing of it unescaped."""
+    sent = {"phrase": phrase, "engine": engine, "type": kind, "locale": "de"}
+    answer = empty.get("/try", params=sent)
+    assert answer.status_code == 200
+    assert "<b>last" not in answer.text
+    assert "Traceback" not in answer.text
+
+
+def test_a_phrase_is_answered_with_all_its_readings(empty):
+    assert empty.get("/", follow_redirects=False).headers["location"] == "try"
+    text = empty.get("/try?phrase=last+3+months").text
+    for one in ("21 Feb to 20 May 2026", "last 3 whole months", "1 Mar to 31 May 2026",
+                "DATE &#39;2026-02-21&#39;", "CURRENT_DATE", "To begin a book"):  # fmt: skip
+        assert one in text, one
+    wrong = empty.get("/try?phrase=last+3+hole+months").text
+    assert "1 Feb to 30 Apr 2026" in wrong
+    assert "last+3+whole+months" in wrong or "last%203%20whole%20months" in wrong
+
+
+def test_a_page_leads_to_what_its_dates_mean(path):
+    ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
+    text = ask.get("/pages/operations").text
+    (link,) = re.findall(r'class="mean" href="\.\./(try[^"]*)"', text)
+    assert "<strong>1 to 16 May 2026</strong>" in ask.get(f"/{unescape(link)}").text
+    assert 'class="mean"' not in ask.get("/pages/client").text
 
 
 @pytest.mark.parametrize(("old", "new"), [

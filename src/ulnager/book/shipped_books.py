@@ -1,4 +1,4 @@
-"""Books that come with Ulnager: ``demo:ferries`` and ``demo:careless``."""
+"""Books that come with Ulnager: ``demo:ferries``, ``demo:careless``, and one with nothing in it."""
 
 from __future__ import annotations
 
@@ -9,7 +9,7 @@ from typing import Final
 from ulnager.core.errors import SourceError
 from ulnager.core.suggest import no_such
 
-BOOKS: Final = {"ferries": "book.toml", "careless": "careless.toml"}
+BOOKS: Final = {"ferries": "book.toml", "careless": "careless.toml", "empty": "empty.toml"}
 _DEMO: Final = "demo:"
 
 

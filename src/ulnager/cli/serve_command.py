@@ -9,7 +9,7 @@ import click
 
 from ulnager.cli.check_command import show
 from ulnager.cli.help import Command
-from ulnager.core.errors import BookError, SettingError
+from ulnager.core.errors import BookError
 from ulnager.demo import named_book
 
 if TYPE_CHECKING:
@@ -51,17 +51,16 @@ def command(
     any_day: bool,
     allow_outside: bool,
 ) -> None:
-    """Serve the book: a page for each of its pages, and JSON for any front end.
+    """Serve the book: a page for each of its pages, and JSON for any front end; without a book a
+    page to try phrases.
 
     \b
       ulnager serve --book periods.toml
       ulnager serve --book demo:ferries --today 2026-05-20
     """
-    if book is None:
-        raise SettingError("serve what? Name a book: --book FILE")
     from ulnager.web.server import run
 
-    opened = _checked(named_book(book), today, allow_outside=allow_outside)
+    opened = _checked(named_book(book or "demo:empty"), today, allow_outside=allow_outside)
     hosts = () if "*" in names else tuple(dict.fromkeys((*_own(host), *names)))
     run(opened, host, port, today, hosts, any_day=any_day)
 

@@ -17,6 +17,7 @@ from ulnager.choices.view import View
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
 from ulnager.core.words import words_of
+from ulnager.filters.engines import ENGINES
 from ulnager.sources.opening import within
 from ulnager.web.answers import SECONDS, BookAnswers
 from ulnager.web.chart_panels import HEIGHT, WIDE
@@ -24,6 +25,7 @@ from ulnager.web.problems import Refused
 from ulnager.web.rendering import STATIC, drawn_chart, environment, static
 from ulnager.web.responses import fields_of, tagged, worked_out
 from ulnager.web.ruler import Ruler, ruler_of
+from ulnager.web.trying import EXAMPLES, TRIED_TYPES, tried
 from ulnager.web.viewers import discreet, links_of
 
 DO: Final = "_do"
@@ -86,6 +88,8 @@ class DrawnPicker(NamedTuple):
     ranges: int
     most_ranges: int
     is_narrow: bool
+    meaning: str
+    """The query by which it is told what its dates mean."""
     nothing: Mapping[str, str]
     """Of choices whose dates hold no row of any chart, why not."""
 
@@ -112,10 +116,21 @@ def html_routes(answers: BookAnswers) -> APIRouter:
 
     @html.get("/")
     async def front(request: Request) -> Response:
+        if not (answers.pages or answers.book.periods or answers.book.pickers):
+            return RedirectResponse("try", 302)
         if len(answers.pages) == 1 and not answers.book.pickers.keys() - _used(answers):
             return RedirectResponse(f"pages/{next(iter(answers.pages))}", 302)
         told = await worked_out(request, answers.at_a_glance)
         return _html(request, "book.html", title="The book at a glance", book=told.told, lang="en")
+
+    @html.get("/try")
+    async def trying(request: Request) -> Response:
+        asked = {
+            one: request.query_params.get(one) for one in ("phrase", "engine", "type", "as_of")
+        }
+        locale = _known(request.query_params.get("locale"))
+        told = await worked_out(request, lambda: _trying(answers, asked, locale))
+        return _html(request, "try.html", **told)
 
     @html.get("/pages/{name}")
     async def page(request: Request, name: str) -> Response:
@@ -153,6 +168,35 @@ def html_routes(answers: BookAnswers) -> APIRouter:
         return tagged(request, static(name), STATIC[name], "private, max-age=300")
 
     return html
+
+
+def _trying(
+    answers: BookAnswers, asked: Mapping[str, str | None], locale: str | None
+) -> dict[str, Any]:
+    """What is said of a phrase, for a template."""
+    book = answers.book
+    engine, column_type = asked["engine"] or "postgresql", asked["type"] or "date"
+    with within(SECONDS):
+        moment = book.moment(**answers.clock(locale=locale))
+        phrase, as_of = asked["phrase"] or "", asked["as_of"]
+        found = tried(book, phrase, moment, engine, column_type, as_of)
+    words = moment.words
+    return {
+        "title": words.say("What does this mean?"),
+        "lang": words.locale,
+        "dir": words.direction,
+        "today": words.day(moment.today),
+        "say": words.say,
+        "it": found,
+        "as_of": as_of if as_of in book.anchors else None,
+        "engine": engine,
+        "engines": sorted(ENGINES),
+        "column_type": column_type,
+        "types": TRIED_TYPES,
+        "examples": EXAMPLES,
+        "pages": [(one.label, f"pages/{one.name}") for one in answers.pages.values()],
+        "has_book": bool(answers.pages or book.periods or book.pickers),
+    }
 
 
 def _known(locale: str | None) -> str | None:
@@ -312,8 +356,16 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
         1 if chosen is None else view._range_count(chosen),
         1 if chosen is None else chosen.ranges,
         view.picker.labels == "short",
+        _meaning(view),
         opened.choices_without_rows(name),
     )
+
+
+def _meaning(view: View) -> str:
+    if view.resolution is None or view.chosen is None:
+        return ""
+    asked = {"phrase": str(view.resolution.period), "as_of": view._measured_from or ""}
+    return urlencode({name: text for name, text in asked.items() if text})
 
 
 def _ends(inputs: Sequence[Mapping[str, Any]]) -> Ends | None:

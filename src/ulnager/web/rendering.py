@@ -18,7 +18,10 @@ from ulnager.web.chart_layout import Drawn, drawn
 from ulnager.web.chart_panels import HEIGHT, WIDE
 
 STATIC: Final = {"page.css": "text/css", "page.js": "text/javascript", "icon.svg": "image/svg+xml"}
-_NAMES: Final = ("base.html", "book.html", "chart.html", "page.html", "problem.html", "sent.html")
+_NAMES: Final = (
+    *("base.html", "book.html", "chart.html", "page.html", "problem.html"),
+    *("ruler.html", "sent.html", "try.html"),
+)
 MOST_BYTES: Final = 300_000
 _ROWS: Final = (31, 12, 0)
 """So many rows of numbers at most stand below a chart that is sent, fewer where it is too large."""

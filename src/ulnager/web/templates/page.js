@@ -2,6 +2,7 @@
 "use strict";
 (() => {
   let asked = 0;
+  let typing = 0;
 
   async function show(url, push) {
     const mine = ++asked;
@@ -90,6 +91,11 @@
     }
     form.addEventListener("input", (event) => {
       const field = event.target;
+      if (field.classList.contains("typed")) {
+        clearTimeout(typing);
+        typing = setTimeout(() => show(address(form), false), 350);
+        return;
+      }
       if (field.type === "date" || field.type === "text") {
         field.classList.toggle("unsent", field.value !== field.defaultValue);
       }
