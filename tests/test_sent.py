@@ -1,9 +1,12 @@
 """Pages as they are sent and played: one file, what is due, cuts by one word, steps, details."""
 
 import re
+import subprocess
+import sys
 from datetime import date, timedelta
 from html import unescape
 
+import httpx
 import pytest
 import sqlalchemy as sa
 from hypothesis import given
@@ -219,6 +222,16 @@ def test_any_phrase_can_be_tried(empty, phrase, engine, kind):
     assert answer.status_code == 200
     assert "<b>last" not in answer.text
     assert "Traceback" not in answer.text
+
+
+def test_it_is_served_without_a_book():
+    args = [sys.executable, "-m", "ulnager", "serve", "--port", "0", "--today", TODAY]
+    with subprocess.Popen(args, stdout=subprocess.PIPE, text=True) as served:
+        address = served.stdout.readline().split()[0]
+        try:
+            assert "To begin a book" in httpx.get(address, follow_redirects=True).text
+        finally:
+            served.terminate()
 
 
 def test_a_phrase_is_answered_with_all_its_readings(empty):

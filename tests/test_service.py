@@ -556,7 +556,6 @@ def test_nothing_is_served_of_a_book_with_mistakes(cli, tmp_path):
     assert "careless.toml: " in err
     assert "error" in out
     assert "careless.toml:" in out
-    assert cli("serve")[0] == 2
     assert cli("serve", "--book", str(tmp_path / "none.toml"))[0] == 1
     assert cli("serve", "--book", "demo:ferries", "--port", "99999")[0] == 2
     with socket.create_server(("127.0.0.1", 0)) as taken:
