@@ -40,7 +40,7 @@ from engines import (
     tally,
     what_python_keeps,
 )
-from strategies import PLURALS, calendars, chain, examples, phrases, said, units
+from strategies import PLURALS, TIMES, calendars, chain, examples, phrases, said, units
 
 UNITS = ["day", "week", "month", "quarter", "half", "year"]
 TEMPLATES = [
@@ -391,7 +391,8 @@ def test_rows_measured_from_their_own_anchor(phrase, calendar, running, zone):
 
 @pytest.mark.parametrize("phrase", ["this month", "last 3 whole business days", "last 2 quarters"])
 def test_rows_of_their_own_anchor_look_it_up_in_the_date_table(phrase):
-    first, last, shop = date(2014, 1, 1), date(2036, 12, 31), CALENDARS["shop"]
+    first, last = date(2022 if TIMES <= 1 else 2014, 1, 1), date(2028, 12, 31)
+    shop = CALENDARS["shop"]
     wanted = measured_each(phrase, shop, False, "UTC", first, last)
     for name, engine in engines_there():
         clause = where(period(phrase), "d", calendar=shop, anchor="a",

@@ -9,6 +9,7 @@ import numpy as np
 
 from ulnager.checking.rehearsing import Rehearsal
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import SettingError
 from ulnager.core.words import ENGLISH
 from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet, mark_units
@@ -16,6 +17,10 @@ from ulnager.pictures.paper import FAINT, INK, LIGHT, PERIOD, SCALE, WARN, Sheet
 _MOST: Final = 800
 """So many days are drawn; of a longer rehearsal, the first ones."""
 _LINES: Final[tuple[Any, ...]] = ("--", ":", "-.")
+
+
+_ROOM: Final = 44
+"""So wide is the name of a day, in pixels."""
 
 
 def draw_rehearsal(
@@ -52,6 +57,7 @@ def draw_rehearsal(
         if len(odd):
             y = starts[odd - first] if label != "empty" else np.full(len(odd), np.nanmin(starts))
             upper.plot(odd, y, sign, color=colour, markersize=5, markerfacecolor="white")
+            _name_days(upper, odd, y, (last - first) / max(1, sheet.width - 120))
     if found.runs:
         _draw_coverage(lower, found, count, sheet.width - 120)
     else:
@@ -59,6 +65,25 @@ def draw_rehearsal(
         _draw_lengths(lower, days, np.where(lengths >= 0, lengths, np.nan).astype(float), others)
     sheet.key(key)
     sheet.write(target)
+
+
+def _name_days(axes: Any, days: Any, y: Any, days_a_pixel: float) -> None:
+    """The days of marks, beside them, as far as there is room."""
+    taken = -np.inf
+    for number, at in zip(days.tolist(), np.asarray(y).tolist(), strict=True):
+        if number - taken < _ROOM * days_a_pixel or not np.isfinite(at):
+            continue
+        taken = number
+        day = date_of(number)
+        axes.annotate(
+            f"{day.day} {day:%b}",
+            (number, at),
+            (0, 5),
+            textcoords="offset points",
+            ha="center",
+            fontsize=8,
+            color=WARN,
+        )
 
 
 def _prepared(axes: Any, first: int, last: int, room: int, label: str) -> None:

@@ -23,6 +23,7 @@ from ulnager.pictures.paper import (
     INK,
     LIGHT,
     PERIOD,
+    SIZE,
     WARN,
     calendar_told,
     letters_of,
@@ -35,6 +36,11 @@ MOST_PERIODS = 24
 _MOST_LABELS = 26
 _SIGN = 0.0072
 """How wide a sign of a label is, as a part of the width of the timeline."""
+
+
+_MARGIN: Final = 24
+"""In pixels, around all that is drawn."""
+_LETTER: Final = 8.6
 
 
 def draw_timeline(
@@ -63,7 +69,13 @@ def draw_timeline(
         raise ResolveError("periods of hours cannot be drawn on a timeline of days")
     first, last = _range(results, data)
     figure = new_figure()
-    axes = figure.add_axes((0.22, 0.16, 0.75, 0.70))
+    names = [_folded(str(text)) for text in labels or [result.period for result in results]]
+    words = results[0].words
+    names += [words.say("data")] if data is not None else []
+    # As much room at the left as the names need, and no more.
+    wide = max(letters_of(line) for name in names for line in name.split("\n"))
+    left = (_MARGIN + 20 + _LETTER * wide) / SIZE[0]
+    axes = figure.add_axes((left, 0.09, 1 - left - _MARGIN / SIZE[0], 0.77))
     axes.set_facecolor("white")
     rows = len(results) + (data is not None)
     axes.set_xlim(_place(first), _place(last))
@@ -71,7 +83,6 @@ def draw_timeline(
     anchor = results[0].anchor
     calendar = results[0].calendar
     known = results[0].unit_named(unit)
-    words = results[0].words
     _draw_units(axes, calendar, known, first, last, words)
     if first <= anchor.day <= last:
         _draw_open_unit(axes, calendar, known, anchor.day, anchor.running)
@@ -84,12 +95,12 @@ def draw_timeline(
     if is_seen:
         axes.axvline(anchor_place, color=WARN, linewidth=2, zorder=5)
     title = words.say("Periods on a timeline")
-    figure.text(0.22, 0.93, title, fontsize=17, color=INK, weight="bold")
+    figure.text(_MARGIN / SIZE[0], 0.93, title, fontsize=17, color=INK, weight="bold")
     told = f"{calendar_told(calendar, words)}; {_anchor_told(anchor, known, words, is_seen)}"
-    figure.text(0.22, 0.918, "\n".join(wrapped(told, 118)), fontsize=11, color=FAINT, va="top")
-    names = [str(text) for text in labels or [result.period for result in results]]
-    data_name = [words.say("data")] if data is not None else []
-    axes.set_yticks(range(rows), [_folded(name) for name in names] + data_name)
+    figure.text(
+        _MARGIN / SIZE[0], 0.918, "\n".join(wrapped(told, 140)), fontsize=11, color=FAINT, va="top"
+    )
+    axes.set_yticks(range(rows), names)
     axes.tick_params(axis="y", length=0, labelsize=11, labelcolor=INK)
     for side in ("left", "right", "top"):
         axes.spines[side].set_visible(False)
@@ -219,7 +230,7 @@ def _draw_period(
         axes.text(_place(result.anchor.day), row, told, color=WARN, va="center", fontsize=11)
     for span in result.spans:
         start, stop = _place(span.start or first), _place(span.stop or last)
-        axes.barh(row, stop - start, left=start, height=0.46, color=PERIOD, zorder=3)
+        axes.barh(row, stop - start, left=start, height=0.56, color=PERIOD, zorder=3)
         for is_open, edge, sign in ((span.start is None, start, -1), (span.stop is None, stop, 1)):
             if is_open:
                 axes.plot(
@@ -239,7 +250,7 @@ def _draw_period(
         place, side = _clear_of(line, left, text, first, last)
         axes.text(
             place,
-            row - 0.29,
+            row - 0.33,
             text,
             va="bottom",
             ha=side,
