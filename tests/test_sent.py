@@ -245,6 +245,15 @@ def test_a_phrase_is_answered_with_all_its_readings(empty):
     assert "last+3+whole+months" in wrong or "last%203%20whole%20months" in wrong
 
 
+def test_a_day_that_is_half_loaded_says_so(path):
+    ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
+    text = ask.get("/pages/operations?dates=own").text
+    assert "2023-10-01 – 2026-05-17; 17 May 2026 is half loaded" in text
+    assert (
+        "half loaded" not in ask.get("/pages/operations?dates=own&dates.own.last=2026-05-16").text
+    )
+
+
 def test_a_page_leads_to_what_its_dates_mean(path):
     ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
     text = ask.get("/pages/operations").text

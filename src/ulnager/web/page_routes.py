@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 from urllib.parse import urlencode
 
@@ -327,7 +327,7 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     view = opened.views[name]
     told, links = view.to_dict(), links_of(view)
     controls = [
-        _control(told_one, given)
+        _control(told_one, given, view)
         for told_one, given in zip(told["inputs"], view.inputs, strict=True)
     ]
     if told["by"] is not None and view.by is not None:
@@ -443,12 +443,23 @@ def _step(opened: OpenedPage, name: str, link: str | None) -> str | None:
     return "&".join([f"{name}.state=", link, *others])
 
 
-def _control(told: Mapping[str, Any], given: Given) -> Control:
+def _half_loaded(view: View, value: Any) -> str:
+    """What is said of a day that the data does not hold whole."""
+    extent = view.extent
+    if not isinstance(value, date) or extent is None or extent.last_whole is None:
+        return ""
+    is_half = extent.last_whole < value <= extent.last
+    return view._in_words("{0} is half loaded", view.day(value)) if is_half else ""
+
+
+def _control(told: Mapping[str, Any], given: Given, view: View) -> Control:
     label = told["label"] if told["range"] == 1 else f"{told['label']} ({told['range']})"
     kind = told["kind"]
     text = given.shown
     low, high = ("" if told[one] is None else str(told[one]) for one in ("min", "max"))
     hint = f"{low} – {high}" if low and high else ""
+    if half := _half_loaded(view, given.value):
+        hint = f"{hint}; {half}" if hint else half
     if kind == "anchor" and any(one["key"] == "day" for one in told["options"]):
         kind = "anchor or day"
     if kind == "day" and not _is_day(text):
