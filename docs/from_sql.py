@@ -9,22 +9,34 @@ CONDITIONS = (
     ("PostgreSQL", "d >= current_date - 6 AND d <= current_date"),
     ("PostgreSQL", "d >= current_date - 7 AND d < current_date"),
     ("PostgreSQL", "d >= date_trunc('month', current_date) AND d <= current_date"),
-    ("PostgreSQL", "d >= date_trunc('month', current_date) - interval '3 months' AND d < date_trunc('month', current_date)"),
+    (
+        "PostgreSQL",
+        "d >= date_trunc('month', current_date) - interval '3 months' AND d < date_trunc('month', current_date)",
+    ),
     ("PostgreSQL", "d >= current_date - interval '1 month'"),
     ("PostgreSQL", "d > (SELECT max(d) FROM t) - 7"),
     ("PostgreSQL", "d BETWEEN date_trunc('month', current_date) AND (SELECT max(d) FROM t)"),
     ("MySQL", "d >= CURDATE() - INTERVAL 7 DAY"),
     ("MySQL", "YEARWEEK(d, 3) = YEARWEEK(CURDATE(), 3)"),
     ("MySQL", "MONTH(d) = MONTH(CURDATE()) AND YEAR(d) = YEAR(CURDATE())"),
-    ("tsql", "d >= DATEADD(month, DATEDIFF(month, 0, GETDATE()) - 1, 0) AND d < DATEADD(month, DATEDIFF(month, 0, GETDATE()), 0)"),
+    (
+        "tsql",
+        "d >= DATEADD(month, DATEDIFF(month, 0, GETDATE()) - 1, 0) AND d < DATEADD(month, DATEDIFF(month, 0, GETDATE()), 0)",
+    ),
     ("tsql", "d > DATEADD(month, -1, GETDATE())"),
     ("Oracle", "d BETWEEN TRUNC(SYSDATE, 'Q') AND LAST_DAY(ADD_MONTHS(TRUNC(SYSDATE, 'Q'), 2))"),
-    ("Snowflake", "d >= DATEADD(month, -3, DATE_TRUNC('month', CURRENT_DATE())) AND d < DATE_TRUNC('month', CURRENT_DATE())"),
+    (
+        "Snowflake",
+        "d >= DATEADD(month, -3, DATE_TRUNC('month', CURRENT_DATE())) AND d < DATE_TRUNC('month', CURRENT_DATE())",
+    ),
     ("BigQuery", "DATE_DIFF(CURRENT_DATE(), d, DAY) BETWEEN 0 AND 6"),
     ("BigQuery", "EXTRACT(YEAR FROM d) = EXTRACT(YEAR FROM CURRENT_DATE())"),
     ("SQLite", "d >= date('now', '-1 month')"),
     ("SQLite", "strftime('%Y-%m', d) = strftime('%Y-%m', 'now')"),
-    ("Databricks", "d >= add_months(trunc(current_date(), 'MM'), -12) AND d < trunc(current_date(), 'MM')"),
+    (
+        "Databricks",
+        "d >= add_months(trunc(current_date(), 'MM'), -12) AND d < trunc(current_date(), 'MM')",
+    ),
 )
 TIMES = (
     ("PostgreSQL", "t >= now() - interval '24 hours'"),

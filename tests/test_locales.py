@@ -199,8 +199,8 @@ def test_a_view_in_another_language():
     assert view.refreshed(today="2026-05-21").problems == view.problems
     opened = page.open(today=CLOCK, locale="de")
     told = {key: chart.governed_by for key, chart in opened.charts.items()}
-    assert told["passengers"] == "folgt Dates, geöffnet mit Monat bisher"
-    assert told["year_before"] == "folgt Dates, geöffnet mit Monat bisher, 1 Jahr früher"
+    assert told["passengers"] == "folgt Zeitraum, geöffnet mit Monat bisher"
+    assert told["year_before"] == "folgt Zeitraum, geöffnet mit Monat bisher, 1 Jahr früher"
     assert told["harbours"] == "hat keinen Zeitraum"
     # What is sent and stored has no language.
     for locale in ("de", "ja", "fr"):

@@ -79,6 +79,7 @@ def test_a_page_is_one_file_that_opens_its_dates(path, tmp_path, capsys):
     run(*args, "--address", "https://dates.example.org/pages/routes", "--set", "route=Saltmarsh")
     text = target.read_text()
     assert len(text.encode()) < 300_000
+    assert 'content: "! "' in text  # The style is a style, and nothing of it is escaped.
     links = re.findall(r'href="([^"]*)"', text)
     assert len(links) == 1
     assert not re.search(r"src=|@import|url\((?!#)|<script|<link", text)

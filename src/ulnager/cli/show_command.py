@@ -420,7 +420,8 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
 
 def _governed(chart: OpenedChart) -> str:
     beside = chart.beside_dates
-    return chart.governed_by + (f"; compared with {beside.label}" if beside else "")
+    told = chart.said("compared with {0}", beside.label) if beside else ""
+    return f"{chart.governed_by}; {told}" if told else chart.governed_by
 
 
 def _show_schedule(schedule: Schedule, clock: dict[str, Any], as_json: bool) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from datetime import date, datetime
+from decimal import Decimal
 from itertools import groupby
 from typing import Any, Final, NamedTuple
 
@@ -201,7 +202,9 @@ def _shown(value: Any, say: Said) -> str:
         return f"{say.words.day(value.date())}, {value:%H:%M}"
     if isinstance(value, date):
         return say.words.day(value)
-    return "–" if value is None else say.of(value)
+    if isinstance(value, (int, float, Decimal)) and not isinstance(value, bool):
+        return say.words.digits(f"{value:,}")  # As it is, and not rounded.
+    return "–" if value is None else str(value)
 
 
 def _legend(model: ChartModel, measure: str, say: Said) -> Iterator[tuple[str, str]]:
