@@ -45,7 +45,7 @@ _MOST: Final = 100_000
 _AT_BOUND: Final = "they part on one moment only, where the one keeps its bound and the other not"
 
 
-class _Bounds(NamedTuple):
+class _MomentBounds(NamedTuple):
     """Where what is kept begins and stops at each moment; None where a side is open."""
 
     starts: tuple[int | None, ...]
@@ -60,7 +60,7 @@ def phrase_of_moments(asked: AskedCondition) -> tuple[Period | None, str]:
         return None, ""
     tick = {"epoch-seconds": _SECOND, "epoch-milliseconds": 1000}.get(asked.column_type, 1)
     for nearest, shift in (("", (0, 0)), *((_AT_BOUND, one) for one in ((0, 1), (1, 0), (1, 1)))):
-        wanted = _Bounds(
+        wanted = _MomentBounds(
             tuple(one if one is None else one - shift[0] * tick for one in found.starts),
             tuple(one if one is None else one - shift[1] * tick for one in found.stops),
         )
@@ -75,7 +75,7 @@ def phrase_of_moments(asked: AskedCondition) -> tuple[Period | None, str]:
     return None, ""
 
 
-def _bounds_of(phrase: Period, asked: AskedCondition) -> _Bounds | None:
+def _bounds_of(phrase: Period, asked: AskedCondition) -> _MomentBounds | None:
     starts, stops = [], []
     for moment in _MOMENTS:
         ranges = phrase._resolve_on(basis_of(now=moment, tz="UTC", calendar=asked.calendar)).ranges
@@ -84,10 +84,10 @@ def _bounds_of(phrase: Period, asked: AskedCondition) -> _Bounds | None:
         (start, stop), here = ranges[0], instant_number(moment)
         starts.append(None if start is None else start - here)
         stops.append(None if stop is None else stop - here)
-    return _Bounds(tuple(starts), tuple(stops))
+    return _MomentBounds(tuple(starts), tuple(stops))
 
 
-def _bounds(asked: AskedCondition) -> _Bounds | None:
+def _bounds(asked: AskedCondition) -> _MomentBounds | None:
     """Where one span begins and stops; None for what is no single span."""
     moments = np.array([instant_number(one) for one in _MOMENTS], np.int64)
     day = _LENGTHS[Unit.DAY]
@@ -110,7 +110,7 @@ def _bounds(asked: AskedCondition) -> _Bounds | None:
                 continue
             low, high = int(grid[edges[0]]), int(grid[edges[0] + 1])
             found.append(_edge(asked, moments[place : place + 1], low, high))
-    return _Bounds(tuple(starts), tuple(stops))
+    return _MomentBounds(tuple(starts), tuple(stops))
 
 
 def _edge(asked: AskedCondition, moment: Days, low: int, high: int) -> int:
@@ -124,7 +124,7 @@ def _edge(asked: AskedCondition, moment: Days, low: int, high: int) -> int:
     return high
 
 
-def _phrases(bounds: _Bounds, said: str) -> Iterator[str]:
+def _phrases(bounds: _MomentBounds, said: str) -> Iterator[str]:
     """Phrases that have such bounds at the first of the moments, perhaps; in the units that are
     named in what was said first."""
     start, stop = bounds.starts[0], bounds.stops[0]

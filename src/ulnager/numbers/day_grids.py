@@ -28,7 +28,7 @@ class Day(NamedTuple):
     state: str
 
 
-class Cell(NamedTuple):
+class GridCell(NamedTuple):
     """A day in the grid of its month: the row of its week, the column of its weekday, how high its
     bar is, from 0 to 1, and its mark, where it is of totals."""
 
@@ -46,7 +46,7 @@ class MonthGrid(NamedTuple):
     name: str
     year: str
     weeks: int
-    cells: tuple[Cell, ...]
+    cells: tuple[GridCell, ...]
 
 
 class DayGrids(NamedTuple):
@@ -120,7 +120,7 @@ def day_grids(
 
 def _cells(
     days: Mapping[int, Day], calendar: Calendar, start: int, stop: int, top: float
-) -> list[Cell]:
+) -> list[GridCell]:
     edge = calendar._unit_start(start, Unit.WEEK)
     found = []
     for number in range(start, stop):
@@ -129,7 +129,7 @@ def _cells(
         if day is None:
             continue
         height = 0.0 if day.value is None or not top else day.value / top
-        found.append(Cell(number, week, weekday, height, day.state))
+        found.append(GridCell(number, week, weekday, height, day.state))
     # Weeks before the first day that is in are left out.
     before = found[0].week if found else 0
     return [cell._replace(week=cell.week - before) for cell in found]
@@ -161,6 +161,6 @@ def _name(calendar: Calendar, start: int) -> tuple[str, str]:
     return label.replace(f" {year}", ""), "" if year in label.split() and len(label) > 12 else year
 
 
-def is_empty(cell: Cell) -> bool:
+def is_empty(cell: GridCell) -> bool:
     """Whether nothing stands in a day: a day off, or one past the data."""
     return cell.state == NOTHING or (cell.state == WHOLE and not cell.height)

@@ -13,9 +13,9 @@ from ulnager.numbers.chart_model import CUT, UNFINISHED, WHOLE
 from ulnager.numbers.day_grids import (
     LACKING,
     MOST_MONTHS,
-    Cell,
     Day,
     DayGrids,
+    GridCell,
     MonthGrid,
     day_grids,
     grids_of,
@@ -121,7 +121,7 @@ def _month(
         _cell(axes, one, x, y, cell)
 
 
-def _cell(axes: Any, one: Cell, x: float, y: float, cell: float) -> None:
+def _cell(axes: Any, one: GridCell, x: float, y: float, cell: float) -> None:
     from matplotlib.patches import Rectangle
 
     axes.add_patch(Rectangle((x, y), cell * 0.9, cell * 0.9, color=BAND, lw=0))

@@ -23,8 +23,7 @@ from ulnager.numbers.chart_model import (
     Series,
     chart_of,
 )
-from ulnager.numbers.day_grids import LACKING, grids_of, is_empty
-from ulnager.numbers.day_grids import Cell as GridCell
+from ulnager.numbers.day_grids import LACKING, GridCell, grids_of, is_empty
 from ulnager.numbers.running import Running
 from ulnager.numbers.totals_rows import TotalRow, Totals
 from ulnager.sources.shown_rows import ShownRows

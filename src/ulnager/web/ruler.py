@@ -47,7 +47,7 @@ class Stretch(NamedTuple):
     is_to_come: bool
 
 
-class Mark(NamedTuple):
+class DayMark(NamedTuple):
     """A day with a name, such as the anchor; ``side`` is where its name goes, ``line`` on which of
     the lines above the strip, the lowest being 0."""
 
@@ -64,7 +64,7 @@ class Ruler(NamedTuple):
     ticks: tuple[Tick, ...]
     unit: str
     stretches: tuple[Stretch, ...]
-    marks: tuple[Mark, ...]
+    marks: tuple[DayMark, ...]
     beyond: tuple[str, ...]
     """What lies outside the strip, in words."""
     told: str
@@ -115,7 +115,7 @@ def ruler_of(view: View) -> Ruler | None:
         told = f"{name} {view.day(date_of(day))}"
         if low <= day <= high:
             at = scale.at(day + 1 if kind == "data" else day + 0.5)
-            marks.append(Mark(at, name, kind, "end" if at > 70 else "start"))
+            marks.append(DayMark(at, name, kind, "end" if at > 70 else "start"))
         else:
             beyond.append(f"← {told}" if day < low else f"{told} →")
     unit, ticks = _ticks(calendar, scale, view.words)
@@ -224,9 +224,9 @@ def _name(calendar: Calendar, day: date, unit: Unit) -> tuple[str, str]:
     return calendar.label(day, unit, short=True), year_of(calendar, day, unit)
 
 
-def _apart(marks: list[Mark]) -> list[Mark]:
+def _apart(marks: list[DayMark]) -> list[DayMark]:
     """Marks in order, with names that would meet on a narrow screen on lines of their own."""
-    found: list[Mark] = []
+    found: list[DayMark] = []
     taken: dict[int, list[tuple[float, float]]] = {}
     for mark in sorted(marks):
         wide = len(mark.name) * _LETTER + 2
