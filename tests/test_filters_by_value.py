@@ -266,6 +266,22 @@ def test_the_page_shows_filters_without_a_script(ask):
     assert "harbour=%7Emissing" in link or "harbour=~missing" in link
 
 
+@pytest.mark.parametrize(("old", "new", "at"), [
+    ("[values.crew]", "[values.crew]\ncolumn = 'crews'", "pages.p.values"),
+    ("[values.crew]", "[values.crew]\nopens = 'z'", "values.crew.opens"),
+    ('values = ["harbour", "crew"]', 'values = ["harbour"]\nopens = { harbour = ["Nowhere"] }',
+     "pages.p.opens.harbour"),
+    ('harbour = ["Birch"]', 'harbour = ["Nowhere"]', "schedules.mail.opens.harbour"),
+])  # fmt: skip
+def test_check_finds_filters_that_do_not_filter(book, old, new, at):
+    """A filter of no chart would keep everything, and say nothing of it."""
+    assert [one for one in ulnager.check(book, today=TODAY) if one.rule == "nothing"] == []
+    path = book.parent / "odd.toml"
+    path.write_text(BOOK.replace(old, new, 1))
+    found = ulnager.check(path, today=TODAY)
+    assert at in [one.key for one in found if one.rule == "nothing"]
+
+
 @pytest.mark.parametrize(("old", "new", "wanted"), [
     ('values = ["harbour", "crew"]', 'values = ["harbor"]', "did you mean"),
     ("[values.crew]", "[values.p]", "has that name too"),

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -92,12 +93,41 @@ def openings(checking: Checking) -> None:
                 )
             _problems(checking, ("pages", name, "opens"), view, told)
         _charts(checking, ("pages", name, "charts"), shown, opened)
+        _filters(checking, ("pages", name), shown)
     for name, schedule in book.schedules.items():
         shown = schedule.page._read_at(moment, schedule.opens, "schedule")
+        _filters(checking, ("schedules", name), shown, only=schedule.opens)
         for view in shown.views.values():
             _problems(checking, ("schedules", name, "opens"), view, told)
         if schedule.opens:
             _empty(checking, ("schedules", name, "opens"), shown)
+
+
+def _filters(
+    checking: Checking, path: Key, shown: OpenedPage, only: Iterable[str] | None = None
+) -> None:
+    """Filters by value that filter nothing, or open with what the data does not hold."""
+    for name, one in shown.filters.items():
+        if only is not None and name not in only:
+            continue
+        if any(checking.source(chart.chart.source) is None for chart in one.charts):
+            continue  # It cannot be read, which is told of the source.
+        if not one.charts:
+            checking.add(
+                "nothing",
+                (*path, "values"),
+                f"{name!r} filters no chart: no source of them has a column {one.made.column!r}, "
+                "so whatever viewers choose keeps all rows",
+                f"Say its column in [values.{name}], or leave it out.",
+            )
+        elif one.problem:
+            own = (*path, "opens", name) if only or name in shown.page.values_open else None
+            checking.add(
+                "nothing",
+                own or ("values", name, "opens"),
+                f"it opens with a problem, so that its charts have no rows: {one.problem}",
+                "Open with values that the data holds.",
+            )
 
 
 def _says(checking: Checking, section: str, name: str) -> bool:
