@@ -237,7 +237,8 @@ def unused(checking: Checking) -> None:
 
 
 def unused_units(checking: Checking) -> None:
-    """Pickers that let viewers choose a unit which no chart is grouped by."""
+    """Pickers that let viewers choose a unit which no chart is grouped by, or a comparison that no
+    chart follows; filters by value on no page."""
     book = checking.book
     for name, picker in book.pickers.items():
         charts = [one for page in book.pages.values() for one in page.charts if one.follows == name]
@@ -247,6 +248,23 @@ def unused_units(checking: Checking) -> None:
                 ("pickers", name, "by"),
                 "no chart is grouped by what viewers choose here, so it is not offered",
                 "Say by = 'viewer' in a chart, or take it out.",
+            )
+        is_followed = any(one.drawn.get("beside") == "viewer" for one in charts)
+        if picker.compare is not None and charts and not is_followed:
+            checking.add(
+                "unused",
+                ("pickers", name, "compare"),
+                "no chart is compared with what viewers choose here, so it is not offered",
+                "Say beside = 'viewer' in a chart, or take it out.",
+            )
+    offered = {one.name for page in book.pages.values() for one in page.filters}
+    for name in checking.values.get("values", {}):
+        if name not in offered:
+            checking.add(
+                "unused",
+                ("values", name),
+                "no page offers this filter by value",
+                f"Say values = ['{name}'] on a page, or take it out.",
             )
 
 
