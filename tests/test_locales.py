@@ -156,7 +156,7 @@ def viewer_sentences():
     return sorted(found)
 
 
-@pytest.mark.parametrize("language", ["de", "fr", "ja"])
+@pytest.mark.parametrize("language", ["de", "es", "fr", "ja"])
 def test_what_viewers_meet_is_translated(language):
     say = words(language).say
     left = [one for one in viewer_sentences() if say(one) == one]
@@ -270,7 +270,8 @@ def test_the_rest_of_a_language():
     assert words("de").unit("week 14 of 2026") == "Woche 14 von 2026"
     assert words("de").unit("2026-W14") == "2026-W14"
     assert words("de").unit("4 May") == "4. Mai"
-    assert words("es").say("no dates") == "no dates"
+    assert words("pt").say("no dates") == "no dates"
+    assert words("es-MX").say("no dates") == "sin fechas"
     assert words_of(None) is ENGLISH
     assert words_of(words("de")) == words("de")
     hours = ulnager.period("last 3 hours").resolve(now="2026-05-20T10:00Z", tz="UTC", locale="de")
@@ -330,7 +331,7 @@ def test_pictures_are_in_the_language(what, cli, tmp_path):
 
     english = words_in("en-GB")
     same = r"[\d\W]*|W\d+|last \d.*|this month.*|passengers|[A-Z]\w+ [A-Z]\w+|[A-Z][a-z]{2}"
-    for locale in ("de", "fr", "ja"):
+    for locale in ("de", "es", "fr", "ja"):
         left = {text for text in english & words_in(locale) if not re.fullmatch(same, text)}
         assert not left, locale
 
@@ -360,7 +361,7 @@ def test_names_in_the_data_have_no_language(cli, tmp_path):
     assert (code, "--locale is of a picture" in err) == (2, True)
 
 
-@pytest.mark.parametrize("locale", [None, "de", "fr", "ja"])
+@pytest.mark.parametrize("locale", [None, "de", "es", "fr", "ja"])
 def test_codes_are_the_same_in_every_language(cli, tmp_path, locale):
     view = BOOK.picker("dates").open(today=CLOCK, locale=locale).choose("recent").enter(n=900)
     told = view.to_dict()

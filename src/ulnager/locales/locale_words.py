@@ -31,8 +31,11 @@ from ulnager.core.suggest import no_such
 from ulnager.core.units import MONTH_NAMES, UNIT_NAMES, WEEKDAYS
 from ulnager.core.words import Words
 
-LANGUAGES: Final = ("de", "en", "fr", "ja")
-"""Those with messages of their own."""
+_CATALOGUES: Final = files("ulnager.locales").joinpath("catalogues")
+LANGUAGES: Final = tuple(
+    sorted(one.name[:-3] for one in _CATALOGUES.iterdir() if one.name.endswith(".po"))
+)
+"""Those with messages of their own: a catalogue each."""
 _MONTHS: Final = "|".join(MONTH_NAMES)
 _MONTH: Final = re.compile(rf"({_MONTHS})(?: (\d{{4}}))?")
 _QUARTER: Final = re.compile(r"Q([1-4])(?: (\d{4}))?")
@@ -214,7 +217,7 @@ class Catalogue:
 @functools.cache
 def catalogue(language: str) -> Catalogue:
     """The messages of a language; none for one that has no catalogue."""
-    path = files("ulnager.locales").joinpath("catalogues", f"{language}.po")
+    path = _CATALOGUES.joinpath(f"{language}.po")
     if language not in LANGUAGES or not path.is_file():
         return Catalogue(gettext.NullTranslations(), [])
     found = read_po(io.BytesIO(path.read_bytes()), locale=language)
