@@ -401,6 +401,11 @@ class Inputs:
             return self.calendar._unit_stop(number, unit) == number + 1
         return self.calendar._unit_start(number, unit) == number
 
+    def fitting(self, made: DayInput, first: date, last: date) -> list[date]:
+        """The days from one to another on which an input may stand."""
+        days = (date_of(number) for number in range(first.toordinal(), last.toordinal() + 1))
+        return [day for day in days if self._fits(made, day)]
+
     def _neighbours(self, made: DayInput, day: date) -> list[date]:
         """The nearest days that fit, the one before first."""
         number = day.toordinal()

@@ -11,11 +11,12 @@ from urllib.parse import urlencode
 from fastapi import APIRouter, Request
 from fastapi.responses import RedirectResponse, Response, StreamingResponse
 
-from ulnager.choices.input_values import Given
+from ulnager.choices.input_values import Given, Inputs
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.view import View
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
+from ulnager.core.language.inputs import DayInput
 from ulnager.core.words import words_of
 from ulnager.filters.engines import ENGINES
 from ulnager.sources.opening import within
@@ -68,6 +69,8 @@ class Ends(NamedTuple):
     names: tuple[str, str]
     low: str
     high: str
+    fitting: tuple[str, str]
+    """The days on which each may stand, where these are not all."""
 
 
 class DrawnPicker(NamedTuple):
@@ -340,14 +343,15 @@ def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
     said = [one.problem for one in controls if one.problem]
     problems = [view._in_words(discreet(one)) for one in view.problems]
     problems = [one for one in problems if not one.endswith(tuple(said))] if said else problems
+    ruler = ruler_of(view)
     steps = {side: _step(opened, name, links[side]) for side in ("earlier", "later")}
     return DrawnPicker(
         view,
         told,
         tuple(one for one in controls if sentence is None or one not in sentence.pieces),
         sentence,
-        ruler_of(view),
-        _ends(told["inputs"]),
+        ruler,
+        _ends(view, told["inputs"], ruler),
         steps["earlier"],
         steps["later"],
         _played(opened, name, steps["later"]),
@@ -368,14 +372,31 @@ def _meaning(view: View) -> str:
     return urlencode({name: text for name, text in asked.items() if text})
 
 
-def _ends(inputs: Sequence[Mapping[str, Any]]) -> Ends | None:
-    """The fields of own dates, where these are two days that can be any within their bounds."""
+_MOST_FITTING: Final = 1_500
+"""Of a longer ruler an end with steps is not moved, but typed."""
+
+
+def _ends(view: View, inputs: Sequence[Mapping[str, Any]], ruler: Ruler | None) -> Ends | None:
+    """The fields of own dates, where these are two days."""
     days = [one for one in inputs if one["kind"] == "day"]
-    if len(days) != 2 or any(one["step"] or one["problem"] or not one["value"] for one in days):
+    if len(days) != 2 or ruler is None or view.chosen is None:
         return None
+    if any(one["problem"] or not one["value"] for one in days):
+        return None
+    reader, fitting = Inputs(view.picker, view.moment, view.chosen), []
+    for given in view.inputs:
+        if not isinstance(given.made, DayInput):
+            continue
+        if given.made.step is None and given.made.only is None:
+            fitting.append("")
+            continue
+        if (ruler.high - ruler.low).days > _MOST_FITTING:
+            return None
+        fitting.append(",".join(map(str, reader.fitting(given.made, ruler.low, ruler.high))))
     first, last = days
     bounds = first["min"] or "", last["max"] or ""
-    return Ends(first["id"], last["id"], (first["label"], last["label"]), *bounds)
+    names = first["label"], last["label"]
+    return Ends(first["id"], last["id"], names, *bounds, (fitting[0], fitting[1]))
 
 
 def _sentence(opened: OpenedPage, name: str, controls: list[Control]) -> Sentence | None:

@@ -121,6 +121,8 @@
     const said = box.closest(".picker").querySelector(".dates strong");
     const form = box.closest("form");
     const names = data.names.split("|");
+    const allowed = [data.firsts, data.lasts].map((text) => text ? text.split(",").map(days) : null);
+    const starts = [...box.querySelectorAll("line[data-day]")].map((one) => days(one.dataset.day));
     let moved = false;
     let waits = 0;
 
@@ -148,21 +150,35 @@
       });
       handle.addEventListener("pointerup", send);
       handle.addEventListener("keydown", (event) => {
-        const by = { ArrowLeft: -1, ArrowDown: -1, ArrowRight: 1, ArrowUp: 1, PageDown: -7, PageUp: 7 }[event.key];
-        const to = { Home: least, End: most }[event.key];
-        if (by === undefined && to === undefined) return;
+        const held = days(field.value);
+        const edges = starts.map((one) => one - place);
+        const to = {
+          ArrowLeft: held - 1, ArrowDown: held - 1, ArrowRight: held + 1, ArrowUp: held + 1,
+          Home: least, End: most,
+          PageDown: edges.filter((one) => one < held).pop(),
+          PageUp: edges.find((one) => one > held),
+        }[event.key];
+        if (to === undefined) return;
         event.preventDefault();
-        set(place, to === undefined ? days(field.value) + by : to);
+        set(place, to, Math.sign(to - held));
         clearTimeout(waits);
         waits = setTimeout(send, 700);
       });
       return handle;
     });
 
-    function set(place, day) {
+    function set(place, day, by) {
       const other = days(fields[1 - place].value);
       const [bottom, top] = place ? [Math.max(least, other), most] : [least, Math.min(most, other)];
-      fields[place].value = iso(Math.min(top, Math.max(bottom, day)));
+      let found = Math.min(top, Math.max(bottom, day));
+      if (allowed[place]) {
+        const fit = allowed[place].filter((one) => one >= bottom && one <= top);
+        const far = (one) => Math.abs(one - day);
+        found = by > 0 ? fit.find((one) => one >= day) : by < 0 ? fit.filter((one) => one <= day).pop()
+          : fit.reduce((one, other) => far(other) < far(one) ? other : one, fit[0]);
+        if (found === undefined) return;
+      }
+      fields[place].value = iso(found);
       fields[place].classList.add("unsent");
       moved = true;
       put();
@@ -184,13 +200,13 @@
       moved = false;
     }
 
-    const starts = [...box.querySelectorAll("line[data-day]")].map((one) => one.dataset.day);
     for (const name of box.querySelectorAll("text[data-day]")) {
       name.addEventListener("click", () => {
-        const after = starts[starts.indexOf(name.dataset.day) + 1];
-        set(0, least);
-        set(1, after ? days(after) - 1 : high);
-        set(0, days(name.dataset.day));
+        const day = days(name.dataset.day);
+        const after = starts[starts.indexOf(day) + 1];
+        set(0, least, 1);
+        set(1, after ? after - 1 : high, 0);
+        set(0, day, 0);
         send();
       });
     }
