@@ -15,11 +15,25 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
-from serving import book_in, served
+from serving import MORE, book_in, served
 
 from engines import REQUIRED
 from strategies import TIMES
 
+PUTTING = MORE + """
+[pickers.mine]
+choices = [{ key = "build", build = true }, "stepped"]
+[periods.stepped]
+phrase = "from {first} to {last}"
+anchor = "load"
+[periods.stepped.inputs]
+first = { step = "week", opens = "2026-04-06", min = 2026-03-30 }
+last = { only = "business days", opens = "latest" }
+[pages.putting]
+picker = "mine"
+[pages.putting.charts]
+people = { source = "sailings", value = "passengers" }
+"""
 AXE = "axe-core@4.14.1"
 WIDE, NARROW = (1280, 900), (400, 900)
 OPTIONS = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage",
@@ -73,7 +87,7 @@ def folder(tmp_path_factory):
 
 @pytest.fixture(scope="module")
 def address(folder):
-    with served(book_in(folder)) as (found, _):
+    with served(book_in(folder, PUTTING)) as (found, _):
         yield found
 
 
@@ -283,6 +297,26 @@ def test_the_ends_of_the_ruler_move(page):
     day = named.get_attribute("data-day")
     named.click()
     page.until(lambda: page.find("[name='dates.own.first']").get_attribute("value") == day)
+
+
+def test_ends_move_by_their_steps_and_a_sentence_follows_what_is_typed(page, axe):
+    page.open("/pages/putting?mine=stepped")
+    page.until("6 Apr to 15 May 2026")
+    page.find("#mine-stepped-first-end").send_keys(Keys.ARROW_RIGHT)
+    page.until("13 Apr to 15 May 2026")
+    page.browser.switch_to.active_element.send_keys(Keys.PAGE_UP)
+    page.until("20 Apr to 15 May 2026")
+    page.find("#mine-stepped-last-end").send_keys(Keys.ARROW_LEFT * 5)
+    page.until("20 Apr to 8 May 2026")
+    page.open("/pages/putting")
+    page.until("20 Apr to 17 May 2026")
+    page.find("[name='mine.build.n']").send_keys(Keys.BACKSPACE + "2")
+    page.until("4 to 17 May 2026")
+    page.find("[name='mine.build.side']").send_keys("next")
+    page.until("25 May to 7 Jun 2026")
+    labels = [one.text for one in page.all("[name='mine.build.how'] option")]
+    assert sum("(not with: next)" in one for one in labels) == 2
+    assert page.violations(axe) == []
 
 
 def test_weeks_from_the_list(page):

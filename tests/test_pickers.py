@@ -1,5 +1,6 @@
 """Pickers and their views: laws over random events, and one statement for all choices."""
 
+import itertools
 import json
 import re
 import runpy
@@ -334,6 +335,30 @@ def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, nam
         if view.resolution is not None and (key is None or key in picker_keys(picker)):
             (wanted,) = engine.tallies([where(view.resolution, COLUMNS["date"])])
         assert engine.tallies([clause]) == [wanted], (key, values, cut)
+
+
+@pytest.mark.parametrize("name", [one for one in ENGINES if one not in ("spark", "clickhouse")])
+def test_what_is_put_together_is_one_statement(tmp_path, name):
+    """Words that do not go together keep no row, and are told beside what they do not go with."""
+    made = '{ build = true, inputs = { how = { labels = { "to date" = "so far" } } } }'
+    (tmp_path / "b.toml").write_text(f"[pickers.dates]\nchoices = [{made}]\n")
+    picker, engine = read_book(tmp_path / "b.toml").picker("dates"), engine_named(name)
+    statement = picker.where(COLUMNS["date"], today=TODAY)
+    asked, wanted = [], []
+    words = [picker.choice("build").inputs[one].of for one in ("side", "how", "unit")]
+    for side, how, unit in itertools.product(*words):
+        view = picker.open(today=TODAY).enter(side=side, how=how, unit=unit, n=3)
+        asked.append(with_values(statement, {f"dates_build_{one.key}": one.value
+                                             for one in view.inputs}))  # fmt: skip
+        wanted.append(sa.false() if view.problems else where(view.resolution, COLUMNS["date"]))
+        apart = (side, how.partition(" ")[0]) in {("last", "from"), ("next", "to")}
+        assert [one for one in view.problems if "do not go together" in one] != [] or not apart
+    assert [engine.tallies([one])[0] for one in asked] == engine.tallies(wanted)
+    told = view.to_dict()["inputs"][2]["options"]
+    assert [one["label"] for one in told if "not with" in one["label"]] == [
+        "so far (not with: next)",
+        "the running one counted to its end (not with: next)",
+    ]
 
 
 STATEMENTS = {}

@@ -184,19 +184,27 @@ def test_a_page_is_played_by_its_steps(path):
 
 
 def test_a_period_is_put_together_in_a_sentence(path):
-    """In the viewer's language, with the other reading a click away."""
+    """In the viewer's language, with the other readings a click away."""
     ask = TestClient(ulnager.service(path, today=TODAY), "http://127.0.0.1")
-    text = ask.get("/pages/putting?built.build.n=3&built.build.unit=month&locale=de").text
-    sentence = text[text.index('class="sentence"') : text.index("Wie geöffnet")]
-    words = [one for one in re.findall(r">([^<>]+)<", sentence) if one.strip()]
-    assert words[:3] == ["die letzten", "rollierenden", "ganzen"]
-    assert "Monate" in words
-    assert "1. Feb. – 30. Apr. 2026" in sentence.replace("\u2009", " ")
-    other = re.search(r'class="step plain" href="\?([^"]*)"', sentence)[1].replace("&amp;", "&")
-    page = ulnager.read_book(path).page("putting").read(other, today=TODAY)
-    assert str(page.views["built"].resolution.period) == "last 3 rolling months"
-    wrong = ask.get("/pages/putting?built.build.n=many").text
-    assert wrong.count("a whole number is wanted") == 1
+
+    def sentence(query):
+        text = ask.get(f"/pages/putting?{query}").text
+        return text[text.index('class="sentence"') : text.index('class="send"')]
+
+    found = sentence("built.build.n=3&built.build.unit=month&locale=de")
+    words = [one.strip() for one in re.findall(r">([^<>]+)<", found) if one.strip()]
+    assert words[:3] == ["die", "letzten", "nächsten"]
+    assert {"Monate", ",", "nur ganze", "Angefangenes zählt ganz (nicht mit: letzten)"} <= {*words}
+    assert "1. Feb. – 30. Apr. 2026" in found.replace("\u2009", " ")
+    page = ulnager.read_book(path).page("putting")
+    said = {
+        str(page.read(one.replace("&amp;", "&"), today=TODAY).views["built"].resolution.period)
+        for one in re.findall(r'class="step plain" href="\?([^"]*)"', found)
+    }
+    assert said == {"last 3 rolling months", "last 3 months to date", "last 3 months to end"}
+    assert ask.get("/pages/putting?built.build.n=many").text.count("a whole number is wanted") == 1
+    apart = ask.get("/pages/putting?built.build.side=next&built.build.how=to+date").text
+    assert "these do not go together: next, the running one counted so far" in apart
 
 
 @pytest.fixture(scope="module")

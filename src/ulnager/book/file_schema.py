@@ -41,6 +41,8 @@ def _table_of(kind: type[Input]) -> type[BookTable]:
     hints = get_type_hints(kind)
     keys: dict[str, Any] = {
         one.name: (hints[one.name], ... if one.default == "" else one.default)
+        if one.name != "labels"
+        else (dict[str, Label], {})
         for one in fields(kind)
         if one.name != "name"
     }

@@ -65,7 +65,7 @@ KEYS: Final = {
     "label": 'What viewers see; in several languages: { en = "…", de = "…" }.',
     "locale": "The language of labels and messages for viewers, such as de or fr-CA.",
     "dates_as": "How days are written for viewers, as a CLDR pattern: dd.MM.yyyy.",
-    "labels": "Whether the long or the short labels are shown.",
+    "labels": "Whether the long or the short labels are shown; of an input each word's.",
     "last": "How 'last N units' is read.",
     "last_day": "The weekday on which a year of weeks ends.",
     "layout": "How the weeks of a quarter are laid out, such as 4-4-5.",

@@ -36,7 +36,9 @@ def _one(value: Any, own: str, texts: Texts, key: str) -> Any:
             )
             texts.setdefault(text, {}).update(value)
             return text
-        return {name: _one(one, own, texts, name) for name, one in value.items()}
+        # Each word of an input has a label of its own.
+        inside = "label" if key == "labels" else ""
+        return {name: _one(one, own, texts, inside or name) for name, one in value.items()}
     if isinstance(value, list):
         return [_one(one, own, texts, "") for one in value]
     return value

@@ -145,8 +145,19 @@ def choice_of(entry: BookPeriod, heading: str | None = None) -> Choice:
     )
 
 
-BUILT: Final = "last {n} {how} {unit}"
+BUILT: Final = "{side} {n} {how} {unit}"
 """What viewers put together."""
+BUILT_WORDS: Final = {
+    "whole": "whole ones only",
+    "rolling": "to the day",
+    "to date": "the running one counted so far",
+    "to end": "the running one counted to its end",
+    "from date": "the running one counted from here on",
+    "from start": "the running one counted whole",
+}
+"""The readings of a count of units, as a sentence says them."""
+SENTENCE: Final = "{0} {1} {3}, {2}"
+"""The order of these words in English; a catalogue has another."""
 _BUILT_UNITS: Final = ("day", "week", "month", "quarter", "year")
 _CUTS: Final = {
     "no_today": {"phrase": "except today", "label": "Leave today out"},
@@ -332,14 +343,33 @@ class Offers:
         """A sentence in which viewers put a period together."""
         units = [unit.name for unit in (Unit.DAY, *calendar.units) if unit.name in _BUILT_UNITS]
         inputs: dict[str, Any] = {
+            "side": {
+                "kind": "word",
+                "of": ["last", "next"],
+                "opens": "last",
+                "label": "Which way",
+                "labels": {"last": "last", "next": "next"},
+            },
             "n": {"opens": 4, "max": 400, "label": "How many"},
-            "how": {"opens": "whole", "label": "Which"},
+            "how": {
+                "kind": "word",
+                "of": list(BUILT_WORDS),
+                "opens": "whole",
+                "label": "Which",
+                "labels": BUILT_WORDS,
+            },
             "unit": {"of": units, "opens": "week", "label": "Unit"},
         }
         for name, one in entry.inputs.items():
             if name not in inputs:
                 raise self.wrong(f"{key}.inputs.{name}", no_such("input", name, list(inputs)))
+            labels = {**inputs[name].get("labels", {}), **one.get("labels", {})}
             inputs[name] |= one
+            if "opens" not in one and inputs[name]["opens"] not in inputs[name].get("of", [4]):
+                inputs[name]["opens"] = inputs[name]["of"][0]
+            if labels:
+                of = inputs[name]["of"]
+                inputs[name]["labels"] = {word: labels[word] for word in of if word in labels}
         name = entry.key or "build"
         label = entry.label or "Put together"
         offer = Offer(BUILT, label, entry.short or label, inputs)
@@ -347,7 +377,7 @@ class Offers:
             found = choice_from(name, offer, heading, anchor, calendar)
         except UlnagerError as error:
             raise self.wrong(key, str(error).partition("\n")[0]) from None
-        return replace(found, sentence="last {0} {1} {2}")
+        return replace(found, sentence=SENTENCE)
 
     def _inputs(
         self, key: str, settings: Mapping[str, Mapping[str, Any]], choices: tuple[Choice, ...]

@@ -14,8 +14,9 @@ from ulnager.choices.labels import filled_label, value_label
 from ulnager.choices.picker_base import NOTHING, Choice, PickerBase
 from ulnager.choices.resolver import Moment
 from ulnager.core.calendars.month_calendar import GREGORIAN
-from ulnager.core.errors import UlnagerError
-from ulnager.core.language.inputs import AnchorInput, Input
+from ulnager.core.errors import ResolveError, UlnagerError
+from ulnager.core.language.inputs import AnchorInput, Input, WordInput
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.walks import shift_of
 from ulnager.core.messages import CUT, EMPTY, Message, code_of, message_of, of_code
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
@@ -261,8 +262,23 @@ class PickerState:
             return self.picker.resolved(choice, each, self.moment)
         if any(given.problem for one in each for given in one.values()):
             return None
+        for one in each:
+            self._check_together(choice, one)
         values = [{name: given.fills for name, given in one.items()} for one in each]
         return self.picker.resolved(choice, values, self.moment)
+
+    def _check_together(self, choice: Choice, each: Mapping[str, Given]) -> None:
+        """ResolveError for words that do not go together, in the viewer's language."""
+        if not isinstance(choice.period, OpenPeriod):
+            return
+        if not choice.period._goes({name: given.value for name, given in each.items()}):
+            words = [
+                self._labelled(given.made.told(given.value))
+                for given in each.values()
+                if isinstance(given.made, WordInput)
+            ]
+            told = "these do not go together: {0}"
+            raise ResolveError(self._in_words(told, ", ".join(words)))
 
     def _fixed(self, definition: Definition) -> Resolution:
         return self.picker.resolver.fixed(definition, self.moment)
@@ -314,6 +330,21 @@ class PickerState:
             why = self._results[self.chosen.key]
             found += [self._in_words(why)] if isinstance(why, str) else []
         return tuple(found)
+
+    def _apart(self, given: Given, word: str) -> list[str]:
+        """The words of other inputs, as they stand, that a word of one does not go with."""
+        period = None if self.chosen is None else self.chosen.period
+        if not isinstance(period, OpenPeriod) or not isinstance(given.made, WordInput):
+            return []
+        return [
+            self._labelled(one.made.told(one.value))
+            for one in self.inputs
+            if isinstance(one.made, WordInput)
+            and one.range == given.range
+            and one.value is not None
+            and one.key != given.key
+            and not period._goes({one.key: one.value, given.key: word})
+        ]
 
     def _called(self, given: Given) -> str:
         label = self._labelled(given.made.label)

@@ -14,6 +14,7 @@ from ulnager.choices.picker_state import PickerState
 from ulnager.choices.resolver import AnchorPoint
 from ulnager.core.errors import FilterError, ResolveError
 from ulnager.core.language.inputs import AnchorInput, Input, ListedInput, SwitchInput
+from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
@@ -122,6 +123,8 @@ def _measured_ways(
         and (not isinstance(made, AnchorInput) or made.name in choice.inputs)
     }
     for one in combined(ways):
+        if isinstance(choice.period, OpenPeriod) and not choice.period._goes(one.values):
+            continue
         values = {**one.values, **dict.fromkeys(shared, False)}
         found, more = measured(_opening_pair(choice.definition([values])))
         told = live._replace(parameters={**one.parameters, **more})

@@ -188,14 +188,17 @@ def _options(view: PickerState, given: Given) -> list[ListedTold | OptionTold]:
     if not isinstance(made, UnitInput | WordInput | AnchorInput):
         return []
     key = "day" if isinstance(value, date) else value
-    return [
-        {
-            "key": one,
-            "label": view._labelled(one.replace("_", " ").capitalize()),
-            "chosen": one == key,
-        }
-        for one in made.of
-    ]
+    return [{"key": one, "label": _word(view, given, one), "chosen": one == key} for one in made.of]
+
+
+def _word(view: PickerState, given: Given, word: str) -> str:
+    """A word that is offered, as viewers see it; what it does not go with is said there."""
+    made = given.made
+    if not isinstance(made, UnitInput | WordInput):
+        return view._labelled(word.replace("_", " ").capitalize())
+    label = view._labelled(made.told(word))
+    apart = view._apart(given, word)
+    return view._in_words("{0} (not with: {1})", label, ", ".join(apart)) if apart else label
 
 
 def _listed(one: Listed, chosen: frozenset[str], words: Words) -> ListedTold:

@@ -104,6 +104,7 @@ def open_where(live: Live, said: OpenPeriod, on: Any) -> ColumnElement[bool]:
                 said._definition_with({**one.values, **off}),
             )
             for one in combined(ways)
+            if said._goes(one.values)
         ]
 
     def is_on(made: SwitchInput) -> ColumnElement[bool]:

@@ -437,7 +437,7 @@ def _in_prose(view: View, name: str, option: Mapping[str, Any], many: int) -> st
     if name == "unit":
         told = view.counted(many, option["key"])
         return re.sub(r"^[\d.,\s]+|[\d.,\s]+$", "", told) or option["label"]
-    return view._in_words(option["key"])
+    return str(option["label"])
 
 
 def _played(opened: OpenedPage, name: str, later: str | None) -> str | None:

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, fields
+from dataclasses import dataclass, field, fields
 from datetime import date, datetime
 from typing import Any, ClassVar, Final, Literal
 
@@ -54,10 +54,10 @@ class Input:
     def __post_init__(self) -> None:
         if not self.label:
             object.__setattr__(self, "label", self.name.replace("_", " ").capitalize())
-        for field in fields(self):
-            value = getattr(self, field.name)
-            if field.type in ("str", "str | None") and not isinstance(value, str | None):
-                raise SettingError(f"{field.name} is {shown(value)}; give a text")
+        for one in fields(self):
+            value = getattr(self, one.name)
+            if one.type in ("str", "str | None") and not isinstance(value, str | None):
+                raise SettingError(f"{one.name} is {shown(value)}; give a text")
         self._check()
 
     def _check(self) -> None:
@@ -77,8 +77,8 @@ class Input:
 
     def _settings(self) -> dict[str, Any]:
         """Its settings by name, less those that are as they usually are."""
-        every = {field.name: (getattr(self, field.name), field.default) for field in fields(self)}
-        held = {key: value for key, (value, usual) in every.items() if value != usual}
+        every = ((one.name, getattr(self, one.name), one.default) for one in fields(self))
+        held = {key: value for key, value, usual in every if value != usual and value != {}}
         held.pop("name", None)
         return {**held, "kind": self.kind}
 
@@ -167,13 +167,27 @@ class DayInput(Input):
 class _OfferedInput(Input):
     of: tuple[str, ...] = ()
     opens: str | None = None
+    labels: Mapping[str, str] = field(default_factory=dict, hash=False)
+    """What viewers see in place of a word."""
     needs_opening: ClassVar[bool] = True
 
     def __post_init__(self) -> None:
         object.__setattr__(self, "of", _words(self.of) if self.of != () else ())
         super().__post_init__()
 
+    def told(self, word: str) -> str:
+        """What viewers see of a word."""
+        return self.labels.get(word) or word.replace("_", " ").capitalize()
+
     def _check(self) -> None:
+        said = self.labels
+        if not (isinstance(said, Mapping) and all(isinstance(one, str) for one in said.values())):
+            raise SettingError(
+                f"labels is {shown(said)}; give a text for a word: {{'whole': 'full'}}"
+            )
+        for word in said if self.of else ():
+            if word not in self.of:
+                raise SettingError(f"labels has {shown(word)}; there are: {', '.join(self.of)}")
         if self.opens is not None and self.of and str(self.opens) not in self.of:
             raise SettingError(f"opens is {shown(self.opens)}; choose {', '.join(self.of)}")
 

@@ -22,9 +22,11 @@ from ulnager.core.language.inputs import (
 from ulnager.core.language.period import Period, PeriodBase
 from ulnager.core.language.reader import read_open, read_period
 from ulnager.core.language.tokens import Token, tokens_of
+from ulnager.core.messages import Message
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.open_slots import LISTED, OpenCount, OpenDay, OpenUnit
+from ulnager.core.periods.phrases.rolling_and_whole import family_readings
 from ulnager.core.periods.rule import Kind
 from ulnager.core.text import pattern
 from ulnager.core.units import UNIT_NAMES, Unit
@@ -88,18 +90,37 @@ class OpenPeriod(PeriodBase):
                 found[name] = plain_value(made, given)
             except InputProblem as problem:
                 raise SettingError(f"{name} is {shown(given)}: {problem}") from None
-        return Period(self._definition_with(found))
+        try:
+            return Period(self._definition_with(found))
+        except InputProblem as problem:
+            raise SettingError(str(problem)) from None
 
     def _definition_with(self, values: Mapping[str, Any]) -> Definition:
         """The definition with values in its slots: numbers, dates or points, units, words,
         phrases for listed ones, and whether a switch is on."""
-        slots = self.inputs.items()
-        words = tuple(values[name] for name, made in slots if isinstance(made, WordInput))
+        slots = self._inputs.items()
+        words = tuple(values[name] for name, _ in self._worded)
+        if words not in self._forms:
+            told = (made.told(word) for word, (_, made) in zip(words, self._worded, strict=True))
+            raise InputProblem(Message("these do not go together: {0}", ", ".join(told)))
         definition = _put(self._forms[words], values)
         for name, made in slots:
             if isinstance(made, SwitchInput) and values.get(name):
                 definition = cut_by(definition, made.phrase)
         return definition
+
+    @property
+    def _worded(self) -> list[tuple[str, WordInput]]:
+        """The slots that stand for words."""
+        return [(key, made) for key, made in self._inputs.items() if isinstance(made, WordInput)]
+
+    def _goes(self, words: Mapping[str, Any]) -> bool:
+        """Whether the words among some values can stand together."""
+        names = [name for name, _ in self._worded]
+        return any(
+            all(words.get(name, word) == word for name, word in zip(names, chosen, strict=True))
+            for chosen in self._forms
+        )
 
     def resolve(self, *args: Any, **given: Any) -> NoReturn:
         """Not while slots are open: raises ResolveError that names them."""
@@ -441,6 +462,12 @@ _FIRST_WORDS: Final = (
 )
 
 
+_AFTER_UNITS: Final = frozenset(
+    name for family in ("last", "next") for name in family_readings(family) if " " in name
+)
+"""The readings whose words stand after the unit: ``to date``, ``from start``."""
+
+
 def _choices(options: list[list[str]]) -> Iterator[tuple[str, ...]]:
     from itertools import product
 
@@ -448,15 +475,22 @@ def _choices(options: list[list[str]]) -> Iterator[tuple[str, ...]]:
 
 
 def _worded(tokens: list[Token], chosen: Mapping[str, str]) -> list[Token]:
-    """The tokens with words where their slots are."""
-    found = []
-    for token in tokens:
+    """The tokens with words where their slots are; a reading that follows its unit, such as ``to
+    date``, after it."""
+    found: list[Token] = []
+    late: list[Token] = []
+    for place, token in enumerate(tokens):
         word = chosen.get(token.text[1:-1]) if token.kind == "slot" else None
         if word is None:
-            found.append(token)
+            found += [token, *late]
+            late = []
+            continue
+        words = [token._replace(kind="word", text=part) for part in word.split()]
+        if word in _AFTER_UNITS and place + 1 < len(tokens):
+            late = words
         else:
-            found += [token._replace(kind="word", text=part) for part in word.split()]
-    return found
+            found += words
+    return found + late
 
 
 def _canonical(text: str, names: list[str], words: tuple[str, ...]) -> str:
