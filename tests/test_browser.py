@@ -1,7 +1,9 @@
 """The page in a real browser: Chromium, driven by Selenium."""
 
 import shutil
+import socket
 import subprocess
+import sys
 import time
 from datetime import date, timedelta
 from pathlib import Path
@@ -15,12 +17,14 @@ from selenium.webdriver.common.by import By
 from selenium.webdriver.common.keys import Keys
 from selenium.webdriver.support.ui import Select, WebDriverWait
 
-from serving import MORE, book_in, served
+from serving import MORE, TODAY, book_in, served
 
 from engines import REQUIRED
 from strategies import TIMES
 
-PUTTING = MORE + """
+PUTTING = (
+    MORE
+    + """
 [pickers.mine]
 choices = [{ key = "build", build = true }, "stepped"]
 [periods.stepped]
@@ -34,6 +38,7 @@ picker = "mine"
 [pages.putting.charts]
 people = { source = "sailings", value = "passengers" }
 """
+)
 AXE = "axe-core@4.14.1"
 WIDE, NARROW = (1280, 900), (400, 900)
 OPTIONS = ("--headless=new", "--no-sandbox", "--disable-gpu", "--disable-dev-shm-usage",
@@ -565,3 +570,86 @@ def test_another_day_stays_in_the_form(page):
     page.choose("recent")
     page.until(lambda: page.find("#dates-recent").is_selected())
     assert page.text(".now").startswith("20 Apr 2026")
+
+
+IN_STREAMLIT = """
+import streamlit as st
+import ulnager
+view = ulnager.bind.streamlit(ulnager.read_book("demo:ferries").picker("dates"), today="TODAY")
+st.markdown("## " + ("no dates" if view.resolution is None else view.resolution.label))
+"""
+IN_DASH = """
+import sys
+import ulnager
+from dash import Dash, Input, Output, html
+app = Dash(__name__)
+fields = ulnager.bind.dash(ulnager.read_book("demo:ferries").picker("dates"), app, today="TODAY")
+app.layout = html.Div([fields.layout, html.H2("", id="told")])
+@app.callback(Output("told", "children"), Input(fields.store, "data"))
+def told(data):
+    view = fields.read(data)
+    return "no dates" if view.resolution is None else view.resolution.label
+app.run(port=int(sys.argv[1]))
+"""
+
+
+@pytest.fixture(params=["streamlit", "dash"])
+def framework(request, tmp_path):
+    """A framework's own server with the demo's picker in it, and its address."""
+    pytest.importorskip(request.param)
+    with socket.socket() as free:
+        free.bind(("127.0.0.1", 0))
+        port = str(free.getsockname()[1])
+    app = tmp_path / "app.py"
+    text = IN_STREAMLIT if request.param == "streamlit" else IN_DASH
+    app.write_text(text.replace("TODAY", TODAY))
+    args = [str(app), port]
+    if request.param == "streamlit":
+        args = ["-m", "streamlit", "run", str(app), "--server.headless=true", "--server.port", port,
+                "--browser.gatherUsageStats=false"]  # fmt: skip
+    with subprocess.Popen([sys.executable, *args], stdout=subprocess.DEVNULL,
+                          stderr=subprocess.DEVNULL) as process:  # fmt: skip
+        yield f"http://127.0.0.1:{port}/"
+        process.kill()
+
+
+def test_in_frameworks(one, framework):
+    """Choosing, typing, going back, the address as a link, and opening anew."""
+    browser = one.browser
+
+    def until(does, *given):
+        """Tries until it is done: these frameworks draw what they show more than once."""
+        wait = WebDriverWait(browser, 90, 0.1, ignored_exceptions=[WebDriverException])
+        wait.until(lambda _: does(*given) is not False, (given, browser.current_url))
+
+    def shown(wanted):
+        heads = browser.find_elements(By.CSS_SELECTOR, "h2, #told")
+        return wanted in [head.text for head in heads]
+
+    def choose(label):
+        browser.find_element(By.XPATH, f"//label[contains(., '{label}')]").click()
+
+    def number(text):
+        (field,) = browser.find_elements(By.CSS_SELECTOR, "input[type=number]")
+        field.send_keys(Keys.CONTROL + "a")
+        field.send_keys(text + Keys.ENTER)
+
+    one.sized(*WIDE)
+    until(browser.get, framework)
+    until(shown, "1 to 16 May 2026")
+    until(choose, "Last 30 days")
+    until(shown, "17 Apr to 16 May 2026")
+    until(number, "14")
+    until(shown, "3 to 16 May 2026")
+    until(lambda: "dates.recent.n=14" in browser.current_url)
+    link = browser.current_url
+    until(choose, "Week so far")
+    until(shown, "11 to 16 May 2026")
+    until(choose, "Last 14 days")  # What was typed there is there again.
+    until(shown, "3 to 16 May 2026")
+    until(browser.get, framework)
+    until(shown, "1 to 16 May 2026")
+    until(browser.get, link)
+    until(shown, "3 to 16 May 2026")
+    one.browser.get("about:blank")
+    one.wrongs()

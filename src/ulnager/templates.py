@@ -55,6 +55,18 @@ FILTERS: Final = {"period_where": period_where}
 """For ``environment.filters.update(ulnager.templates.FILTERS)``."""
 
 
+def loader() -> Any:
+    """A loader of Jinja for ``{% from "ulnager/form.html" import form, along, field, said %}``: the
+    macros that :func:`ulnager.bind.form` is made of. Each takes what ``ulnager.bind.shown`` gives,
+    ``field`` one of its fields.
+
+    Raises ImportError without Jinja.
+    """
+    from jinja2 import PackageLoader, PrefixLoader
+
+    return PrefixLoader({"ulnager": PackageLoader("ulnager", "bind")})
+
+
 def __getattr__(name: str) -> Any:
     if name != "Periods":
         raise AttributeError(f"module 'ulnager.templates' has no attribute {name!r}")

@@ -10,7 +10,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
-from ulnager.bind.fields import Shown, shown
+from ulnager.bind.fields import Shown, shown, shown_of
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.view import View
@@ -78,8 +78,8 @@ def form(view: View | OpenedPage, action: str = "", button: str | None = None) -
     """A view, or an opened page, as an HTML form with native controls, for any web framework.
 
     It works without a script. What is sent comes back by ``picker.read(fields)``, or
-    ``page.read(fields)``; all values are escaped.
+    ``page.read(fields)``; all values are escaped. Raises ImportError without Jinja, in whose
+    templates its macros can be taken one by one (:func:`ulnager.templates.loader`).
     """
-    from ulnager.bind.html_form import form_of
-
-    return form_of(view, action, button)
+    made: str = _made("html_form", "form_of")(shown_of(view), action, button)
+    return made

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from typing import Any
+from urllib.parse import urlencode
 
-from dash import ALL, Input, Output, State, dcc, html
+from dash import ALL, Input, Output, State, ctx, dcc, html
 
-from ulnager.bind.fields import Shown, chosen, sent_text, shown
+from ulnager.bind.fields import Shown, sent_text, shown
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.serialization import Field
@@ -18,17 +19,20 @@ class DashFields:
     """The fields of a picker or a page in Dash.
 
     ``layout`` is the component; ``store`` is the id of what callbacks take as
-    ``Input(fields.store, "data")``, and ``read(data)`` gives the view for that.
+    ``Input(fields.store, "data")``, and ``read(data)`` gives the view for that. The address of the
+    app carries what is chosen.
     """
 
     def __init__(self, x: Picker | Page, app: Any, when: Mapping[str, Any]) -> None:
         self.x, self.when = x, dict(when)
         self.kind, self.store = f"ulnager-{x.name}", f"ulnager-{x.name}-sent"
+        self.address = f"ulnager-{x.name}-address"
         found = shown(x, {}, self.when)
         self.layout = html.Div(
             [
                 html.Div(self.drawn(found), id=f"{self.kind}-fields"),
                 dcc.Store(self.store, data=found.sent_along),
+                dcc.Location(self.address, refresh=False),
             ]
         )
         at = {"type": self.kind, "name": ALL}
@@ -36,8 +40,10 @@ class DashFields:
         app.callback(
             Output(f"{self.kind}-fields", "children"),
             Output(self.store, "data"),
+            Output(self.address, "search"),
             Input(at, "value"),
             Input(days, "date"),
+            Input(self.address, "search"),
             State(at, "id"),
             State(days, "id"),
             State(self.store, "data"),
@@ -48,17 +54,25 @@ class DashFields:
         self,
         values: Sequence[Any],
         days: Sequence[Any],
+        search: str | None,
         ids: Sequence[Mapping[str, str]],
         day_ids: Sequence[Mapping[str, str]],
         along: dict[str, Any],
-    ) -> tuple[list[Any], dict[str, Any]]:
-        """What the callback gives: the fields for what stands in them, and what goes along."""
+    ) -> tuple[list[Any], dict[str, Any], str]:
+        """What the callback gives: the fields for what stands in them, what goes along, and the
+        query of the address."""
+        if ctx.triggered_id == self.address:
+            # The app was opened by a link, or somebody went back in the browser.
+            return self._told(shown(self.x, search or "", self.when))
         sent = {
             one["name"].replace("/", "."): sent_text(value)
             for one, value in zip([*ids, *day_ids], [*values, *days], strict=True)
         }
-        found = shown(self.x, {**(along or {}), **sent}, self.when)
-        return self.drawn(found), found.sent_along
+        return self._told(shown(self.x, {**(along or {}), **sent}, self.when))
+
+    def _told(self, found: Shown) -> tuple[list[Any], dict[str, Any], str]:
+        query = urlencode(found.state, doseq=True)
+        return self.drawn(found), found.sent_along, f"?{query}" if query else ""
 
     def read(self, data: Mapping[str, Any] | None) -> View | OpenedPage:
         """The view for what the store holds."""
@@ -87,13 +101,12 @@ def _control(one: Field, at: Any) -> Any:
         options = [{"value": key, "label": label} for key, label in one.options]
         return dcc.RadioItems(options, one.text, id=at, inline=True)
     if one.options:
-        dates = dict(one.dates)
-        options = [
-            {"value": key, "label": f"{label}: {dates[key]}" if key in dates else label}
-            for key, label in one.options
-        ]
+        options = [{"value": key, "label": label} for key, label in one.labels.items()]
         if one.several:
-            return dcc.Dropdown(options, chosen(one), id=at, multi=True)
+            return dcc.Dropdown(options, list(one.chosen), id=at, multi=True)
+        if one.is_short and len(options) <= 8:
+            plain = [{"value": key, "label": label} for key, label in one.options]
+            return dcc.RadioItems(plain, one.text, id=at, inline=True)
         if one.kind == "choice" and len(options) <= 8:
             return dcc.RadioItems(options, one.text, id=at)
         return dcc.Dropdown(options, one.text, id=at, clearable=False)

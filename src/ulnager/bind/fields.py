@@ -6,7 +6,7 @@ another framework: draw ``shown(x, sent, when).fields``, and give back what stan
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any, NamedTuple
 
 from ulnager.choices.pages import OpenedPage, Page
@@ -25,6 +25,68 @@ class Shown(NamedTuple):
     sent_along: dict[str, Any]
     told: tuple[str, ...]
     dates: dict[str, str]
+
+    @property
+    def state(self) -> dict[str, Any]:
+        """All that was chosen and typed, as a link to it says it."""
+        view = self.view
+        if isinstance(view, View):
+            return dict(view.state)
+        state: dict[str, Any] = {}
+        for name in view.offered:
+            state |= view.views[name].state
+        return state | view.values_state
+
+
+class Bound:
+    """The fields of a picker or a page as widgets that live in this process; ``view`` is what is
+    shown, and ``controls`` are the widgets by the names of their fields."""
+
+    def __init__(self, x: Picker | Page, when: Mapping[str, Any], sent: Mapping[str, Any]) -> None:
+        self.x, self.when = x, dict(when)
+        self.controls: dict[str, Any] = {}
+        self._called: list[Callable[[Any], None]] = []
+        self.view: View | OpenedPage
+        self._show(sent)
+
+    def on_change(self, function: Callable[[Any], None]) -> None:
+        """Calls a function with each new view."""
+        self._called.append(function)
+
+    def refresh(self, **when: Any) -> None:
+        """Draws it anew, at another moment or with other data where these are said; what viewers
+        chose stays."""
+        self.when |= when
+        self._changed(None)
+
+    def _widget(self, one: Field) -> Any:
+        """A control for a field, which tells ``_changed`` when its value is another."""
+        raise NotImplementedError
+
+    def _text(self, text: str) -> Any:
+        """A line of text."""
+        raise NotImplementedError
+
+    def _put(self, rows: list[Any], found: Shown) -> None:
+        """Shows these in place of what was shown."""
+        raise NotImplementedError
+
+    def _show(self, sent: Mapping[str, Any]) -> None:
+        found = shown(self.x, sent, self.when)
+        self.view, self._along = found.view, found.sent_along
+        self.controls = {one.name: self._widget(one) for one in found.fields}
+        rows: list[Any] = []
+        for one in found.fields:
+            rows.append(self.controls[one.name])
+            rows += [self._text(f"! {one.problem}")] if one.problem else []
+        rows += [self._text(f"{label}: {dates}") for label, dates in found.dates.items()]
+        self._put([*rows, *map(self._text, found.told)], found)
+
+    def _changed(self, _: Any) -> None:
+        sent = {name: sent_text(widget.value) for name, widget in self.controls.items()}
+        self._show(self._along | sent)
+        for function in self._called:
+            function(self.view)
 
 
 def shown(x: Picker | Page, sent: Mapping[str, Any] | str, when: Mapping[str, Any]) -> Shown:
@@ -92,10 +154,3 @@ def sent_text(value: Any) -> Any:
         return ""
     isoformat = getattr(value, "isoformat", None)
     return isoformat()[:10] if isoformat is not None else str(value)
-
-
-def chosen(field: Field) -> list[str]:
-    """The keys that a field with options shows as chosen, those that are offered."""
-    known = {key for key, _ in field.options}
-    said = field.keys or (field.text.split(",") if field.several else (field.text,))
-    return [key for key in said if key in known]

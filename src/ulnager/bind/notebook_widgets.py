@@ -2,58 +2,35 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
 
 import ipywidgets as widgets
 
-from ulnager.bind.fields import chosen, sent_text, shown
-from ulnager.choices.pages import OpenedPage, Page
+from ulnager.bind.fields import Bound, Shown
+from ulnager.choices.pages import Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.serialization import Field
-from ulnager.choices.view import View
 
 
-class NotebookBox:
-    """The fields of a picker or a page as widgets, in ``box``; ``view`` is what is shown, and
-    ``controls`` are the widgets by the names of their fields."""
+class NotebookBox(Bound):
+    """The fields of a picker or a page as widgets, in ``box``."""
 
     def __init__(self, x: Picker | Page, when: Mapping[str, Any]) -> None:
-        self.x, self.when, self.box = x, dict(when), widgets.VBox()
-        self.controls: dict[str, Any] = {}
-        self._called: list[Callable[[Any], None]] = []
-        self.view: View | OpenedPage
-        self._show({})
+        self.box = widgets.VBox()
+        super().__init__(x, when, {})
 
-    def on_change(self, function: Callable[[Any], None]) -> None:
-        """Calls a function with each new view."""
-        self._called.append(function)
+    def _widget(self, one: Field) -> Any:
+        made = _widget(one)
+        made.observe(self._changed, "value")
+        return made
 
-    def refresh(self, **when: Any) -> None:
-        """Draws it anew, at another moment or with other data where these are said; what viewers
-        chose stays."""
-        self.when |= when
-        self._changed(None)
+    def _text(self, text: str) -> Any:
+        return widgets.Label(text)
 
-    def _show(self, sent: Mapping[str, Any]) -> None:
-        found = shown(self.x, sent, self.when)
-        self.view, self._along = found.view, found.sent_along
-        self.controls = {one.name: _widget(one) for one in found.fields}
-        for widget in self.controls.values():
-            widget.observe(self._changed, "value")
-        rows: list[Any] = []
-        for one in found.fields:
-            rows.append(self.controls[one.name])
-            rows += [widgets.Label(f"! {one.problem}")] if one.problem else []
-        rows += [widgets.Label(f"{label}: {dates}") for label, dates in found.dates.items()]
-        self.box.children = [*rows, *(widgets.Label(text) for text in found.told)]
-
-    def _changed(self, _: Any) -> None:
-        sent = {name: sent_text(widget.value) for name, widget in self.controls.items()}
-        self._show(self._along | sent)
-        for function in self._called:
-            function(self.view)
+    def _put(self, rows: list[Any], found: Shown) -> None:
+        self.box.children = rows
 
     def _repr_mimebundle_(self, **given: Any) -> Any:
         return self.box._repr_mimebundle_(**given)
@@ -63,12 +40,11 @@ def _widget(one: Field) -> Any:
     if one.kind == "switch":
         return widgets.Checkbox(one.text == "on", description=one.label)
     if one.options:
-        dates = dict(one.dates)
-        options = [
-            (f"{label}: {dates[key]}" if key in dates else label, key) for key, label in one.options
-        ]
+        options = [(label, key) for key, label in one.labels.items()]
         if one.several:
-            return widgets.SelectMultiple(options=options, value=chosen(one), description=one.label)
+            return widgets.SelectMultiple(
+                options=options, value=list(one.chosen), description=one.label
+            )
         if one.is_short and len(options) <= 8:
             made = widgets.ToggleButtons
         else:

@@ -2,58 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from datetime import date
 from typing import Any
+from urllib.parse import parse_qs, urlencode
 
 import panel as pn
 
-from ulnager.bind.fields import chosen, sent_text, shown
-from ulnager.choices.pages import OpenedPage, Page
+from ulnager.bind.fields import Bound, Shown
+from ulnager.choices.pages import Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.serialization import Field
-from ulnager.choices.view import View
 
 
-class PanelColumn:
-    """The fields of a picker or a page as widgets, in ``column``; ``view`` is what is shown, and
-    ``controls`` are the widgets by the names of their fields."""
+class PanelColumn(Bound):
+    """The fields of a picker or a page as widgets, in ``column``. In an app that is served the
+    address carries what is chosen."""
 
     def __init__(self, x: Picker | Page, when: Mapping[str, Any]) -> None:
-        self.x, self.when, self.column = x, dict(when), pn.Column()
-        self.controls: dict[str, Any] = {}
-        self._called: list[Callable[[Any], None]] = []
-        self.view: View | OpenedPage
-        self._show({})
+        self.column = pn.Column()
+        # Where it is served, and not drawn in a notebook, there is an address.
+        self._address = getattr(pn.state, "location", None)
+        query = "" if self._address is None else str(self._address.search or "")
+        super().__init__(x, when, parse_qs(query.removeprefix("?"), keep_blank_values=True))
 
-    def on_change(self, function: Callable[[Any], None]) -> None:
-        """Calls a function with each new view."""
-        self._called.append(function)
+    def _widget(self, one: Field) -> Any:
+        made = _widget(one)
+        made.param.watch(self._changed, "value")
+        return made
 
-    def refresh(self, **when: Any) -> None:
-        """Draws it anew, at another moment or with other data where these are said; what viewers
-        chose stays."""
-        self.when |= when
-        self._changed(None)
+    def _text(self, text: str) -> Any:
+        return pn.pane.Str(text)
 
-    def _show(self, sent: Mapping[str, Any]) -> None:
-        found = shown(self.x, sent, self.when)
-        self.view, self._along = found.view, found.sent_along
-        self.controls = {one.name: _widget(one) for one in found.fields}
-        for widget in self.controls.values():
-            widget.param.watch(self._changed, "value")
-        rows: list[Any] = []
-        for one in found.fields:
-            rows.append(self.controls[one.name])
-            rows += [pn.pane.Str(f"! {one.problem}")] if one.problem else []
-        rows += [pn.pane.Str(f"{label}: {dates}") for label, dates in found.dates.items()]
-        self.column.objects = [*rows, *(pn.pane.Str(text) for text in found.told)]
-
-    def _changed(self, _: Any) -> None:
-        sent = {name: sent_text(widget.value) for name, widget in self.controls.items()}
-        self._show(self._along | sent)
-        for function in self._called:
-            function(self.view)
+    def _put(self, rows: list[Any], found: Shown) -> None:
+        self.column.objects = rows
+        if self._address is not None:
+            self._address.search = "?" + urlencode(found.state, doseq=True)
 
     def __panel__(self) -> Any:
         return self.column
@@ -63,12 +47,9 @@ def _widget(one: Field) -> Any:
     if one.kind == "switch":
         return pn.widgets.Checkbox(name=one.label, value=one.text == "on")
     if one.options:
-        dates = dict(one.dates)
-        options = {
-            f"{label}: {dates[key]}" if key in dates else label: key for key, label in one.options
-        }
+        options = {label: key for key, label in one.labels.items()}
         if one.several:
-            return pn.widgets.MultiChoice(name=one.label, options=options, value=chosen(one))
+            return pn.widgets.MultiChoice(name=one.label, options=options, value=list(one.chosen))
         if one.kind == "choice" and len(options) <= 8:
             made = pn.widgets.RadioButtonGroup if one.is_short else pn.widgets.RadioBoxGroup
             return made(name=one.label, options=options, value=one.text)

@@ -8,7 +8,7 @@ from typing import Any
 
 import streamlit as st
 
-from ulnager.bind.fields import Shown, chosen, sent_text, shown
+from ulnager.bind.fields import sent_text, shown
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.serialization import Field
@@ -37,18 +37,9 @@ def drawn(x: Picker | Page, when: Mapping[str, Any]) -> View | OpenedPage:
     for text in found.told:
         st.info(text)
     st.session_state[memory] = (found.sent_along, [one.name for one in found.fields])
-    _into_address(found)
+    # The address carries what is chosen, and so does a link to it.
+    st.query_params.from_dict(found.state)
     return found.view
-
-
-def _into_address(found: Shown) -> None:
-    """The address carries what is chosen, and so does a link to it."""
-    view = found.view
-    state: dict[str, Any] = {}
-    for one in [view] if isinstance(view, View) else [view.views[name] for name in view.offered]:
-        state |= one.state
-    state |= view.values_state if isinstance(view, OpenedPage) else {}
-    st.query_params.from_dict(state)
 
 
 def _widget(one: Field) -> None:
@@ -64,8 +55,7 @@ def _widget(one: Field) -> None:
         last = date.fromisoformat(str(one.high)) if one.high else date.max
         st.date_input(one.label, min_value=first, max_value=last, key=one.name)
     elif kind == "options":
-        labels, dates = dict(one.options), dict(one.dates)
-        told = {k: f"{label}: {dates[k]}" if k in dates else label for k, label in labels.items()}
+        labels, told = dict(one.options), one.labels
         if one.several:
             st.multiselect(one.label, list(told), format_func=told.__getitem__, key=one.name)
         elif one.is_short and len(told) <= 8:
@@ -97,7 +87,7 @@ def _value(one: Field) -> Any:
     if kind == "switch":
         return one.text == "on"
     if kind == "options":
-        return chosen(one) if one.several else one.text
+        return list(one.chosen) if one.several else one.text
     if kind == "number":
         return int(one.text)
     return date.fromisoformat(one.text) if kind == "day" else one.text

@@ -58,6 +58,21 @@ class Field(NamedTuple):
         """The name with hyphens in place of dots."""
         return self.name.replace(".", "-")
 
+    @property
+    def labels(self) -> dict[str, str]:
+        """The labels of options by their keys, with the dates of those that have some."""
+        dates = dict(self.dates)
+        return {
+            key: f"{label}: {dates[key]}" if key in dates else label for key, label in self.options
+        }
+
+    @property
+    def chosen(self) -> tuple[str, ...]:
+        """The keys of options that are chosen, of those that are offered."""
+        known = {key for key, _ in self.options}
+        said = self.keys or (self.text.split(",") if self.several else (self.text,))
+        return tuple(key for key in said if key in known)
+
 
 def fields_of(view: PickerState) -> tuple[Field, ...]:
     """What a form of a view consists of, whatever draws it."""
