@@ -3,12 +3,13 @@
 import json
 import re
 import shlex
+import shutil
 
 import pytest
 
 from ulnager import PeriodSyntaxError
 from ulnager.cli.main import COMMANDS, main
-from ulnager.demo import book_file, table
+from ulnager.demo import TABLES, book_file, table
 
 from conftest import ROOT
 
@@ -275,12 +276,23 @@ def documented_runs():
             for run in re.split(r"^\$ ", block, flags=re.MULTILINE)[1:]:
                 line, _, output = run.partition("\n")
                 if line.startswith("ulnager"):
-                    yield pytest.param(line, output, id=f"{path.name}: {line}")
+                    is_yours = path.parent.name == "recipes"
+                    yield pytest.param(line, output, is_yours, id=f"{path.name}: {line}")
 
 
-@pytest.mark.parametrize(("line", "output"), list(documented_runs()))
-def test_the_documentation_shows_real_output(cli, monkeypatch, line, output):
-    monkeypatch.chdir(ROOT)
+@pytest.fixture(scope="module")
+def yours(tmp_path_factory):
+    """A folder with files as a user has them; recipes start there."""
+    found = tmp_path_factory.mktemp("yours")
+    for name in TABLES:
+        shutil.copy(table(name), found)
+    shutil.copy(book_file(), found / "book.toml")
+    return found
+
+
+@pytest.mark.parametrize(("line", "output", "is_yours"), list(documented_runs()))
+def test_the_documentation_shows_real_output(cli, monkeypatch, yours, line, output, is_yours):
+    monkeypatch.chdir(yours if is_yours else ROOT)
     _, out, _ = cli(*shlex.split(line)[1:])
     assert out.strip() == output.strip()
 
