@@ -109,3 +109,19 @@ def test_the_package_runs_as_a_module():
     assert "2026-05-01 to 2026-05-20" in run_python(
         "-m", "ulnager", "resolve", "month to date", "--today", "2026-05-20"
     )
+
+
+SOUGHT = """
+timezone, time zone, ORM, MTD, QTD, YTD, rolling, trailing, moving average, date filter, drop-down,
+dropdown, date picker, presets, default, Snowflake, BigQuery, Redshift, Databricks, Oracle,
+SQL Server, Trino, PostgreSQL, MariaDB, SQLite, DuckDB, ClickHouse, Spark, DST, UTC, week number,
+ISO week, fiscal, 4-4-5, leap year, incremental, backfill, cron, email, PDF, slider, growth,
+percent change, last year, yesterday, off by one, midnight, parameters, calendar table,
+permissions, Streamlit, Dash, Jupyter, Flask, FastAPI, Django, pandas, Polars, spreadsheet, locale
+"""
+
+
+def test_the_site_is_found_by_what_people_type():
+    pages = " ".join(path.read_text(encoding="utf-8") for path in (ROOT / "docs").rglob("*.md"))
+    pages = re.sub(r"\s+", " ", pages).lower()
+    assert [one for one in re.split(r",\s+", SOUGHT.strip()) if one.lower() not in pages] == []
