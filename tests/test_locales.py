@@ -186,6 +186,21 @@ def test_every_message_has_its_key_in_the_catalogues():
                 assert not isinstance(key, str) or key in known | {"{0}: {1}"}, (path, key)
 
 
+def test_one_word_for_one_thing():
+    """The glossary of the docs is what the catalogues say, whole and inside of their sentences."""
+    rows = re.findall(r"^\|(.*)\|$", (ROOT / "docs" / "languages.md").read_text(), re.MULTILINE)
+    table = [[cell.strip() for cell in row.split("|")] for row in rows]
+    assert table[0] == ["English", "German", "French", "Japanese", "Spanish"]
+    for place, language in enumerate(["de", "fr", "ja", "es"], 1):
+        found = read_po(io.BytesIO((CATALOGUES / f"{language}.po").read_bytes()), locale=language)
+        for row in table[2:]:
+            assert found[row[0]].string == row[place], (language, row[0])
+        anchor = table[2][place].lower()
+        for message in found:
+            if message.id and re.search(r"\banchor\b", message.id):
+                assert anchor in message.string.lower(), (language, message.id)
+
+
 def test_a_view_in_another_language():
     picker, page = BOOK.picker("dates"), BOOK.page("operations")
     english, german = (picker.open(today=CLOCK, locale=one) for one in (None, "de"))
