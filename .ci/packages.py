@@ -20,7 +20,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 PROJECT = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]
-VERSIONS = ("3.11", "3.12", "3.13")
+VERSIONS = ("3.11", "3.12", "3.13", "3.14")
 FAST = ("test_rules", "test_language", "test_calendars", "test_business", "test_arrays",
         "test_buckets", "test_reasons", "test_cli", "test_showing", "test_stranger")  # fmt: skip
 TOOLS = ["pytest", "hypothesis", "pandas", "polars", "pyarrow", "holidays", "icalendar", "httpx"]

@@ -48,11 +48,20 @@ def run_python(*args):
     return done.stdout
 
 
-HEAVY = ("same_rows", "service", "browser", "recognising", "live", "pickers", "stranger", "safe",
-         "numbers", "warehouses", "arguments")  # fmt: skip
+TOGETHER = {"same_rows": "engines", "numbers": "engines", "live": "engines",
+            "warehouses": "engines", "pickers": "engines"}  # fmt: skip
+"""Files whose tests run in one process, as those that need Spark do: it takes long to start."""
+HEAVY = ("engines", "browser", "recognising", "service", "stranger", "viewers")
 
 
+@pytest.hookimpl(tryfirst=True)
 def pytest_collection_modifyitems(items):
-    """The longest files first, so that no worker is left with one of them at the end."""
-    order = {f"test_{name}.py": place for place, name in enumerate(HEAVY)}
-    items.sort(key=lambda item: order.get(item.path.name, len(order)))
+    """A file's tests run in one process, the longest first, so that no worker is left with one of
+    them at the end."""
+    groups = {}
+    for item in items:
+        name = item.path.stem.removeprefix("test_")
+        groups[item] = TOGETHER.get(name, name if item.path.parent.name == "tests" else "docs")
+        item.add_marker(pytest.mark.xdist_group(groups[item]))
+    order = {name: place for place, name in enumerate(HEAVY)}
+    items.sort(key=lambda item: order.get(groups[item], len(order)))

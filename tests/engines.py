@@ -197,6 +197,8 @@ class Alchemy:
         self.connection.execute(
             table.insert(), [dict(zip(columns, row, strict=True)) for row in values]
         )
+        if self.name == "postgresql":
+            self.connection.execute(sa.text(f"ANALYZE {table.name}"))
         self.tables.add(name)
         return table.name
 
@@ -376,7 +378,9 @@ def spark_session():
     settings = {
         "spark.ui.enabled": "false", "spark.sql.shuffle.partitions": "1",
         "spark.sql.session.timeZone": "America/New_York", "spark.driver.host": "127.0.0.1",
-        "spark.ui.showConsoleProgress": "false",
+        "spark.ui.showConsoleProgress": "false", "spark.sql.codegen.wholeStage": "false",
+        # Statements run once each: what compiles the JVM's code well costs more than it saves.
+        "spark.driver.extraJavaOptions": "-XX:TieredStopAtLevel=1 -XX:+UseSerialGC",
     }  # fmt: skip
     made = SparkSession.builder.master("local[1]").config(map=settings).getOrCreate()
     made.sparkContext.setLogLevel("ERROR")

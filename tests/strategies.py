@@ -20,7 +20,7 @@ LAST = date.max.toordinal()
 
 # A longer run tries so many times as many cases, and other ones: ULNAGER_CASES=50 pytest. A part of
 # one, such as 0.3, is a quick look.
-TIMES = float(os.environ.get("ULNAGER_CASES", "0.3"))
+TIMES = float(os.environ.get("ULNAGER_CASES", "0.2"))
 
 
 def examples(count):

@@ -4,6 +4,7 @@ import ast
 import re
 import runpy
 import sys
+import tomllib
 
 import pytest
 
@@ -125,3 +126,9 @@ def test_the_site_is_found_by_what_people_type():
     pages = " ".join(path.read_text(encoding="utf-8") for path in (ROOT / "docs").rglob("*.md"))
     pages = re.sub(r"\s+", " ", pages).lower()
     assert [one for one in re.split(r",\s+", SOUGHT.strip()) if one.lower() not in pages] == []
+
+
+def test_a_version_stands_in_every_place():
+    found = tomllib.loads((ROOT / "pyproject.toml").read_text())["project"]["version"]
+    assert ulnager.__version__ == found
+    assert f"## {found} (" in (ROOT / "CHANGELOG.md").read_text()

@@ -274,7 +274,7 @@ def test_a_page_is_what_the_page_reads_with_its_values(ask, known):
                 else:
                     assert chart["values"] == json.loads(json.dumps(values.to_dict()))
             assert ask.get(f"/pages/{name}", params=fields).status_code == 200
-    for day in ("9999-12-31", "0001-01-01", "2026-05-17", "2023-10-01"):
+    for day in ("9999-12-31", "0001-01-01", "2026-05-17", "2023-10-01")[:: 1 if TIMES >= 1 else 2]:
         for query in ("", "&dates=own&dates.own.last=9999-12-31", "&dates=0001-01-01/9999-12-31"):
             for path in ("/pages/operations", "/api/pages/two", "/pages/locked"):
                 assert ask.get(f"{path}?today={day}{query}").status_code == 200, (day, query)

@@ -174,7 +174,7 @@ def __dir__() -> list[str]:
     return [*__all__, "__version__"]
 
 
-__version__ = "0.2.0"
+__version__ = "0.3.0"
 
 __all__ = [
     "GREGORIAN",

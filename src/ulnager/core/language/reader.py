@@ -310,20 +310,20 @@ class _Reader(Slots):
         """Every way down the tree from a place on."""
         rule = tree.rule
         found = [] if rule is None else [(rule, args, place)]
+        kind = text = ""
         if place < len(self.tokens):
-            token = self.tokens[place]
-            if token.kind in ("word", "sign"):
-                branch = tree.words.get(token.text)
+            kind, text, _, _ = self.tokens[place]
+            if kind == "word" or kind == "sign":
+                branch = tree.words.get(text)
                 if branch is not None:
                     found += self._walk(branch, place + 1, args)
-            kind = token.kind
         elif not self.tracing:
             return found
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
-            kind = ""
-        for slot, branch in tree.slots_for(kind):
+            kind = text = ""
+        for slot, branch in tree.slots_for(kind, text):
             for value, end in _SLOTS[slot](self, place):
                 found += self._walk(branch, end, (*args, value))
         return found

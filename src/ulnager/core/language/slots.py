@@ -52,7 +52,7 @@ class Qualified(NamedTuple):
     calendar: str
 
 
-_ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
+ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
 class Slots:
@@ -205,7 +205,7 @@ class Slots:
     def ordinal(self, place: int) -> Alternatives:
         if place < len(self.tokens):
             token = self.tokens[place]
-            number = _ORDINALS.get(token.text)
+            number = ORDINALS.get(token.text)
             if token.kind == "ordinal":
                 number = int(token.text[:-2])
             if number:

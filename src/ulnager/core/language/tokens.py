@@ -41,8 +41,6 @@ _UNITS: Final = {"d": "days", "w": "weeks", "m": "months", "q": "quarters", "y":
 
 def settled(tokens: list[Token]) -> list[Token]:
     """The tokens with everyday writing put into the grammar's own."""
-    if not any(token.text in _WORDS or _MAY_BE.match(token.text) for token in tokens):
-        return tokens
     found: list[Token] = []
     place = 0
     while place < len(tokens):
@@ -204,7 +202,8 @@ _DATE = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _ISO = r"[0-9]{4}(?:-(?:[Ww][0-9]{2}|[Qq][0-9]|[0-9]{2}))?"
 _TOKEN = pattern(
     rf"""
-    (?P<space>\s+)
+    (?P<word>[^\W\d]\w*)
+  | (?P<space>\s+)
   | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?
         (?:[Zz]|[+-][0-9]{{2}}:?[0-9]{{2}})?)
   | (?P<interval>(?:{_DATE}|{_ISO})/(?:{_DATE}|{_ISO})(?![\w-]))
@@ -212,7 +211,6 @@ _TOKEN = pattern(
   | (?P<iso>[0-9]{{4}}-(?:[Ww][0-9]{{2}}|[Qq][0-9]|[0-9]{{2}})(?![\w-]))
   | (?P<ordinal>[0-9]+(?:st|nd|rd|th)\b)
   | (?P<number>[0-9]+(?!\w|-[0-9]))
-  | (?P<word>[^\W\d]\w*)
   | (?P<hyphen>(?<=\w)-(?=[^\W\d]))
   | (?P<sign>[(),])
   | (?P<slot>\{{[a-z][a-z0-9_]*\}})
@@ -282,36 +280,33 @@ def tokens_of(phrase: str) -> list[Token]:
         )
     found: list[Token] = []
     place = 0
-    while place < len(phrase):
-        if phrase[place] == " ":
-            place += 1
-            continue
-        match = _TOKEN.match(phrase, place)
-        if match is None:
+    is_everyday = False
+    for match in _TOKEN.finditer(phrase):
+        start, end = match.span()
+        if start != place:
             raise _unreadable(phrase, place)
-        kind = match.lastgroup or ""
-        start, place = match.span()
+        place, kind = end, match.lastgroup
+        if kind == "space" or kind == "hyphen":
+            continue
+        text = match.group()
         if kind == "word":
-            word = match.group().lower()
-            if word in NUMBER_WORDS:
-                found.append(Token("number", NUMBER_WORDS[word], start, place))
-            elif word in SYNONYMS:
-                found.extend(Token("word", text, start, place) for text in SYNONYMS[word])
-            else:
-                found.append(Token("word", word, start, place))
+            text = text.lower()
+            if text in NUMBER_WORDS:
+                kind, text = "number", NUMBER_WORDS[text]
+            elif text in SYNONYMS:
+                found.extend(Token("word", word, start, end) for word in SYNONYMS[text])
+                continue
+            is_everyday = is_everyday or text in _WORDS or _MAY_BE.match(text) is not None
         elif kind == "name":
-            found.append(Token("name", match.group()[1:-1], start, place))
-        elif kind not in ("space", "hyphen"):
-            found.append(
-                Token(
-                    kind,
-                    match.group().upper()
-                    if kind in ("timestamp", "iso", "interval")
-                    else match.group().lower(),
-                    start,
-                    place,
-                )
-            )
+            text = text[1:-1]
+            is_everyday = is_everyday or text in _WORDS or _MAY_BE.match(text) is not None
+        elif kind in ("timestamp", "iso", "interval"):
+            text = text.upper()
+        else:
+            text = text.lower()
+        found.append(Token(kind or "", text, start, end))
+    if place != len(phrase):
+        raise _unreadable(phrase, place)
     if len(found) > MOST_TOKENS:
         raise PeriodSyntaxError(
             phrase,
@@ -319,7 +314,7 @@ def tokens_of(phrase: str) -> list[Token]:
             1,
             f"the phrase has {len(found):,} words; at most {MOST_TOKENS:,} are read",
         )
-    return settled(found)
+    return settled(found) if is_everyday else found
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:
