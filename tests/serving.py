@@ -71,9 +71,13 @@ def book_in(folder, more=MORE):
 
 
 @contextmanager
-def served(book, *options, today=TODAY):
+def served(book, *options, today=TODAY, patience=10):
     """The address of a service that runs meanwhile, and its process."""
-    args = [sys.executable, "-m", "ulnager", "serve", "--book", str(book), "--port", "0", *options]
+    code = f"""from ulnager.web import request_guard
+request_guard.SECONDS_TO_SEND = {patience}
+from ulnager.cli.main import main
+main()"""
+    args = [sys.executable, "-c", code, "serve", "--book", str(book), "--port", "0", *options]
     args += ["--today", today, "--any-day"] if today else []
     process = subprocess.Popen(args, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     try:

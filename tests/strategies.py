@@ -24,7 +24,7 @@ TIMES = float(os.environ.get("ULNAGER_CASES", "0.2"))
 
 
 def examples(count):
-    return settings(max_examples=max(min(3, count), int(count * TIMES)))
+    return settings(max_examples=max(min(2, count), int(count * TIMES)))
 
 
 _odd_days = st.builds(

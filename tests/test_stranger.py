@@ -10,6 +10,7 @@ import subprocess
 import sys
 import threading
 import time
+from concurrent.futures import ThreadPoolExecutor
 from datetime import date
 from pathlib import Path
 
@@ -211,11 +212,10 @@ def test_what_never_ends_is_refused(house, cli):
         assert (code, len(out) < 2_000) == (1, True)
     with gzip.open(house / "bomb.csv.gz", "wb") as bomb:
         bomb.write(b"d\n")
-        for _ in range(35):
-            bomb.write(b"2026-05-01\n" * 1_000_000)
-    with pytest.raises(SourceError, match="unpacks to more than"):
+        bomb.write(b"2026-05-01\n" * 1_000_000)
+    with ulnager.limits(unpacked=10**7), pytest.raises(SourceError, match="unpacks to more than"):
         open_source(house / "bomb.csv.gz")
-    with ulnager.limits(unpacked=10**9):
+    with ulnager.limits(unpacked=10**8):
         assert open_source(house / "bomb.csv.gz").columns[0].name == "d"
     assert cli("show", "--book", "/dev/zero")[0] in (1, 2)
     # The work of this process, which no other makes longer.
@@ -255,10 +255,14 @@ def silent():
     return listening.getsockname()[1]
 
 
-@pytest.mark.parametrize("engine", ["postgresql", "mysql", "mariadb"])
-def test_a_server_that_says_nothing_is_given_up(engine):
-    with pytest.raises(SourceError, match=r"no answer within 1 seconds|cannot be read"):
-        open_source(f"{engine}://me@127.0.0.1:{silent()}/x", "t", timeout=1)
+def test_a_server_that_says_nothing_is_given_up():
+    def given_up(engine):
+        with pytest.raises(SourceError, match=r"no answer within 1 seconds|cannot be read"):
+            open_source(f"{engine}://me@127.0.0.1:{silent()}/x", "t", timeout=1)
+        return True
+
+    with ThreadPoolExecutor(3) as waiting:
+        assert all(waiting.map(given_up, ("postgresql", "mysql", "mariadb")))
 
 
 @pytest.mark.parametrize("engine", ["postgresql", "mariadb"])

@@ -314,8 +314,8 @@ def test_the_glance_asks_each_source_once_and_the_description_none(book, monkeyp
     assert count["n"] == first
 
 
-def test_headers_have_their_time_and_nothing_redirects(book, monkeypatch):
-    with served(book, today=None) as (address, _):
+def test_headers_have_their_time_and_nothing_redirects(book):
+    with served(book, today=None, patience=1) as (address, _):
         host, port = address.removeprefix("http://").split(":")
         slow = socket.create_connection((host, int(port)))
         slow.sendall(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\n")
