@@ -157,7 +157,8 @@ def _reached(copy: Path) -> dict[str, dict[int, set[str]]]:
     left_out = [f"--ignore=tests/test_{name}.py" for name in LEFT_OUT]
     tests = ["tests", "src/ulnager/core", *left_out]
     pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider")
-    traced = ("-p", "pytest_cov", "--cov=ulnager", "--cov-context=test", "--cov-report=")
+    both = ("-n", "2", "--dist", "loadgroup")
+    traced = (*both, "-p", "pytest_cov", "--cov=ulnager", "--cov-context=test", "--cov-report=")
     timed = ("--junitxml=times.xml", "-k", NEED_ENGINES, "-p", "forgetting")
     (copy / "forgetting.py").write_text(FORGETTING)
     # What fails in a copy notices nothing of a change.

@@ -125,6 +125,14 @@ def whole_process():
     return processes((command, "resolve", "month to date"), (sys.executable, "-c", "import click"))
 
 
+def live_process():
+    command = str(Path(sys.executable).with_name("ulnager"))
+    asked = ("last 3 whole months", "--column", "d", "--live", "--for", "sqlite")
+    return processes(
+        (command, "filter", *asked), (sys.executable, "-c", "import click, sqlalchemy.sql")
+    )
+
+
 def date_table():
     """200 years of days with the same columns, built column by column with pandas."""
     first, last = date(1900, 1, 1), date(2099, 12, 31)
@@ -437,8 +445,9 @@ ROWS = (
     ("rehearse a thousand phrases", "a minute", 1, rehearse_many),
     ("recognise a condition", "2 seconds", 1, recognise_one),
     *BY_PERIOD,
-    ("import ulnager", "python -c pass", 4, start_up),
+    ("import ulnager", "python -c pass", 3, start_up),
     ('ulnager resolve "month to date"', "python -c 'import click'", 1.4, whole_process),
+    ("ulnager filter --live", "python -c 'import click, sqlalchemy.sql'", 1.5, live_process),
 )
 
 

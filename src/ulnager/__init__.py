@@ -22,25 +22,7 @@ the column.
 
 from typing import TYPE_CHECKING
 
-from ulnager.core.calendars.business import BusinessDays
-from ulnager.core.calendars.calendar import Calendar
-from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
-from ulnager.core.errors import (
-    BookError,
-    FilterError,
-    PeriodSyntaxError,
-    ResolveError,
-    SettingError,
-    SourceError,
-    UlnagerError,
-)
-from ulnager.core.language.period import Period
-from ulnager.core.language.phrase import period
 from ulnager.core.outside import surround
-from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.resolution import InstantResolution, Resolution
-from ulnager.core.periods.spans import Span
-from ulnager.core.units import Unit, own_unit
 from ulnager.surroundings import Surroundings
 
 surround(Surroundings())
@@ -60,12 +42,30 @@ if TYPE_CHECKING:
     from ulnager.choices.picker import Picker
     from ulnager.choices.view import View
     from ulnager.core.calendars.between import business_days_between
+    from ulnager.core.calendars.business import BusinessDays
+    from ulnager.core.calendars.calendar import Calendar
+    from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
     from ulnager.core.calendars.table_calendar import TableCalendar
     from ulnager.core.calendars.week_calendar import WeekCalendar
+    from ulnager.core.errors import (
+        BookError,
+        FilterError,
+        PeriodSyntaxError,
+        ResolveError,
+        SettingError,
+        SourceError,
+        UlnagerError,
+    )
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.open_period import OpenPeriod
+    from ulnager.core.language.period import Period
+    from ulnager.core.language.phrase import period
+    from ulnager.core.periods.anchors import Anchor, Defaults, Extent
     from ulnager.core.periods.buckets import Bucket
     from ulnager.core.periods.date_table import date_table
+    from ulnager.core.periods.resolution import InstantResolution, Resolution
+    from ulnager.core.periods.spans import Span
+    from ulnager.core.units import Unit, own_unit
     from ulnager.filters.conditions import condition, where
     from ulnager.filters.frames import keep_each
     from ulnager.filters.sql_text import Condition
@@ -82,8 +82,29 @@ if TYPE_CHECKING:
     from ulnager.sources.source import Source
     from ulnager.web.service import service
 
-# Most need packages that take long to import, so each is fetched when it is first used.
+# What takes long to import is fetched when it is first used.
 _FETCHED = {
+    "BusinessDays": "core.calendars.business",
+    "Calendar": "core.calendars.calendar",
+    "GREGORIAN": "core.calendars.month_calendar",
+    "MonthCalendar": "core.calendars.month_calendar",
+    "BookError": "core.errors",
+    "FilterError": "core.errors",
+    "PeriodSyntaxError": "core.errors",
+    "ResolveError": "core.errors",
+    "SettingError": "core.errors",
+    "SourceError": "core.errors",
+    "UlnagerError": "core.errors",
+    "Period": "core.language.period",
+    "period": "core.language.phrase",
+    "Anchor": "core.periods.anchors",
+    "Defaults": "core.periods.anchors",
+    "Extent": "core.periods.anchors",
+    "InstantResolution": "core.periods.resolution",
+    "Resolution": "core.periods.resolution",
+    "Span": "core.periods.spans",
+    "Unit": "core.units",
+    "own_unit": "core.units",
     "Bucket": "core.periods.buckets",
     "TableCalendar": "core.calendars.table_calendar",
     "WeekCalendar": "core.calendars.week_calendar",

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import datetime, tzinfo
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from ulnager.core.errors import SettingError
-from ulnager.core.periods.anchors import Extent
-from ulnager.core.words import Words
+
+if TYPE_CHECKING:
+    from ulnager.core.periods.anchors import Extent
+    from ulnager.core.words import Words
 
 
 class Surroundings:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from datetime import date
 from functools import cached_property
-from typing import Any, NamedTuple
+from typing import Any, Final, NamedTuple
 
 from ulnager.choices.frozen import Bounds, cut, definition_of, read_frozen
 from ulnager.choices.grouping import Grouped, chosen_unit, grouped
@@ -23,6 +23,8 @@ from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.resolution import Resolution, ResolutionBase
 from ulnager.core.words import Words
+
+_NOTHING_GIVEN: Final[list[dict[str, Any]]] = [{}]
 
 
 class ShownChoice(NamedTuple):
@@ -244,12 +246,13 @@ class PickerState:
     def _result_of(self, choice: Choice) -> Resolution | None:
         """The dates of a choice as it stands; None while one of its inputs has a problem."""
         known, key = self._results, choice.key
-        if key not in known:
+        found = known.get(key)
+        if found is None and key not in known:
             try:
-                known[key] = self._worked_out(choice)
+                found = self._worked_out(choice)
             except UlnagerError as error:
-                known[key] = message_of(error)
-        found = known[key]
+                found = message_of(error)
+            known[key] = found
         return found if isinstance(found, ResolutionBase) else None
 
     @cached_property
@@ -257,9 +260,9 @@ class PickerState:
         return {}
 
     def _worked_out(self, choice: Choice) -> Resolution | None:
-        each = self.given(choice)
         if not (choice.inputs or self.picker.inputs):
-            return self.picker.resolved(choice, each, self.moment)
+            return self.picker.resolved(choice, _NOTHING_GIVEN, self.moment)
+        each = self.given(choice)
         if any(given.problem for one in each for given in one.values()):
             return None
         for one in each:

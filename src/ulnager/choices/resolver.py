@@ -241,18 +241,18 @@ class Resolver:
     ) -> Basis:
         """What a definition is worked out against."""
         # A phrase that says what it is measured from is not measured from anything else before.
-        anchor = None if has_own_anchor(definition) else said or own or self.anchor
+        anchor = said or own or self.anchor
+        if has_own_anchor(definition):
+            anchor = None
         point = anchor if isinstance(anchor, AnchorPoint) else None
-        asks = definition.asks_data or (point is not None and point.asks_data)
         sources: tuple[str, ...] = ()
-        if asks:
-            point_sources = () if point is None else point.sources
-            sources = point_sources or self.sources(own)
+        if asks := definition.asks_data or (point is not None and point.asks_data):
+            sources = (point and point.sources) or self.sources(own)
         in_hours, chosen = definition.is_sub_day, calendar or self.calendar
         # Many choices are measured against the same; what that is, is found once for a moment.
         is_named = defaults is None and (anchor is None or (point is not None and point.name != ""))
         name = point and point.name
-        key = ("basis", name, id(chosen), sources, asks, in_hours, moment.words, id(self))
+        key = (name, id(chosen), sources, asks, in_hours, moment.words, id(self))
         known: Basis | None = moment.known.get(key) if is_named else None
         if known is None:
             given: dict[str, Any] = {

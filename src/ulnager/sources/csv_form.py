@@ -290,9 +290,11 @@ def _delimiter(text: str) -> str:
     for delimiter in DELIMITERS:
         records = _records(text, delimiter)
         fields = len(records[0]) if records else 0
+        if fields < 2:
+            continue
         typed = sum(bool(_sort(field)) for record in records[1:20] for field in record[:50])
-        score = (sum(len(record) == fields for record in records), fields, typed)
-        if fields > 1 and score > best_score:
+        score = (sum([len(record) == fields for record in records]), fields, typed)
+        if score > best_score:
             best, best_score = delimiter, score
     return best
 

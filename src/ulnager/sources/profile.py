@@ -208,7 +208,7 @@ def profiled(
     """What :func:`profile` gives, of the rows of each day, and under None those without one."""
     counts = dict(counts)
     nulls = counts.pop(None, 0)
-    days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
+    days = {day: counts[day] for day in sorted([day for day in counts if day is not None])}
     if not days:
         raise SourceError(f"{source.name}: column {found.name!r} holds no date in {nulls:,} rows")
     stand_ins = {day: days.pop(day) for day in _stand_ins(days, source)}
@@ -376,8 +376,9 @@ def _missing(
     gaps: list[Range] = []
     for number in range(first.toordinal(), last.toordinal()):
         day = date.fromordinal(number)
-        is_open = calendar is None or calendar.business.contains(day)
-        if day not in days and day.weekday() not in off and is_open:
+        if day in days or day.weekday() in off:
+            continue
+        if calendar is None or calendar.business.contains(day):
             gaps.append((number, number + 1))
     return _spans(union(gaps))
 

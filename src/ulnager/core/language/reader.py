@@ -154,10 +154,13 @@ def _is_point(own_units: tuple[Unit, ...], text: str) -> Definition | None:
 
 
 class _Reader(Slots):
+    __slots__ = ("depth", "memo", "texts")
+
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         super().__init__(phrase, own_units)
         self.memo: dict[tuple[str, int], Alternatives] = {}
         self.depth = 0
+        self.texts: set[str] = set()
 
     def whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition:
         """The one definition that takes in every token."""
@@ -174,6 +177,7 @@ class _Reader(Slots):
 
     def _whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition | None:
         end = len(self.tokens)
+        self.texts = {token.text for token in self.tokens}
         for definition, place in read(self, 0) if end else ():
             if place == end:
                 found: Definition = definition
@@ -222,7 +226,9 @@ class _Reader(Slots):
             reached[end] = definition
             if end == len(self.tokens) and not self.tracing:
                 continue
-            for rule, args, after in self._walk(tree(FOLLOWS), end):
+            ways: list[tuple[Rule, tuple[Any, ...], int]] = []
+            self._walk(tree(FOLLOWS), end, ways)
+            for rule, args, after in ways:
                 made = self._made(rule, (definition, *args), end)
                 if made is not None:
                     waiting.append((made, after))
@@ -278,9 +284,11 @@ class _Reader(Slots):
         return found
 
     def _made_all(self, tree: Branch, place: int) -> Alternatives:
+        ways: list[tuple[Rule, tuple[Any, ...], int]] = []
+        self._walk(tree, place, ways)
         found = [
             (made, end)
-            for rule, args, end in self._walk(tree, place)
+            for rule, args, end in ways
             if (made := self._made(rule, args, place)) is not None
         ]
         return sorted(found, key=_longest) if len(found) > 1 else found
@@ -305,28 +313,33 @@ class _Reader(Slots):
         return definition
 
     def _walk(
-        self, tree: Branch, place: int, args: tuple[Any, ...] = ()
-    ) -> list[tuple[Rule, tuple[Any, ...], int]]:
-        """Every way down the tree from a place on."""
-        rule = tree.rule
-        found = [] if rule is None else [(rule, args, place)]
+        self,
+        tree: Branch,
+        place: int,
+        found: list[tuple[Rule, tuple[Any, ...], int]],
+        args: tuple[Any, ...] = (),
+    ) -> None:
+        """Every way down the tree from a place on, added to what was found."""
+        if tree.rule is not None:
+            found.append((tree.rule, args, place))
         kind = text = ""
         if place < len(self.tokens):
             kind, text, _, _ = self.tokens[place]
             if kind == "word" or kind == "sign":
                 branch = tree.words.get(text)
                 if branch is not None:
-                    found += self._walk(branch, place + 1, args)
+                    self._walk(branch, place + 1, found, args)
         elif not self.tracing:
-            return found
+            return
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
             kind = text = ""
-        for slot, branch in tree.slots_for(kind, text):
+        for slot, branch, must_follow in tree.slots_for(kind, text):
+            if must_follow and not self.tracing and must_follow.isdisjoint(self.texts):
+                continue
             for value, end in _SLOTS[slot](self, place):
-                found += self._walk(branch, end, (*args, value))
-        return found
+                self._walk(branch, end, found, (*args, value))
 
     def period(self, place: int) -> Alternatives:
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""

@@ -58,6 +58,18 @@ ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS
 class Slots:
     """The tokens of a phrase, and what can be read from a place on."""
 
+    __slots__ = (
+        "expected",
+        "furthest",
+        "has_slots",
+        "listed",
+        "phrase",
+        "qualified",
+        "tokens",
+        "tracing",
+        "unit_names",
+    )
+
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         self.phrase = phrase
         self.unit_names = UNIT_WORDS

@@ -5,6 +5,7 @@ Synonyms are settled here, so that the grammar knows one word for one thing.
 
 from __future__ import annotations
 
+import functools
 import re
 from collections.abc import Callable
 from datetime import date
@@ -290,14 +291,12 @@ def tokens_of(phrase: str) -> list[Token]:
             continue
         text = match.group()
         if kind == "word":
-            text = text.lower()
-            if text in NUMBER_WORDS:
-                kind, text = "number", NUMBER_WORDS[text]
-            elif text in SYNONYMS:
-                found.extend(Token("word", word, start, end) for word in SYNONYMS[text])
-                continue
-            is_everyday = is_everyday or text in _WORDS or _MAY_BE.match(text) is not None
-        elif kind == "name":
+            kind, words, may_be = _meant(text)
+            is_everyday = is_everyday or may_be
+            for word in words:
+                found.append(Token(kind, word, start, end))
+            continue
+        if kind == "name":
             text = text[1:-1]
             is_everyday = is_everyday or text in _WORDS or _MAY_BE.match(text) is not None
         elif kind in ("timestamp", "iso", "interval"):
@@ -315,6 +314,18 @@ def tokens_of(phrase: str) -> list[Token]:
             f"the phrase has {len(found):,} words; at most {MOST_TOKENS:,} are read",
         )
     return settled(found) if is_everyday else found
+
+
+@functools.lru_cache(maxsize=1_000)
+def _meant(word: str) -> tuple[str, tuple[str, ...], bool]:
+    """The sort of token a word is, what it is called here, and whether it may be of everyday
+    writing."""
+    text = word.lower()
+    if text in NUMBER_WORDS:
+        return "number", (NUMBER_WORDS[text],), False
+    if text in SYNONYMS:
+        return "word", SYNONYMS[text], False
+    return "word", (text,), text in _WORDS or _MAY_BE.match(text) is not None
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:

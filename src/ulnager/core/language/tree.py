@@ -63,15 +63,16 @@ class Branch:
         self.words: dict[str, Branch] = {}
         self.slots: dict[str, Branch] = {}
         self.rule: Rule | None = None
-        self._slots_for: dict[str, list[tuple[str, Branch]]] = {}
+        self._slots_for: dict[str, list[tuple[str, Branch, frozenset[str]]]] = {}
 
-    def slots_for(self, kind: str, text: str) -> list[tuple[str, Branch]]:
-        """The slots that may begin with a token of a kind; all of them for no kind."""
+    def slots_for(self, kind: str, text: str) -> list[tuple[str, Branch, frozenset[str]]]:
+        """The slots that may begin with a token of a kind; all of them for no kind. With each the
+        words of which one must follow, if a word must."""
         key = text if kind == "word" and text in _KNOWN else kind
         found = self._slots_for.get(key)
         if found is None:
             found = self._slots_for[key] = [
-                (slot, branch)
+                (slot, branch, branch._must_follow())
                 for slot, branch in self.slots.items()
                 if not kind
                 or (
@@ -80,6 +81,9 @@ class Branch:
                 )
             ]
         return found
+
+    def _must_follow(self) -> frozenset[str]:
+        return frozenset(() if self.rule is not None or self.slots else self.words)
 
     def only_way_on(self) -> list[str]:
         """The words that must follow."""
@@ -99,18 +103,18 @@ class Branch:
         branch.rule = rule
 
 
-@functools.cache
 def tree(what: str) -> Branch:
     """The wordings of the phrase table that can stand in one sort of place."""
-    root = Branch()
+    return _trees()[what]
+
+
+@functools.cache
+def _trees() -> dict[str, Branch]:
+    roots = {PHRASES: Branch(), POINTS: Branch(), FOLLOWS: Branch()}
     for rule in (*RULES.values(), *SAID):
-        if _place_of(rule) == what:
-            for wording in (rule.template, *rule.also):
-                root.add(wording.removeprefix("{period}") if rule.follows else wording, rule)
-    return root
-
-
-def _place_of(rule: Rule) -> str:
-    if rule.follows:
-        return FOLLOWS
-    return POINTS if rule.kind is Kind.POINT else PHRASES
+        begins = POINTS if rule.kind is Kind.POINT else PHRASES
+        place = FOLLOWS if rule.follows else begins
+        for wording in (rule.template, *rule.also):
+            text = wording.removeprefix("{period}") if place == FOLLOWS else wording
+            roots[place].add(text, rule)
+    return roots
