@@ -156,7 +156,7 @@ def _reached(copy: Path) -> dict[str, dict[int, set[str]]]:
     """For each module and line, the tests that reach it."""
     left_out = [f"--ignore=tests/test_{name}.py" for name in LEFT_OUT]
     tests = ["tests", "src/ulnager/core", *left_out]
-    pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider")
+    pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "xdist")
     both = ("-n", "2", "--dist", "loadgroup")
     traced = (*both, "-p", "pytest_cov", "--cov=ulnager", "--cov-context=test", "--cov-report=")
     timed = ("--junitxml=times.xml", "-k", NEED_ENGINES, "-p", "forgetting")
@@ -278,7 +278,18 @@ def _is_killed(copy: Path, mutant: Mutant) -> bool:
     before = place.read_text()
     place.write_text(mutant.code)
     try:
-        pytest = ("-m", "pytest", "-x", "-q", "-p", "no:cacheprovider", "-k", NEED_ENGINES)
+        pytest = (
+            "-m",
+            "pytest",
+            "-x",
+            "-q",
+            "-p",
+            "no:cacheprovider",
+            "-p",
+            "xdist",
+            "-k",
+            NEED_ENGINES,
+        )
         code = _run(copy, *pytest, *mutant.tests)
         return code != 0
     finally:

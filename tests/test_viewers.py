@@ -1,6 +1,7 @@
 """What one viewer cannot do to another, and what none may know: on the service itself."""
 
 import asyncio
+import gc
 import json
 import socket
 import threading
@@ -10,6 +11,7 @@ import httpx
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from starlette.testclient import TestClient
 
 import ulnager
 from serving import MORE, TODAY, book_in, served
@@ -312,6 +314,19 @@ def test_the_glance_asks_each_source_once_and_the_description_none(book, monkeyp
     for _ in range(3):
         asyncio.run(got(app, "/api/book"))
     assert count["n"] == first
+
+
+def test_what_is_kept_holds_no_source_in_memory(book):
+    """Each answer of a file that changed would hold the old one, whole."""
+
+    def held():
+        gc.collect()
+        return sum(type(one).__name__ == "FileSource" for one in gc.get_objects())
+
+    before, client = held(), TestClient(ulnager.service(book, today=TODAY))
+    for name in ulnager.read_book(book).pages:
+        assert client.get(f"/pages/{name}").status_code == 200
+    assert held() == before
 
 
 def test_headers_have_their_time_and_nothing_redirects(book):

@@ -29,6 +29,7 @@ from ulnager.core.periods.clock import as_day
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
+from ulnager.numbers.running import Running
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import within
 from ulnager.sources.source import GivenUp
@@ -55,6 +56,15 @@ class Answer(NamedTuple):
         """The answer as it is sent."""
         until = None if self.until is None else self.until.isoformat(timespec="seconds")
         return {"until": until, **self.told}
+
+
+def _without_source(found: Any) -> Any:
+    """Numbers without the opened source that they would ask for rows outside, and hold in memory."""
+    if isinstance(found, Totals):
+        return replace(found, _asked=None)
+    if isinstance(found, Running) and found.daily is not None:
+        return replace(found, daily=_without_source(found.daily))
+    return found
 
 
 class BookAnswers:
@@ -354,12 +364,7 @@ class BookAnswers:
 
     def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
         found = {
-            key: discreet(one)
-            if isinstance(one, str)
-            # Without the opened source that it would ask for rows outside.
-            else replace(one, _asked=None)
-            if isinstance(one, Totals)
-            else one
+            key: discreet(one) if isinstance(one, str) else _without_source(one)
             for key, one in opened.values().items()
         }
         if UNREADABLE in found.values():
