@@ -355,3 +355,17 @@ def test_labels_are_printed_as_the_calendar_calls_them(phrase, fiscal, printed):
     assert str(result.period) == printed
     again = period(printed).resolve(today="2026-05-20", calendar=calendar)
     assert again.spans == result.spans
+
+
+def test_months_of_whole_weeks_in_a_table_go_by_numbers():
+    """One of them may start on the first of a month, and is that month no more than the others."""
+    edges = [date(2026, 8, 30) + timedelta(days) for days in (0, 28, 63, 91)]
+    rows = [("month", start) for start in edges]
+    made = TableCalendar([*rows, ("year", edges[0]), ("year", edges[-1])])
+    labels = [made.label(start, "month") for start in edges[:-1]]
+    assert [label.partition(" ")[0] for label in labels] == ["P01", "P02", "P03"]
+    # Where the table begins within a year, nobody knows their numbers.
+    assert TableCalendar(rows).label(edges[2], "month") == "month 2026-11-01"
+    assert TableCalendar(rows)._labelled("month 2026-11-01") is not None
+    named = [("month", date(2026, month, day)) for month, day in ((3, 15), (4, 1), (5, 1))]
+    assert TableCalendar(named).label(date(2026, 4, 1), "month") == "Apr 2026"

@@ -5,6 +5,7 @@ import re
 import shlex
 import shutil
 
+import duckdb
 import pytest
 
 from ulnager import PeriodSyntaxError
@@ -316,3 +317,13 @@ def test_an_option_about_another_one_needs_it(cli, asked):
     code, out, told = cli(*asked)
     assert (code, out) == (2, "")
     assert re.fullmatch(r"Error: --[a-z-]+ is about --[a-z]+; name that too\n", told)
+
+
+def test_a_filter_that_is_run_knows_the_engine_and_its_instants(tmp_path, cli):
+    path = tmp_path / "scans.parquet"
+    duckdb.execute(f"COPY (SELECT TIMESTAMPTZ '2026-05-20 01:00:00+00' AS at) TO '{path}'")
+    asked = ("filter", "today", "--column", "at", "--run", str(path), "--today", "2026-05-20")
+    code, out, err = cli(*asked, "--tz", "America/Halifax")
+    assert (code, "say --type timestamptz --tz America/Halifax" in err) == (0, True)
+    code, out, err = cli(*asked, "--tz", "America/Halifax", "--type", "timestamptz", "--live")
+    assert (code, "AT TIME ZONE" in out, "holds instants" in err) == (0, True, False)

@@ -121,7 +121,7 @@ def _key(calendar: Calendar, unit: Unit, start: int, label: str) -> str:
     day = date_of(start)
     if unit is Unit.DAY:
         return day.isoformat()
-    if unit is Unit.MONTH and day.day == 1 and not calendar._has_periods:
+    if unit is Unit.MONTH and day.day == 1 and calendar._names_months:
         return f"{day.year:04}-{day.month:02}"
     if (unit is Unit.WEEK and label[4:6] == "-W") or (unit is Unit.YEAR and label.isdigit()):
         return label

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -220,6 +221,8 @@ def command(
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
     counted_in = None if run_on is None else request.opened(run_on)
+    if live and target == "ansi" and counted_in is not None:
+        target = counted_in.dialect_name
     for name in (run_on, request.source):
         if name is not None and request.tz is None:
             request = request.but(tz=request.looked_at(name, None)[1])
@@ -274,6 +277,7 @@ def command(
     if counted_in is not None:
         kept, total = counted_in.kept(column, clause)
         counted = {"rows": {"kept": kept, "total": total}}
+        notes = (*notes, *_of_instants(counted_in, column, column_type, request.tz))
         if not kept and moving["date_table"]:
             hint = f"no row is kept; does {moving['date_table']} hold every day that is asked for?"
             notes = (*notes, hint)
@@ -291,6 +295,16 @@ def command(
     _tell(values)
     for note in dict.fromkeys(notes):
         echo(f"note: {note}", err=True)
+
+
+def _of_instants(source: Relation, column: str, column_type: str, tz: str | None) -> Iterator[str]:
+    """What is said of a condition on days for a column of instants."""
+    held = next((one for one in source.date_columns if one.name == column), None)
+    if held is not None and held.held.is_instant and not COLUMN_TYPES[column_type].is_instant:
+        yield (
+            f"{column} holds instants, which the engine lays onto days by its own zone; say "
+            f"--type {held.column_type} --tz {tz or 'ZONE'}"
+        )
 
 
 def _all_or_nothing(source: Relation, column: str, kept: int, tz: str | None) -> str:

@@ -59,7 +59,7 @@ class Answer(NamedTuple):
 
 
 def _without_source(found: Any) -> Any:
-    """Numbers without the opened source that they would ask for rows outside, and hold in memory."""
+    """Numbers without the opened source that they would ask for more, and hold in memory."""
     if isinstance(found, Totals):
         return replace(found, _asked=None)
     if isinstance(found, Running) and found.daily is not None:

@@ -224,6 +224,11 @@ class Calendar(Value):
         return False
 
     @property
+    def _names_months(self) -> bool:
+        """Whether a month that starts on the first of one goes by its name."""
+        return not self._has_periods
+
+    @property
     def own_units(self) -> tuple[Unit, ...]:
         """The units that only this calendar has; phrases may speak of them."""
         return self.cycles

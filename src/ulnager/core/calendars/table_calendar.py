@@ -41,6 +41,8 @@ class _Listed(NamedTuple):
 
     edges: tuple[int, ...]
     labels: tuple[str | None, ...]
+    on_firsts: bool
+    """Whether all but the first, which may be cut, start on the first of a month."""
 
 
 class TableCalendar(Calendar):
@@ -92,6 +94,11 @@ class TableCalendar(Calendar):
     @property
     def _has_periods(self) -> bool:
         return self.base._has_periods
+
+    @property
+    def _names_months(self) -> bool:
+        listed = self._tables.get(Unit.MONTH)
+        return self.base._names_months if listed is None else listed.on_firsts
 
     @property
     def _is_fiscal(self) -> bool:
@@ -291,4 +298,5 @@ def _listed(name: str, rows: list[tuple[int, TableRow]]) -> _Listed:
         edges.append(last.end.toordinal() + 1)
     elif len(rows) == 1:
         raise SettingError(f"row {number}: the only {name} has no end; add one, or a next row")
-    return _Listed(tuple(edges), tuple(row.label for _, row in rows[: len(edges) - 1]))
+    on_firsts = all(row.start.day == 1 for _, row in rows[1:])
+    return _Listed(tuple(edges), tuple(row.label for _, row in rows[: len(edges) - 1]), on_firsts)

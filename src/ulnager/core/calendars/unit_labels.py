@@ -40,6 +40,10 @@ class Labelled(Protocol):
         """Whether its months are periods of whole weeks."""
 
     @property
+    def _names_months(self) -> bool:
+        """Whether a month that starts on the first of one goes by its name."""
+
+    @property
     def _is_fiscal(self) -> bool:
         """Whether its years are other than those of the Gregorian calendar."""
 
@@ -76,9 +80,13 @@ def label(calendar: Labelled, start: int, unit: Unit, short: bool) -> str:
         return _month(calendar, day, short)
     prefix = _PREFIXES.get(unit)
     if prefix is None:
-        return f"from {day.day} {MONTH_NAMES[day.month - 1]}" if short else f"{unit} {day}"
+        return _by_start(day, unit, short)
     text = f"{prefix}{calendar._place_in_year(start, unit)}"
     return text if short else f"{text} {year_label(calendar, start)}"
+
+
+def _by_start(day: date, unit: Unit, short: bool) -> str:
+    return f"from {day.day} {MONTH_NAMES[day.month - 1]}" if short else f"{unit} {day}"
 
 
 def year_label(calendar: Labelled, day: int) -> str:
@@ -89,8 +97,11 @@ def year_label(calendar: Labelled, day: int) -> str:
 
 def _month(calendar: Labelled, day: date, short: bool) -> str:
     start = day.toordinal()
-    if calendar._has_periods or day.day != 1:
-        text = f"P{calendar._place_in_year(start, Unit.MONTH):02}"
+    if not calendar._names_months or day.day != 1:
+        try:
+            text = f"P{calendar._place_in_year(start, Unit.MONTH):02}"
+        except ResolveError:  # A table may begin within a year.
+            return _by_start(day, Unit.MONTH, short)
         return text if short else f"{text} {year_label(calendar, start)}"
     name = MONTH_NAMES[day.month - 1]
     return name if short else f"{name} {day.year:04}"
