@@ -9,7 +9,16 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import SettingError, SourceError, open_source, period, preview, profile
+from ulnager import (
+    FilterError,
+    SettingError,
+    SourceError,
+    open_source,
+    period,
+    preview,
+    profile,
+    totals,
+)
 
 from strategies import examples
 
@@ -179,3 +188,19 @@ def test_dates_in_text_are_never_guessed(tmp_path, values, said, found):
     else:
         with pytest.raises((SourceError, SettingError), match=found):
             profile(open_source(path, date_format=said), "d")
+
+
+@pytest.mark.parametrize("values", ["2026-0{}", "0{}/2026", "{} 2026"])
+def test_months_without_a_day_are_one_row_a_month(values, tmp_path):
+    names = ["Jan", "Feb", "Mar"] if values[0] == "{" and values[2:] == " 2026" else [1, 2, 3]
+    rows = [f"{values.format(name)},{place}" for place, name in enumerate(names, 1)]
+    path = tmp_path / "months.csv"
+    path.write_text("\n".join(["m,v", *rows]) + "\n")
+    found = profile(path)
+    assert (str(found.grain.unit), found.first, found.last_whole) == (
+        "month", date(2026, 1, 1), date(2026, 3, 31))  # fmt: skip
+    with pytest.raises(FilterError, match="cuts a month"):
+        totals(path, "2026-02-10/2026-03-05", value="v", today="2026-05-20")
+    # Beside days the months are what these are grouped by.
+    path.write_text("\n".join(["d,m,v", *(f"2026-05-0{n},{row}" for n, row in enumerate(rows, 1))]))
+    assert (profile(path).column, profile(path).grain) == ("d", None)

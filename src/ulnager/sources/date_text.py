@@ -16,6 +16,13 @@ from ulnager.sources.duckdb_text import quoted, text
 _LOOKS: Final = re.compile(
     r"\s*(\d{1,4})([/.\- ])(\d{1,2})\2(\d{1,4})(?:[ T]+(\d{1,2}:\d{2})(:\d{2})?)?\s*"
 )
+_MONTHS: Final = (
+    (re.compile(r"\d{4}([/.\- ])\d{1,2}"), "%Y{s}%m"),
+    (re.compile(r"\d{1,2}([/.\- ])\d{4}"), "%m{s}%Y"),
+    (re.compile(r"[A-Za-z]{3}([/.\- ])\d{4}"), "%b{s}%Y"),
+    (re.compile(r"[A-Za-z]{4,9}([/.\- ])\d{4}"), "%B{s}%Y"),
+)
+"""Months, which stand for their first days: ``2026-05``, ``05/2026``, ``May 2026``."""
 # By where the four digits of the year stand: first, last, or nowhere.
 _ORDERS: Final = {
     "first": ("%Y{s}%m{s}%d",),
@@ -38,6 +45,10 @@ class DateFormat(NamedTuple):
         return "%H" in self.formats[0]
 
     @property
+    def is_month(self) -> bool:
+        return not re.search("%[dj]", self.formats[0])
+
+    @property
     def question(self) -> str:
         """Both readings of one of its values, and how to say which."""
         both = " or ".join(
@@ -56,7 +67,7 @@ def check_format(date_format: str | None) -> None:
     """SettingError for what is no format of dates."""
     if date_format is not None and (
         not isinstance(date_format, str)
-        or not re.search("%[dj]", date_format)
+        or not re.search("%[djmbB]", date_format)
         or not re.search("%[yY]", date_format)
         or len(date_format) > 40
     ):
@@ -77,10 +88,9 @@ def written_dates(ask: Ask, columns: Sequence[str], date_format: str | None) -> 
         first = ask(f"SELECT {name} FROM data WHERE {filled} LIMIT 1")
         if not first:
             continue
-        match = _LOOKS.fullmatch(str(first[0][0]))
-        if match is None and date_format is None:
+        tried = (date_format,) if date_format is not None else _candidates(str(first[0][0]))
+        if not tried:
             continue
-        tried = (date_format,) if date_format is not None else _candidates(match)
         fails = ", ".join(
             f"count(*) FILTER ({filled} AND try_strptime(trim({name}), {text(form)}) IS NULL)"
             for form in tried
@@ -92,8 +102,11 @@ def written_dates(ask: Ask, columns: Sequence[str], date_format: str | None) -> 
     return found
 
 
-def _candidates(match: re.Match[str] | None) -> tuple[str, ...]:
-    assert match is not None
+def _candidates(value: str) -> tuple[str, ...]:
+    match = _LOOKS.fullmatch(value)
+    if match is None:
+        months = ((form, looks.fullmatch(value.strip())) for looks, form in _MONTHS)
+        return tuple(form.format(s=found[1]) for form, found in months if found)
     sign, time, seconds = match[2], match[5], match[6]
     suffix = "" if time is None else " %H:%M:%S" if seconds else " %H:%M"
     year = "first" if len(match[1]) == 4 else "last" if len(match[4]) == 4 else ""

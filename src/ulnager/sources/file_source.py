@@ -33,6 +33,8 @@ from ulnager.sources.source import Column
 
 _WIDE: Final = 1_000
 _FEW_NAMES: Final = 20
+_DATED: Final = ("DATE", "TIME")
+"""How the types of dates and timestamps begin."""
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
@@ -128,10 +130,15 @@ class FileSource(EmbeddedSource):
         def ask(sql: str) -> list[Any]:
             return self._connection.execute(sql).fetchall()
 
-        texts = [row[0] for row in ask("DESCRIBE data") if row[1] == "VARCHAR"]
+        kinds = {row[0]: row[1] for row in ask("DESCRIBE data")}
+        texts = [name for name, kind in kinds.items() if kind == "VARCHAR"]
         told = written_dates(ask, texts, date_format)
+        of_days = [one for one in told if not one.is_month]
+        if date_format is None and (of_days or any(kind[:4] in _DATED for kind in kinds.values())):
+            told = of_days  # The months beside the days are what those are grouped by.
         self.unsure = {one.column: one.question for one in told if len(one.formats) > 1}
         sure = [one for one in told if len(one.formats) == 1]
+        self.monthly = frozenset(one.column for one in sure if one.is_month)
         self.date_formats = {one.column: one.formats[0] for one in sure}
         if date_format is not None and not sure:
             raise SourceError(

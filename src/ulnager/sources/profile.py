@@ -217,7 +217,7 @@ def profiled(
     first, last = next(iter(days)), next(reversed(days))
     grain = (
         source.grain(found, tz, calendar)
-        if source.said != (None, None) or found.held.grain is not None
+        if source.said != (None, None) or found.held.grain or found.name in source.monthly
         else found_grain(list(days), calendar)
     )
     lone = None if grain else _lone(days)

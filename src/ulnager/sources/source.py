@@ -319,6 +319,8 @@ class Relation(Source):
     date_formats: Mapping[str, str] = {}
     """How the dates of columns of text are written, where their values prove it."""
     said: tuple[str | None, str | None] = (None, None)
+    monthly: frozenset[str] = frozenset()
+    """Its columns of dates that are written without a day, such as ``2026-05``."""
     """The grain and the stamps, where somebody said them."""
 
     day_starts: timedelta = timedelta()
@@ -498,6 +500,8 @@ class Relation(Source):
             return column.held.grain
         if self.said != (None, None):
             return grain_named(*self.said, calendar)
+        if column.name in self.monthly:
+            return grain_named("month", "first", calendar)
         held = held or self.days_held(column, tz)
         # The first and the last ones say mostly that there is none.
         some = [*held.days[:1], *held.days[1:][1 - FEWEST :]]
