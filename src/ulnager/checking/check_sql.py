@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from datetime import date
+from datetime import date, timedelta
+from functools import lru_cache
+from itertools import islice
 from typing import Any, Final
 
 import sqlglot
@@ -20,7 +22,8 @@ from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import date_of
-from ulnager.core.errors import FilterError
+from ulnager.core.errors import FilterError, ResolveError
+from ulnager.core.language.phrase import period
 from ulnager.core.periods.clock import Clock
 from ulnager.filters.columns import COLUMN_TYPES
 
@@ -303,9 +306,35 @@ class _Condition:
                     "typed-dates",
                     part,
                     f"{late} is typed, and {why}: next month somebody has to edit it",
-                    "A condition that works out its own dates: ulnager filter … --live.",
+                    self._moving() + "ulnager filter … --live.",
                 )
                 return
+
+    def _moving(self) -> str:
+        """What to write in place of typed dates: the phrases that have them on this day."""
+        first, last = date.min, date.max
+        for part in self.parts:
+            sides = self._sides(part)
+            if isinstance(part, exp.Between):
+                low, high = part.args["low"], part.args["high"]
+            elif sides is None or sides[0] is not part.this:
+                continue
+            else:
+                is_lower = isinstance(part, (exp.GT, exp.GTE, exp.EQ))
+                low = sides[1] if is_lower else None
+                high = sides[1] if isinstance(part, (exp.LT, exp.LTE, exp.EQ)) else None
+            day = low is not None and _date_of(low.name)
+            if day:
+                first = max(first, day + timedelta(isinstance(part, exp.GT)))
+            day = high is not None and _date_of(high.name)
+            if day:
+                last = min(last, day - timedelta(isinstance(part, exp.LT)))
+        found = [repr(one) for one in phrases_of(first, last, self.today)]
+        return (
+            f"{' or '.join(found)} has these dates today: "
+            if found
+            else ("A condition that works out its own dates: ")
+        )
 
     def _instant(self) -> Iterator[Finding]:
         for part in self.parts:
@@ -392,6 +421,36 @@ def _is_plain(node: Any) -> bool:
     while isinstance(node, exp.Paren):
         node = node.this
     return isinstance(node, exp.Column)
+
+
+@lru_cache(maxsize=64)
+def phrases_of(first: date, last: date, today: date) -> tuple[str, ...]:
+    """The usual phrases that have these dates on a day, measured from it; three at most.
+
+    >>> phrases_of(date(2026, 4, 1), date(2026, 6, 30), date(2026, 7, 13))
+    ('previous quarter', 'last 3 whole months')
+    """
+    if first == date.min or last == date.max or first > last:
+        return ()
+    texts = ["today", "yesterday"]
+    for unit in ("week", "month", "quarter", "year"):
+        texts += [f"{unit} to date", f"this {unit}", f"previous {unit}"]
+    days = (last - first).days + 1
+    texts += [f"last {days} rolling days", f"last {days} whole days"]
+    for unit, length in (("week", 7), ("month", 30.4), ("quarter", 91.3), ("year", 365.2)):
+        count = round(days / length)
+        if count > 1:
+            texts += [f"last {count} whole {unit}s", f"last {count} rolling {unit}s"]
+    found = (text for text in texts if _has(text, first, last, today))
+    return tuple(islice(found, 3))
+
+
+def _has(text: str, first: date, last: date, today: date) -> bool:
+    try:
+        result = period(text).resolve(today=today)
+    except ResolveError:
+        return False
+    return (result.start, result.end) == (first, last)
 
 
 def _date_of(text: str) -> date | None:
