@@ -5,6 +5,7 @@ import importlib.util
 import json
 import pickle
 from datetime import UTC, datetime, timedelta
+from itertools import permutations
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from ulnager import GREGORIAN, MonthCalendar, PeriodSyntaxError, ResolveError, UlnagerError, period
+from ulnager.core.language.reader import read_period
+from ulnager.core.language.tree import _trees
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.rule import Kind
 
@@ -198,3 +201,14 @@ def test_what_is_expected_at_a_place(phrase, there, not_there):
     expected = raised.value.expected
     assert set(there) <= {one.split()[0] for one in expected} | set(expected)
     assert not set(not_there) & set(expected)
+
+
+@pytest.mark.parametrize("order", [1, -1])
+def test_what_is_read_first_does_not_matter(order):
+    """What the reader learns of words while it reads is forgotten before each of two phrases."""
+    texts = ["month to date", "since 2026-05-01", "march", "first monday of month", "2026-05",
+             "last 2 whole business days as of 2026-05-16", "week 14 of 2026", "TTM"]  # fmt: skip
+    for first, second in permutations(texts[::order], 2):
+        _trees.cache_clear()
+        assert str(read_period(first)) == str(period(first))
+        assert str(read_period(second)) == str(period(second))

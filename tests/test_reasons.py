@@ -8,7 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import Extent, PeriodSyntaxError, ResolveError, period
+from ulnager import Extent, PeriodSyntaxError, ResolveError, Unit, WeekCalendar, condition, period
+from ulnager.core.language.open_period import last_slots
+from ulnager.core.language.phrase import period_or_open
 from ulnager.core.periods.names import Ordinal
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked, visible
@@ -102,3 +104,31 @@ def test_data_past_the_clock_is_named(last, told):
 ])  # fmt: skip
 def test_passwords_are_masked_and_nothing_else(text, shown):
     assert masked(text) == shown
+
+
+@pytest.mark.parametrize(("phrase", "words", "is_said"), [
+    ("last 3 days except yesterday as of today", "is the clock's", False),
+    ("last 3 days except yesterday as of 2026-05-01", "is the clock's", True),
+    ("last 3 rolling months except this month", "begin inside a month", True),
+    ("last 3 rolling months except next month", "begin inside a month", False),
+])  # fmt: skip
+def test_notes_are_said_where_they_hold_and_only_there(phrase, words, is_said):
+    notes = period(phrase).resolve(today="2026-05-20").notes
+    assert any(words in note for note in notes) is is_said
+
+
+def test_small_things_that_are_told():
+    steps = period("from 2026-05-01 to end of month").resolve(today="2026-05-20").steps
+    # A date that is written needs no step of its own.
+    assert [step for step in steps if step.startswith("'")] == [
+        "'end of this month' is 2026-05-31."
+    ]
+    mondays = period("from 2020-01-01 to 2026-05-31 only mondays").resolve(today="2026-05-20")
+    assert len(condition(mondays, "d", target="duckdb", literal=True).text) < 100
+    with pytest.raises(PeriodSyntaxError) as failed:
+        period("foo last 3 whole months " + "plus last 3 months " * 8)
+    _, shown, carets = str(failed.value).split("\n")[:3]
+    assert (shown[:6], carets) == ("  foo ", "  ^^^")
+    for text, last in (("from {a} to {b}", {"b"}), ("since {a}", set()), ("until {a}", {"a"})):
+        assert last_slots(period_or_open(text).definition) == last
+    assert WeekCalendar("13x4", "saturday", "january")._varies(Unit.QUARTER, Unit.MONTH)

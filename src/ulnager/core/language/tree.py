@@ -68,7 +68,8 @@ class Branch:
     def slots_for(self, kind: str, text: str) -> list[tuple[str, Branch, frozenset[str]]]:
         """The slots that may begin with a token of a kind; all of them for no kind. With each the
         words of which one must follow, if a word must."""
-        key = text if kind == "word" and text in _KNOWN else kind
+        # ``date`` is a word, and a kind of token.
+        key = f"={text}" if kind == "word" and text in _KNOWN else kind
         found = self._slots_for.get(key)
         if found is None:
             found = self._slots_for[key] = [

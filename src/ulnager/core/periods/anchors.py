@@ -181,6 +181,8 @@ def is_far(day: date, before: date, usual: float) -> bool:
     >>> september, december = date(2026, 9, 1), date(2026, 12, 1)
     >>> is_far(december, september, 1), is_far(december, september, 91)
     (True, False)
+    >>> is_far(date(2026, 10, 27), september, 1), is_far(date(2026, 10, 28), september, 1)
+    (False, True)
     """
     return (day - before).days > max(MOST_APART, 8 * usual)
 
