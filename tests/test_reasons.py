@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from ulnager import Extent, PeriodSyntaxError, ResolveError, Unit, WeekCalendar, condition, period
 from ulnager.core.language.open_period import last_slots
 from ulnager.core.language.phrase import period_or_open
+from ulnager.core.language.reader import may_follow
 from ulnager.core.periods.names import Ordinal
 from ulnager.core.suggest import no_such
 from ulnager.core.text import masked, visible
@@ -109,6 +110,8 @@ def test_passwords_are_masked_and_nothing_else(text, shown):
 @pytest.mark.parametrize(("phrase", "words", "is_said"), [
     ("last 3 days except yesterday as of today", "is the clock's", False),
     ("last 3 days except yesterday as of 2026-05-01", "is the clock's", True),
+    ("first week of year", "is not 'week 1 of this year'", True),
+    ("month to date, 1 month earlier", "is not 'last 1 month to date'", True),
     ("last 3 rolling months except this month", "begin inside a month", True),
     ("last 3 rolling months except next month", "begin inside a month", False),
 ])  # fmt: skip
@@ -131,4 +134,5 @@ def test_small_things_that_are_told():
     assert (shown[:6], carets) == ("  foo ", "  ^^^")
     for text, last in (("from {a} to {b}", {"b"}), ("since {a}", set()), ("until {a}", {"a"})):
         assert last_slots(period_or_open(text).definition) == last
+    assert {"as of", "plus", ","} <= set(may_follow("last 3 months"))
     assert WeekCalendar("13x4", "saturday", "january")._varies(Unit.QUARTER, Unit.MONTH)
