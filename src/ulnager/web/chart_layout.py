@@ -264,7 +264,15 @@ def _table_of(totals: Totals, model: ChartModel, measure: str, say: Said) -> dic
     table = tuple(
         _cells(row, marks[id(row)], say, has_split=has_split, has_beside=has_beside) for row in rows
     )
-    return {"columns": tuple(map(say, head)), "rows": table}
+    return _with_reasons(head, table, say)
+
+
+def _with_reasons(
+    head: tuple[str, ...], rows: tuple[tuple[Cell, ...], ...], say: Said
+) -> dict[str, Any]:
+    """A table whose last column is left out where all are whole."""
+    kept = len(head) - (not any(row[-1].text for row in rows))
+    return {"columns": tuple(map(say, head[:kept])), "rows": tuple(row[:kept] for row in rows)}
 
 
 def _cells(
@@ -295,7 +303,7 @@ def _table_of_days(running: Running, measure: str, say: Said) -> dict[str, Any]:
         )
         for row in running.rows[-_MOST_DOTS:]
     )
-    return {"columns": tuple(map(say, head)), "rows": table}
+    return _with_reasons(head, table, say)
 
 
 def _ranks(model: ChartModel, say: Said) -> Iterator[tuple[str, tuple[Rank, ...]]]:
