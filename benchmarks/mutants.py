@@ -37,12 +37,19 @@ CASES = "0.3"
 
 # What is remembered would be worked out in the first test that needs it, and in no other.
 FORGETTING = """
-import functools, gc
+import functools, gc, sys
+
+caches, modules = [], 0
 
 def pytest_runtest_setup(item):
-    for found in gc.get_objects():
-        if type(found) is functools._lru_cache_wrapper and found.__module__.startswith("ulnager"):
-            found.cache_clear()
+    global caches, modules
+    if len(sys.modules) != modules:
+        modules = len(sys.modules)
+        caches = [found for found in gc.get_objects()
+                  if type(found) is functools._lru_cache_wrapper
+                  and found.__module__.startswith("ulnager")]
+    for found in caches:
+        found.cache_clear()
 """
 
 # Operators that change an annotation, a decorator or nothing that runs say nothing of the tests;
@@ -73,7 +80,7 @@ def main() -> None:
         mutants = []
         for inside in (True, False):
             if given.only != ("outside" if inside else "core"):
-                mutants += _mutants(reached, times, given.sample, given.seed, inside)
+                mutants += _mutants(copies[0], reached, times, given.sample, given.seed, inside)
         free: Queue[Path] = Queue()
         for copy in copies:
             free.put(copy)
@@ -186,7 +193,7 @@ def _failed(copy: Path) -> set[str]:
     for case in ElementTree.parse(copy / "times.xml").iter("testcase"):
         if case.find("failure") is not None or case.find("error") is not None:
             place = str(case.get("classname")).replace(".", "/")
-            found.add(f"{place}.py::{str(case.get('name')).partition('[')[0]}")
+            found.add(_test(f"{place}.py::{case.get('name')}|"))
     return found
 
 
@@ -194,17 +201,22 @@ def _times(copy: Path) -> dict[str, float]:
     """How long each test takes by itself, by its name."""
     taken: dict[str, float] = {}
     for case in ElementTree.parse(copy / "times.xml").iter("testcase"):
-        name = str(case.get("name")).partition("[")[0]
-        taken[name] = taken.get(name, 0) + float(case.get("time", 0))
+        case_name = str(case.get("name"))
+        for name in {case_name, case_name.partition("[")[0]}:
+            taken[name] = taken.get(name, 0) + float(case.get("time", 0))
     return taken
 
 
 def _test(context: str) -> str:
-    """The test of a context such as ``tests/test_rules.py::test_worked_cases[1]|run``."""
-    return context.partition("|")[0].partition("[")[0]
+    """The test of a context such as ``tests/test_rules.py::test_worked_cases[1]|run``; all cases
+    of it where the name of one cannot be given to pytest."""
+    name, _, _ = context.rpartition("|")
+    test, _, case = name.partition("[")
+    return name if case.isascii() and case.isprintable() and "::" not in case else test
 
 
 def _mutants(
+    copy: Path,
     reached: dict[str, dict[int, set[str]]],
     times: dict[str, float],
     count: int,
@@ -225,7 +237,7 @@ def _mutants(
     for path in sorted(ALL.rglob("*.py")):
         if (path.relative_to(ALL).parts[0] == "core") is not inside:
             continue
-        nodes = list(ast_nodes(get_ast(path.read_text())))
+        nodes = list(ast_nodes(get_ast((copy / path.relative_to(ROOT)).read_text())))
         for name in operator_names():
             if not any(skipped in name for skipped in SKIPPED):
                 operator = get_operator(name)()
@@ -239,7 +251,7 @@ def _mutants(
     for path, span in order:
         name, occurrence = chance.choice(places[path, span])
         tests = reached.get(str(path.relative_to(ALL)), {}).get(span[0][0], set())
-        code = path.read_text()
+        code = (copy / path.relative_to(ROOT)).read_text()
         mutated = mutate_code(code, get_operator(name)(), occurrence) if tests else None
         if mutated is None or mutated == code:
             continue

@@ -327,3 +327,10 @@ def test_a_filter_that_is_run_knows_the_engine_and_its_instants(tmp_path, cli):
     assert (code, "say --type timestamptz --tz America/Halifax" in err) == (0, True)
     code, out, err = cli(*asked, "--tz", "America/Halifax", "--type", "timestamptz", "--live")
     assert (code, "AT TIME ZONE" in out, "holds instants" in err) == (0, True, False)
+
+
+def test_options_that_may_be_repeated(cli):
+    days = ("--holiday", "2026-05-18", "--holiday", "2026-05-19", "--today", "2026-05-20")
+    code, out, _ = cli("resolve", "last 3 whole business days", *days, "--json")
+    (span,) = json.loads(out)["spans"]
+    assert (code, span["start"], span["end"]) == (0, "2026-05-13", "2026-05-15")

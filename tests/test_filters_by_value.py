@@ -264,6 +264,9 @@ def test_the_page_shows_filters_without_a_script(ask):
     # It goes along a step, and to another request with nothing typed.
     link = text.split('id="dates-earlier" rel="prev" href="')[1].split('"')[0]
     assert "harbour=%7Emissing" in link or "harbour=~missing" in link
+    # All that is chosen goes along to the details.
+    both = ask.get("/pages/p?harbour=Alder&harbour=Birch").text
+    assert "harbour=Alder&amp;harbour=Birch" in both
 
 
 @pytest.mark.parametrize(("old", "new", "at"), [
