@@ -153,22 +153,26 @@ def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("--minutes", type=float, default=60)
     seconds = asked.parse_args().minutes * 60
-    statuses, wrong, kept = Counter(), [], []
+    statuses, wrong, kept, said, failed = Counter(), [], [], [], []
     times = {"stalled": [], "others": []}
     with tempfile.TemporaryDirectory() as folder, table():
         book = book_in(folder, MORE + STALLED)
         changes = Changes(Path(folder))
-        with served(book, "--allow-outside") as (one, first), \
-                served(book, "--allow-outside") as (two, second), \
+        with served(book, "--allow-outside", told=said) as (one, first), \
+                served(book, "--allow-outside", told=said) as (two, second), \
                 round_robin(one, two) as address, ThreadPoolExecutor(40) as pool:  # fmt: skip
             client = httpx.Client(timeout=60, limits=httpx.Limits(max_connections=60))
 
-            def ask(path: str, sort: str, due: float) -> None:
+            def ask(path: str, sort: str) -> None:
                 begun = time.perf_counter()
                 try:
-                    status = client.get(address + path).status_code
+                    answer = client.get(address + path)
+                    status = answer.status_code
+                    if status >= 500:
+                        failed.append(f"{path}: {answer.text[:300]}")
                 except httpx.HTTPError as error:
                     status = type(error).__name__
+                    failed.append(f"{path}: {error}")
                 statuses[status] += 1
                 times[sort].append(time.perf_counter() - begun)
 
@@ -181,7 +185,7 @@ def main() -> None:
                 time.sleep(max(0.0, due - now))
                 path = random.choice(PATHS[:-1] if number % 100 else PATHS[-1:])
                 sort = "stalled" if "stalled" in path else "others"
-                pool.submit(ask, path.format(n=random.randrange(1, 28)), sort, due)
+                pool.submit(ask, path.format(n=random.randrange(1, 28)), sort)
                 number += 1
                 if now - looked > 10:
                     looked, compared = now, compared + len(ASKED_BESIDE) * 2
@@ -195,7 +199,7 @@ def main() -> None:
     print(f"\nasked {number:,} times; answers {json.dumps(dict(statuses), default=str)}")
     print(f"changes: {dict(changes.made)}")
     print(f"compared with a fresh service: {compared:,}; different: {len(wrong)}")
-    print("\n".join(wrong[:5]))
+    print("\n".join([*wrong[:5], *failed[:5], *said[:40]]))
     for sort, taken in times.items():
         if len(taken) > 1:
             ends = sorted(taken)

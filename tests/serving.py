@@ -71,8 +71,8 @@ def book_in(folder, more=MORE):
 
 
 @contextmanager
-def served(book, *options, today=TODAY, patience=10):
-    """The address of a service that runs meanwhile, and its process."""
+def served(book, *options, today=TODAY, patience=10, told=None):
+    """The address of a service that runs meanwhile, and process; ``told`` takes what it says."""
     code = f"""from ulnager.web import request_guard
 request_guard.SECONDS_TO_SEND = {patience}
 from ulnager.cli.main import main
@@ -83,7 +83,8 @@ main()"""
     try:
         line = process.stdout.readline()
         assert line.startswith("http://"), process.communicate()
-        threading.Thread(target=process.stderr.read, daemon=True).start()
+        heard = [] if told is None else told
+        threading.Thread(target=heard.extend, args=(process.stderr,), daemon=True).start()
         yield line.split()[0].rstrip("/"), process
     finally:
         process.terminate()

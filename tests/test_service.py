@@ -392,7 +392,7 @@ def test_new_data_and_a_source_that_goes_away(tmp_path):
 def test_two_copies_behind_a_proxy_give_the_same_answers(book, address):
     with served(book) as (other, _), round_robin(address, other) as proxy:
         state = ""
-        for step in range(12):
+        for step in range(12 if TIMES >= 1 else 5):
             fields = {"dates": "recent" if step % 2 else "own", "dates.state": state,
                       "dates.recent.n": str(7 + step)}  # fmt: skip
             views = [httpx.get(f"{proxy}/api/pickers/dates", params=fields).json() for _ in "ab"]

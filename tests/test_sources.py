@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 import ulnager
 from ulnager import SourceError, open_source, period, preview
 from ulnager.demo import ZONE, table
+from ulnager.sources.file_source import FileSource
 
 from strategies import examples
 
@@ -143,3 +144,18 @@ def test_files_that_are_not_there(made, tmp_path):
         open_source(path).extent()
     with pytest.raises(SourceError, match="did you mean 'bookings'"):
         ulnager.open_source(table("booking"))
+
+
+@pytest.mark.parametrize("step", ["_tell_dates", "lock", "described"])
+def test_a_file_that_goes_away_while_it_is_opened_is_told(step, tmp_path, monkeypatch):
+    path = tmp_path / "rows.csv"
+    path.write_text("d,v\n2026-05-01,1\n")
+    before = getattr(FileSource, step)
+
+    def gone(self, *args):
+        path.unlink(missing_ok=True)
+        return before(self, *args)
+
+    monkeypatch.setattr(FileSource, step, gone)
+    with pytest.raises(SourceError, match="rows.csv"):
+        open_source(path)

@@ -14,7 +14,7 @@ from typing import Any, Final
 import duckdb
 import sqlalchemy as sa
 
-from ulnager.core.errors import SourceError
+from ulnager.core.errors import SourceError, UlnagerError
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.csv_form import (
     ENCODINGS,
@@ -27,7 +27,7 @@ from ulnager.sources.csv_form import (
 from ulnager.sources.date_text import check_format, written_dates
 from ulnager.sources.duckdb_source import EmbeddedSource
 from ulnager.sources.duckdb_text import quoted, quoted_name, text
-from ulnager.sources.file_names import named_files
+from ulnager.sources.file_names import Files, named_files
 from ulnager.sources.guard import check_unpacked, limits_now
 from ulnager.sources.source import Column
 
@@ -108,8 +108,14 @@ class FileSource(EmbeddedSource):
         try:
             self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
             self._tell_dates(reads, date_format)
+            self._laid_out(found, query)
+        except UlnagerError:
+            raise
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
+
+    def _laid_out(self, found: Files, query: str | None) -> None:
+        """Columns and rows; the file may go away meanwhile."""
         names = {"data", *(Path(path).stem for path in found.paths)}
         if query is not None or len(names) <= _FEW_NAMES:
             # A query speaks of a file by its stem, and so does what answers for latest.
