@@ -356,3 +356,34 @@ def is_ended(connection):
         except OSError:
             return True
     return False
+
+
+def test_a_file_that_was_back_for_a_moment_is_gone_again(tmp_path, monkeypatch):
+    """What is read of it is not kept for the time when it is gone, which looks as it did before."""
+    (tmp_path / "r.csv").write_text("d\n2026-05-01\n2026-05-17\n")
+    (tmp_path / "book.toml").write_text(
+        '[sources.r]\nfile = "r.csv"\n[anchors]\nl = { point = "latest", sources = ["r"] }\n'
+        '[periods.p]\nphrase = "last 3 rolling days"\nanchor = "l"\n'
+        '[pickers.dates]\nchoices = ["p"]\n[pages.p]\npicker = "dates"\n[pages.p.charts.c]\n'
+        'source = "r"\n'
+    )
+    path, read = tmp_path / "r.csv", BookSource._raw
+    held = path.read_text()
+    client = TestClient(ulnager.service(tmp_path / "book.toml", today=TODAY))
+
+    def told():
+        found = []
+        for one in ("pickers/dates", "pages/p"):
+            path.unlink(missing_ok=True)
+            found.append(client.get(f"/api/{one}").text)
+        return found
+
+    def back(self, *args):
+        path.write_text(held)
+        return read(self, *args)
+
+    gone = told()
+    with monkeypatch.context() as patched:
+        patched.setattr(BookSource, "_raw", back)
+        assert all("2026-05-17" in one for one in told())
+    assert told() == gone

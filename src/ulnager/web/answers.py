@@ -58,6 +58,10 @@ class Answer(NamedTuple):
         return {"until": until, **self.told}
 
 
+def _sources_of(opened: OpenedPage) -> list[str]:
+    return sorted({chart.chart.source for chart in opened.charts.values()})
+
+
 def _without_source(found: Any) -> Any:
     """Numbers without the opened source that they would ask for more, and hold in memory."""
     if isinstance(found, Totals):
@@ -124,12 +128,15 @@ class BookAnswers:
             return None
         # Its own period may hang on the day, and of the past less counts.
         day = None if source.limit is None else (moment.today, moment.now and moment.tz)
-        key = (name, stamp_of(source), day, moment.up_to, moment.clock_day, moment.day_starts)
+        stamp = stamp_of(source)
+        key = (name, stamp, day, moment.up_to, moment.clock_day, moment.day_starts)
 
         def ask() -> tuple[Extent, bool]:
             return source.extent(moment), bool(moment.known.get(("cut", name)))
 
-        found, moment.known["cut", name] = self._extents.of(key, ask)
+        found, moment.known["cut", name] = self._extents.of(
+            key, ask, lambda: stamp_of(source) == stamp
+        )
         return found
 
     def clock(
@@ -342,14 +349,23 @@ class BookAnswers:
     def values(self, opened: OpenedPage) -> dict[str, Any]:
         """The numbers of a page's charts; a sentence for one that has none."""
         try:
-            return self._values.of(self._question(opened), lambda: self._worked_out(opened))
+            stamps = self._stamps(opened)
+            return self._values.of(
+                self._question(opened, stamps),
+                lambda: self._worked_out(opened),
+                lambda: self._stamps(opened) == stamps,
+            )
         except _Unread as unread:
             return unread.values
 
-    def _question(self, opened: OpenedPage) -> Hashable:
+    def _stamps(self, opened: OpenedPage) -> Hashable:
+        """What the sources of a page look like."""
+        return tuple(stamp_of(self.book.sources[name]) for name in _sources_of(opened))
+
+    def _question(self, opened: OpenedPage, stamps: Hashable) -> Hashable:
         """What the numbers of a page hang on, all of it: the page as it was told, with what viewers
         touched; the moment; what the sources look like, and what they hold."""
-        sources = sorted({chart.chart.source for chart in opened.charts.values()})
+        sources = _sources_of(opened)
         moment = opened.moment
         told: Any = opened.to_dict()
         hidden = [
@@ -358,7 +374,7 @@ class BookAnswers:
         return (
             json.dumps([told, hidden], sort_keys=True, default=str),
             (moment.today, moment.now, str(moment.tz), moment.words),
-            tuple(stamp_of(self.book.sources[name]) for name in sources),
+            stamps,
             tuple(held_dates(moment.extent((name,))) for name in sources),
         )
 

@@ -33,10 +33,13 @@ class Cache:
         self._held: OrderedDict[Hashable, Future[Any]] = OrderedDict()
         self._lock = Lock()
 
-    def of(self, key: Hashable, make: Callable[[], Found]) -> Found:
+    def of(
+        self, key: Hashable, make: Callable[[], Found], holds: Callable[[], bool] = lambda: True
+    ) -> Found:
         """What ``make`` gives, or gave for that key; others that ask meanwhile wait for it.
 
-        Where the one who asked first gives up, the next asks itself.
+        Where the one who asked first gives up, the next asks itself. What no longer ``holds`` when
+        it is made is not kept: a file that went away and came back looks as it did before.
         """
         while True:
             with self._lock:
@@ -49,17 +52,23 @@ class Cache:
                     self._held.popitem(last=False)
             if is_mine:
                 try:
-                    found.set_result(make())
+                    made = make()
+                    if not holds():
+                        self._forget(key, found)
+                    found.set_result(made)
                 except BaseException as error:
-                    with self._lock:
-                        if self._held.get(key) is found:
-                            del self._held[key]
+                    self._forget(key, found)
                     found.set_exception(error)
             try:
                 return found.result()  # type: ignore[no-any-return]
             except GivenUp:
                 if is_mine:
                     raise
+
+    def _forget(self, key: Hashable, found: Future[Any]) -> None:
+        with self._lock:
+            if self._held.get(key) is found:
+                del self._held[key]
 
 
 def stamp_of(source: BookSource) -> Hashable:
