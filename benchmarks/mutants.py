@@ -165,7 +165,7 @@ def _reached(copy: Path) -> dict[str, dict[int, set[str]]]:
     left_out = [f"--ignore=tests/test_{name}.py" for name in LEFT_OUT]
     tests = ["tests", "src/ulnager/core", *left_out]
     pytest = ("-m", "pytest", "-q", "-p", "no:cacheprovider", "-p", "xdist")
-    both = ("-n", "2", "--dist", "loadgroup")
+    both = ("-n", "2")
     traced = (*both, "-p", "pytest_cov", "--cov=ulnager", "--cov-context=test", "--cov-report=")
     timed = ("--junitxml=times.xml", "-k", NEED_ENGINES, "-p", "forgetting")
     (copy / "forgetting.py").write_text(FORGETTING)
@@ -290,6 +290,8 @@ class _Unannotated(ast.NodeTransformer):
     def visit_FunctionDef(self, node: ast.FunctionDef) -> ast.AST:
         node.returns = None
         return self.generic_visit(node)
+
+    visit_AsyncFunctionDef = visit_FunctionDef  # noqa: N815
 
 
 def _run_part(code: str) -> str:

@@ -2,17 +2,19 @@
 
     python benchmarks/soak.py --minutes 60
 
-Two copies of ``ulnager serve`` behind a proxy are asked 50 times a second: links, forms, JSON, what
-is hostile. Meanwhile a CSV file grows, vanishes, comes back, holds texts among its numbers, a date
-of 9999 or a column less, and a table of PostgreSQL is locked for some seconds. Every few seconds
-both copies are asked what a service made at that moment answers, too. Printed: the answers by
-status, those that differ, how long they took (of what needs the locked table apart), and memory.
+Two copies of ``ulnager serve`` behind a proxy are asked many times a second: links, forms, JSON,
+and what is hostile. Meanwhile a CSV file grows, vanishes, comes back, holds texts among its
+numbers, a date of 9999 or a column less, and a table of PostgreSQL is locked for some seconds.
+Every few seconds both copies are asked what a service made at that moment answers, too. Printed:
+the answers by status, those that differ, how long they took (of what needs the locked table
+apart), and memory.
 """
 
 import argparse
 import json
 import os
 import random
+import signal
 import statistics
 import sys
 import tempfile
@@ -44,7 +46,6 @@ column = "d"
 source = "stalled"
 period = "all_sailings"
 """
-RATE = 50
 PATHS = (
     "/api/resolve?phrase=last+{n}+whole+months",
     "/api/readings?phrase=last+{n}+months",
@@ -121,11 +122,14 @@ class Changes:
 def table():
     with psycopg.connect(POSTGRESQL) as base:
         base.execute(f"CREATE TABLE {TABLE} (d date)")
-        base.execute(f"INSERT INTO {TABLE} SELECT date '2026-05-20' - i FROM range(1000) i"
-                     .replace("range(1000)", "generate_series(0, 999)"))  # fmt: skip
-    yield
-    with psycopg.connect(POSTGRESQL) as base:
-        base.execute(f"DROP TABLE {TABLE}")
+        base.execute(
+            f"INSERT INTO {TABLE} SELECT date '2026-05-20' - n FROM generate_series(0, 999) AS n"
+        )
+    try:
+        yield
+    finally:
+        with psycopg.connect(POSTGRESQL) as base:
+            base.execute(f"DROP TABLE {TABLE}")
 
 
 def memory(process) -> float:
@@ -134,8 +138,9 @@ def memory(process) -> float:
     return int(told.split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
-def differing(book: Path, address: str, changes: Changes) -> list[str]:
-    """What the copies answer otherwise than a service that was made just now."""
+def compared(book: Path, address: str, changes: Changes) -> list[str]:
+    """For each question what the copies answer otherwise than a service that was made just now;
+    empty texts where they do not."""
     found = []
     with changes.lock:
         fresh = TestClient(ulnager.service(book, today=TODAY, any_day=True, allow_outside=True))
@@ -144,16 +149,21 @@ def differing(book: Path, address: str, changes: Changes) -> list[str]:
             wanted = fresh.get(asked)
             for _ in "ab":
                 given = httpx.get(address + asked, timeout=60)
-                if (given.status_code, given.text) != (wanted.status_code, wanted.text):
-                    found.append(f"{asked}\n  {wanted.text[:300]}\n  {given.text[:300]}")
+                same = (given.status_code, given.text) == (wanted.status_code, wanted.text)
+                found.append(
+                    "" if same else f"{asked}\n  {wanted.text[:300]}\n  {given.text[:300]}"
+                )
     return found
 
 
 def main() -> None:
     asked = argparse.ArgumentParser(description=__doc__)
     asked.add_argument("--minutes", type=float, default=60)
-    seconds = asked.parse_args().minutes * 60
-    statuses, wrong, kept, said, failed = Counter(), [], [], [], []
+    asked.add_argument("--rate", type=float, default=50, help="requests a second")
+    options = asked.parse_args()
+    # Whoever ends it has no table, folder or service left.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
+    statuses, told, kept, said, failed = Counter(), [], [], [], []
     times = {"stalled": [], "others": []}
     with tempfile.TemporaryDirectory() as folder, table():
         book = book_in(folder, MORE + STALLED)
@@ -163,8 +173,7 @@ def main() -> None:
                 round_robin(one, two) as address, ThreadPoolExecutor(40) as pool:  # fmt: skip
             client = httpx.Client(timeout=60, limits=httpx.Limits(max_connections=60))
 
-            def ask(path: str, sort: str) -> None:
-                begun = time.perf_counter()
+            def ask(path: str, sort: str, due: float) -> None:
                 try:
                     answer = client.get(address + path)
                     status = answer.status_code
@@ -174,31 +183,39 @@ def main() -> None:
                     status = type(error).__name__
                     failed.append(f"{path}: {error}")
                 statuses[status] += 1
-                times[sort].append(time.perf_counter() - begun)
+                # From when it was due: what waits for its turn here is late for its viewer, too.
+                times[sort].append(time.perf_counter() - due)
 
             changing = threading.Thread(target=changes.run)
             changing.start()
             begun = time.perf_counter()
-            number, compared, looked = 0, 0, begun
-            while (now := time.perf_counter()) - begun < seconds:
-                due = begun + number / RATE
+            number, looked, comparing = 0, begun, None
+            while (now := time.perf_counter()) - begun < options.minutes * 60:
+                due = begun + number / options.rate
                 time.sleep(max(0.0, due - now))
                 path = random.choice(PATHS[:-1] if number % 100 else PATHS[-1:])
                 sort = "stalled" if "stalled" in path else "others"
-                pool.submit(ask, path.format(n=random.randrange(1, 28)), sort)
+                pool.submit(ask, path.format(n=random.randrange(1, 28)), sort, due)
                 number += 1
-                if now - looked > 10:
-                    looked, compared = now, compared + len(ASKED_BESIDE) * 2
-                    kept.append((memory(first), memory(second)))
-                    pool.submit(lambda: wrong.extend(differing(book, address, changes)))
-                    if compared % 96 == 0:
-                        told = f"{(now - begun) / 60:.0f} min, {dict(statuses)}, {len(wrong)} wrong"
-                        print(f"{told}, {kept[-1][0]:.0f} and {kept[-1][1]:.0f} MB", flush=True)
+                if now - looked < 10:
+                    continue
+                looked = now
+                kept.append((memory(first), memory(second)))
+                if comparing is None or comparing.done():
+                    told += comparing.result() if comparing else []
+                    comparing = pool.submit(compared, book, address, changes)
+                if len(kept) % 12 == 0:
+                    so_far = (
+                        f"{len(kept) / 6:.0f} min, {dict(statuses)}, {sum(map(bool, told))} wrong"
+                    )
+                    sizes = f"{kept[-1][0]:.0f} and {kept[-1][1]:.0f} MB"
+                    print(f"{so_far} of {len(told)}, {sizes}", flush=True)
             changes.ended.set()
             changing.join()
     print(f"\nasked {number:,} times; answers {json.dumps(dict(statuses), default=str)}")
     print(f"changes: {dict(changes.made)}")
-    print(f"compared with a fresh service: {compared:,}; different: {len(wrong)}")
+    wrong = [one for one in told if one]
+    print(f"compared with a fresh service: {len(told):,}; different: {len(wrong)}")
     print("\n".join([*wrong[:5], *failed[:5], *said[:40]]))
     for sort, taken in times.items():
         if len(taken) > 1:

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
+from xdist.scheduler import LoadScopeScheduling
 
 from ulnager.cli.main import main
 
@@ -54,14 +55,24 @@ TOGETHER = {"same_rows": "engines", "numbers": "engines", "live": "engines",
 HEAVY = ("engines", "browser", "recognising", "service", "stranger", "viewers")
 
 
-@pytest.hookimpl(tryfirst=True)
+def _group(nodeid):
+    name = Path(nodeid.partition("::")[0]).stem.removeprefix("test_")
+    return TOGETHER.get(name, name)
+
+
+class ByGroup(LoadScopeScheduling):
+    """A file's tests run in one process."""
+
+    def _split_scope(self, nodeid):
+        return _group(nodeid)
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config, log):
+    return ByGroup(config, log)
+
+
 def pytest_collection_modifyitems(items):
-    """A file's tests run in one process, the longest first, so that no worker is left with one of
-    them at the end."""
-    groups = {}
-    for item in items:
-        name = item.path.stem.removeprefix("test_")
-        groups[item] = TOGETHER.get(name, name if item.path.parent.name == "tests" else "docs")
-        item.add_marker(pytest.mark.xdist_group(groups[item]))
+    """The longest first, so that no worker is left with one of them at the end."""
     order = {name: place for place, name in enumerate(HEAVY)}
-    items.sort(key=lambda item: order.get(groups[item], len(order)))
+    items.sort(key=lambda item: order.get(_group(item.nodeid), len(order)))

@@ -71,13 +71,14 @@ def book_in(folder, more=MORE):
 
 
 @contextmanager
-def served(book, *options, today=TODAY, patience=10, told=None):
+def served(book, *options, today=TODAY, patience=None, told=None):
     """The address of a service that runs meanwhile, and process; ``told`` takes what it says."""
     code = f"""from ulnager.web import request_guard
 request_guard.SECONDS_TO_SEND = {patience}
 from ulnager.cli.main import main
 main()"""
-    args = [sys.executable, "-c", code, "serve", "--book", str(book), "--port", "0", *options]
+    run = ["-m", "ulnager"] if patience is None else ["-c", code]
+    args = [sys.executable, *run, "serve", "--book", str(book), "--port", "0", *options]
     args += ["--today", today, "--any-day"] if today else []
     process = subprocess.Popen(args, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
     try:

@@ -317,8 +317,8 @@ def test_each_rule_of_sql_finds_what_breaks_it_and_not_what_nearly_does(rule, wr
 
 def test_typed_dates_are_told_as_the_phrases_that_have_them_today():
     asked = {"2026-08-01' AND d < '2026-11-01": "'last 3 whole months' has",
-             "2026-11-01' AND d <= '2026-11-30": "'month to date' or 'this month' or 'last 30 rol",
-             "2026-11-03' AND d <= '2026-11-12": "A condition that works out"}  # fmt: skip
+             "2026-11-01' AND d <= '2026-11-30": "'this month' or 'month to date' or 'last 30 rol",
+             "2026-11-03' AND d <= '2026-11-12": "A condition with its own dates"}  # fmt: skip
     for bounds, told in asked.items():
         text = f"SELECT 1 FROM t WHERE d >= '{bounds}'"
         all_found = check_sql(text, today="2026-11-30")

@@ -440,14 +440,24 @@ BY_HAND = [
 ]  # fmt: skip
 
 
+@functools.cache
+def by_hand(primitive):
+    """What a primitive gives of every third row."""
+    return [as_plain(BY_HAND[primitive][2](row)) for row in every_third()]
+
+
+def every_third():
+    return [row for row in rows() if row["a"] is not None and row["id"] % 3 == 0]
+
+
 @pytest.mark.parametrize("name", ENGINES)
 def test_primitives(name):
     """Each by itself, on thousands of dates: leap days, ends of months, and both ways."""
     engine, sql = engine_named(name), PRIMITIVES[name]
-    some = [row for row in rows() if row["a"] is not None and row["id"] % 3 == 0]
+    some = every_third()
     assert len(some) > 4000
-    asked, by_hand = [], []
-    for primitive, values, result in BY_HAND:
+    asked, wanted = [], []
+    for place, (primitive, values, _) in enumerate(BY_HAND):
         values = {"x": "d", **values}
         if values.get("tz", "UTC") != "UTC" and not sql.has_zones:
             continue
@@ -465,14 +475,13 @@ def test_primitives(name):
         text = filled(sql, primitive if template else "add_months", **values) if template or \
             primitive != "midnight" else values["x"]  # fmt: skip
         asked.append(filled(sql, "seconds", x=text) if primitive == "midnight" else text)
-        by_hand.append(result)
+        wanted.append(by_hand(place))
     for between in ("-", ""):
         asked.append(filled(sql, "formatted", x="d", f=between.join(sql.pieces)))
-        by_hand.append(lambda r, between=between: between.join(str(r["d"]).split("-")))
-    found = engine.values(asked, "a IS NOT NULL AND id % 3 = 0")
-    for place, result in enumerate(by_hand):
-        for row, values in zip(some, found, strict=True):
-            assert as_plain(values[place]) == as_plain(result(row)), (asked[place], row)
+        wanted.append([between.join(str(row["d"]).split("-"))[:10] for row in some])
+    found = zip(*engine.values(asked, "a IS NOT NULL AND id % 3 = 0"), strict=True)
+    for text, values, right in zip(asked, found, wanted, strict=True):
+        assert list(map(as_plain, values)) == right, text
 
 
 def as_plain(value):
@@ -507,14 +516,15 @@ def test_days_that_start_in_the_small_hours(name, drawn):
             and any((not a or moment >= a) and (not b or moment < b) for a, b in edges)
             for row in rows()
         ]
-        by_days = [
-            row["z"] is not None
-            and result.contains(row["t"] if held == "timestamp"
-                                else row["z"].astimezone(tz).replace(tzinfo=None))
-            for row in rows()
-        ]  # fmt: skip
-        # The hour that comes twice, or never, may be on either side of the start of a day.
-        assert sum(a != b for a, b in zip(inside, by_days, strict=True)) < 40
+        if name == ENGINES[0]:
+            by_days = [
+                row["z"] is not None
+                and result.contains(row["t"] if held == "timestamp"
+                                    else row["z"].astimezone(tz).replace(tzinfo=None))
+                for row in rows()
+            ]  # fmt: skip
+            # The hour that comes twice, or never, may be on either side of the start of a day.
+            assert sum(a != b for a, b in zip(inside, by_days, strict=True)) < 40
         case = (phrase, now, zone, held, after)
         options = {"column_type": held, "tz": zone}
         told.append((where(result, COLUMNS[held], **options), tally(inside), case))

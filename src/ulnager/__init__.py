@@ -22,6 +22,15 @@ the column.
 
 from typing import TYPE_CHECKING
 
+from ulnager.core.errors import (
+    BookError,
+    FilterError,
+    PeriodSyntaxError,
+    ResolveError,
+    SettingError,
+    SourceError,
+    UlnagerError,
+)
 from ulnager.core.outside import surround
 from ulnager.surroundings import Surroundings
 
@@ -47,15 +56,6 @@ if TYPE_CHECKING:
     from ulnager.core.calendars.month_calendar import GREGORIAN, MonthCalendar
     from ulnager.core.calendars.table_calendar import TableCalendar
     from ulnager.core.calendars.week_calendar import WeekCalendar
-    from ulnager.core.errors import (
-        BookError,
-        FilterError,
-        PeriodSyntaxError,
-        ResolveError,
-        SettingError,
-        SourceError,
-        UlnagerError,
-    )
     from ulnager.core.language.inputs import Input
     from ulnager.core.language.open_period import OpenPeriod
     from ulnager.core.language.period import Period
@@ -88,13 +88,6 @@ _FETCHED = {
     "Calendar": "core.calendars.calendar",
     "GREGORIAN": "core.calendars.month_calendar",
     "MonthCalendar": "core.calendars.month_calendar",
-    "BookError": "core.errors",
-    "FilterError": "core.errors",
-    "PeriodSyntaxError": "core.errors",
-    "ResolveError": "core.errors",
-    "SettingError": "core.errors",
-    "SourceError": "core.errors",
-    "UlnagerError": "core.errors",
     "Period": "core.language.period",
     "period": "core.language.phrase",
     "Anchor": "core.periods.anchors",

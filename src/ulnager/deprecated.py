@@ -6,7 +6,6 @@ Each says what to write now. Nothing inside of the package uses them.
 from __future__ import annotations
 
 import functools
-import json
 import warnings
 from collections.abc import Callable, Iterable, Mapping
 from typing import Any, Final
@@ -114,6 +113,8 @@ def cql2(result: Any, on: str, **when: Any) -> str:
 
 def cql2_json(result: Any, on: str, **when: Any) -> Any:
     """:func:`ulnager.condition` for CQL2 as JSON, as plain values."""
+    import json
+
     return json.loads(_standard("cql2-json", result, on, when))
 
 

@@ -8,17 +8,16 @@ from __future__ import annotations
 import functools
 from typing import Any
 
-from jinja2 import Environment, PackageLoader
+from jinja2 import Environment
 
 from ulnager.bind.fields import Shown
+from ulnager.templates import loader
 
 
 @functools.cache
 def _macros() -> Any:
-    environment = Environment(
-        loader=PackageLoader("ulnager", "bind"), autoescape=True, trim_blocks=True
-    )
-    return environment.get_template("form.html").module
+    environment = Environment(loader=loader(), autoescape=True, trim_blocks=True)
+    return environment.get_template("ulnager/form.html").module
 
 
 def form_of(found: Shown, action: str, button: str | None) -> str:

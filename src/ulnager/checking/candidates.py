@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Mapping
+from contextlib import suppress
 from datetime import date, datetime
 from functools import lru_cache
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.zones import date_of
-from ulnager.core.errors import UlnagerError
+from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
@@ -154,6 +156,26 @@ def simple_phrases(
     for rule in _simple():
         if rule.rank < LATER:
             yield from _filled(rule, units, bigger, counts)
+
+
+def same_on(
+    today: date, first: date, last: date, calendar: Calendar | None = None
+) -> Iterator[Period]:
+    """The simple phrases that have these dates on a day, in the order in which they are told.
+
+    >>> [str(one) for one in same_on(date(2026, 7, 13), date(2026, 4, 1), date(2026, 6, 30))]
+    ['previous quarter', 'last 3 whole months']
+    """
+    bounds = frozenset({(first - today).days, (last - today).days})
+    # The last one of a kind is the previous one.
+    counts = {unit: [n for n in counts_of(unit, bounds, set()) if n > 1] for unit in _UNITS}
+    bigger = [unit for unit in _UNITS if unit is not Unit.DAY]
+    days = (made(phrases.on, day) for day in _named_days())
+    for phrase in (*days, *simple_phrases(list(_UNITS), bigger, counts)):
+        with suppress(ResolveError):
+            result = phrase.resolve(today=today, calendar=calendar)
+            if (result.start, result.end) == (first, last):
+                yield phrase
 
 
 def _simple() -> list[Rule]:

@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator
 from datetime import date, timedelta
-from functools import lru_cache
 from itertools import islice
 from typing import Any, Final
 
@@ -13,6 +12,7 @@ import sqlglot
 from sqlglot import exp
 from sqlglot.errors import SqlglotError
 
+from ulnager.checking.candidates import same_on
 from ulnager.checking.findings import SEVERITIES, Finding, Findings
 from ulnager.checking.readers import reader_of
 from ulnager.checking.readers.rewriting import Unclear
@@ -22,8 +22,7 @@ from ulnager.core.arguments import Wanted, checked
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import date_of
-from ulnager.core.errors import FilterError, ResolveError
-from ulnager.core.language.phrase import period
+from ulnager.core.errors import FilterError
 from ulnager.core.periods.clock import Clock
 from ulnager.filters.columns import COLUMN_TYPES
 
@@ -82,9 +81,8 @@ def check_sql(
     found: list[Finding] = []
     for tree in trees:
         for column, parts, others in _conditions(tree):
-            found += _Condition(column, parts, others, file, target, column_type, day).findings(
-                calendar
-            )
+            about = (column, parts, others, file, target, column_type, day, calendar)
+            found += _Condition(*about).findings()
     return Findings(sorted(set(found), key=lambda one: (one.line, one.key, one.rule)))
 
 
@@ -189,17 +187,19 @@ class _Condition:
         dialect: str,
         column_type: str | None,
         today: date,
+        calendar: Calendar | None,
     ) -> None:
         found = [_less_nulls(part) for part in parts]
         self.column, self.parts, self.whole = column, [part for part, _ in found], whole
         self.keeps_nulls = any(was for _, was in found)
         self.file, self.dialect, self.today = file, dialect, today
+        self.calendar = calendar
         name = column.rsplit(".", 1)[-1].strip('"`[]')
         guessed = "timestamp" if _OF_TIME.search(name) else "date"
         self.held = column_type or guessed
         self.is_time = COLUMN_TYPES[self.held].has_time
 
-    def findings(self, calendar: Calendar | None) -> Iterator[Finding]:
+    def findings(self) -> Iterator[Finding]:
         """What is wrong with it, and which phrase it is."""
         for rule in (
             self._last_day,
@@ -212,7 +212,7 @@ class _Condition:
         ):
             yield from rule()
         if not self.keeps_nulls:
-            yield from self._phrase(calendar)
+            yield from self._phrase()
 
     def _told(self, rule: str, part: Any, message: str, instead: str) -> Finding:
         lines = [node.meta["line"] for node in part.find_all(exp.Identifier) if "line" in node.meta]
@@ -329,12 +329,9 @@ class _Condition:
             day = high is not None and _date_of(high.name)
             if day:
                 last = min(last, day - timedelta(isinstance(part, exp.LT)))
-        found = [repr(one) for one in phrases_of(first, last, self.today)]
-        return (
-            f"{' or '.join(found)} has these dates today: "
-            if found
-            else ("A condition that works out its own dates: ")
-        )
+        same = islice(same_on(self.today, first, last, self.calendar), 3)
+        told = " or ".join(repr(str(one)) for one in same)
+        return f"{told} has these dates today: " if told else "A condition with its own dates: "
 
     def _instant(self) -> Iterator[Finding]:
         for part in self.parts:
@@ -387,13 +384,13 @@ class _Condition:
                 return True
         return False
 
-    def _phrase(self, calendar: Calendar | None) -> Iterator[Finding]:
+    def _phrase(self) -> Iterator[Finding]:
         tree = self.parts[0].copy()
         for part in self.parts[1:]:
             tree = exp.And(this=exp.Paren(this=tree), expression=exp.Paren(this=part.copy()))
         said = tree.sql(dialect=reader_of(self.dialect).reads)
         try:
-            found = recognised(tree, self.dialect, said, self.held, calendar)
+            found = recognised(tree, self.dialect, said, self.held, self.calendar)
         except Unclear:
             return
         if found.phrase is not None:
@@ -421,36 +418,6 @@ def _is_plain(node: Any) -> bool:
     while isinstance(node, exp.Paren):
         node = node.this
     return isinstance(node, exp.Column)
-
-
-@lru_cache(maxsize=64)
-def phrases_of(first: date, last: date, today: date) -> tuple[str, ...]:
-    """The usual phrases that have these dates on a day, measured from it; three at most.
-
-    >>> phrases_of(date(2026, 4, 1), date(2026, 6, 30), date(2026, 7, 13))
-    ('previous quarter', 'last 3 whole months')
-    """
-    if first == date.min or last == date.max or first > last:
-        return ()
-    texts = ["today", "yesterday"]
-    for unit in ("week", "month", "quarter", "year"):
-        texts += [f"{unit} to date", f"this {unit}", f"previous {unit}"]
-    days = (last - first).days + 1
-    texts += [f"last {days} rolling days", f"last {days} whole days"]
-    for unit, length in (("week", 7), ("month", 30.4), ("quarter", 91.3), ("year", 365.2)):
-        count = round(days / length)
-        if count > 1:
-            texts += [f"last {count} whole {unit}s", f"last {count} rolling {unit}s"]
-    found = (text for text in texts if _has(text, first, last, today))
-    return tuple(islice(found, 3))
-
-
-def _has(text: str, first: date, last: date, today: date) -> bool:
-    try:
-        result = period(text).resolve(today=today)
-    except ResolveError:
-        return False
-    return (result.start, result.end) == (first, last)
 
 
 def _date_of(text: str) -> date | None:

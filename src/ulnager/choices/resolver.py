@@ -252,7 +252,7 @@ class Resolver:
         # Many choices are measured against the same; what that is, is found once for a moment.
         is_named = defaults is None and (anchor is None or (point is not None and point.name != ""))
         name = point and point.name
-        key = (name, id(chosen), sources, asks, in_hours, moment.words, id(self))
+        key = ("basis", name, id(chosen), sources, asks, in_hours, moment.words, id(self))
         known: Basis | None = moment.known.get(key) if is_named else None
         if known is None:
             given: dict[str, Any] = {

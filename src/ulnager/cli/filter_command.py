@@ -117,9 +117,8 @@ _TARGETS = (*TARGETS, *STANDARDS)
     "target",
     metavar="TARGET",
     type=click.Choice(_TARGETS),
-    default="ansi",
-    show_default=True,
-    help=f"The engine or the standard: {', '.join(_TARGETS)}.",
+    help=f"The engine or the standard: {', '.join(_TARGETS)}. [default: ansi; with --live and "
+    "--run the engine of that]",
 )
 @click.option(
     "--bound/--literal",
@@ -181,7 +180,7 @@ def command(
     picker: str | None,
     column: str,
     column_type: str,
-    target: str,
+    target: str | None,
     bound: bool,
     paramstyle: str | None,
     rounding: str | None,
@@ -213,7 +212,7 @@ def command(
             raise FilterError("--picker has the anchors of its book; leave --anchor-column out")
         given = {name: moving[name] for name in _OF_TABLES}
         given |= {"column_type": column_type, "rounding": rounding}
-        show_statement(request, picker, column, target, paramstyle, as_json, **given)
+        show_statement(request, picker, column, target or "ansi", paramstyle, as_json, **given)
         return
     bound = bound or paramstyle is not None
     if phrase is None:
@@ -221,8 +220,8 @@ def command(
     if "://" in column:
         raise FilterError("--column is a URL; give the name of a column")
     counted_in = None if run_on is None else request.opened(run_on)
-    if live and target == "ansi" and counted_in is not None:
-        target = counted_in.dialect_name
+    if target is None:
+        target = "ansi" if counted_in is None or not live else counted_in.dialect_name
     for name in (run_on, request.source):
         if name is not None and request.tz is None:
             request = request.but(tz=request.looked_at(name, None)[1])

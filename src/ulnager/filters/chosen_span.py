@@ -81,8 +81,6 @@ class _Alternative(NamedTuple):
 class ChosenSpan(Test):
     """The rows of the period that parameters choose, of several; of none where they choose none."""
 
-    inherit_cache = False
-
     def __init__(
         self, column: ColumnElement[Any], chosen: ColumnElement[Any] | None, of: list[Choosable]
     ) -> None:

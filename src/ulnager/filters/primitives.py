@@ -98,6 +98,10 @@ class Test(FunctionElement[bool]):
     inherit_cache = False
     type = Boolean()
 
+    def __init_subclass__(cls, **options: Any) -> None:
+        super().__init_subclass__(**options)
+        cls.inherit_cache = False  # SQLAlchemy asks each class, and warns of one without.
+
     def self_group(self, against: Any = None) -> Any:
         return self  # It is in brackets, and a truth in a condition.
 
@@ -106,8 +110,6 @@ class Test(FunctionElement[bool]):
 
 
 class _Opposite(Test):
-    inherit_cache = False
-
     def _negate(self) -> Any:
         return next(iter(self.clauses))
 

@@ -33,8 +33,6 @@ from ulnager.sources.source import Column
 
 _WIDE: Final = 1_000
 _FEW_NAMES: Final = 20
-_DATED: Final = ("DATE", "TIME")
-"""How the types of dates and timestamps begin."""
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
@@ -136,11 +134,11 @@ class FileSource(EmbeddedSource):
         def ask(sql: str) -> list[Any]:
             return self._connection.execute(sql).fetchall()
 
-        kinds = {row[0]: row[1] for row in ask("DESCRIBE data")}
-        texts = [name for name, kind in kinds.items() if kind == "VARCHAR"]
+        columns = self.described("FROM data")
+        texts = [column.name for column in columns if column.engine_type == "VARCHAR"]
         told = written_dates(ask, texts, date_format)
         of_days = [one for one in told if not one.is_month]
-        if date_format is None and (of_days or any(kind[:4] in _DATED for kind in kinds.values())):
+        if date_format is None and (of_days or any(one.column_type for one in columns)):
             told = of_days  # The months beside the days are what those are grouped by.
         self.unsure = {one.column: one.question for one in told if len(one.formats) > 1}
         sure = [one for one in told if len(one.formats) == 1]

@@ -20,12 +20,12 @@ from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.notebook_tables import ShowsItself, Table, pairs
 from ulnager.core.periods.anchors import Extent, is_far, is_stand_in
 from ulnager.core.periods.clock import as_day
-from ulnager.core.periods.grain import Grain, found_grain
+from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.spans import Range, Span, union
 from ulnager.core.units import WEEKDAYS
 from ulnager.core.values import Json
 from ulnager.sources.opening import as_source
-from ulnager.sources.source import Column, LastUpTo, Relation
+from ulnager.sources.source import Column, DaysHeld, LastUpTo, Relation
 
 SHARE: Final = 0.6
 WEEKS: Final = 8
@@ -208,18 +208,14 @@ def profiled(
     """What :func:`profile` gives, of the rows of each day, and under None those without one."""
     counts = dict(counts)
     nulls = counts.pop(None, 0)
-    days = {day: counts[day] for day in sorted([day for day in counts if day is not None])}
+    days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
     if not days:
         raise SourceError(f"{source.name}: column {found.name!r} holds no date in {nulls:,} rows")
     stand_ins = {day: days.pop(day) for day in _stand_ins(days, source)}
     if not days:
         days, stand_ins = stand_ins, {}
     first, last = next(iter(days)), next(reversed(days))
-    grain = (
-        source.grain(found, tz, calendar)
-        if source.said != (None, None) or found.held.grain or found.name in source.monthly
-        else found_grain(list(days), calendar)
-    )
+    grain = source.grain(found, tz, calendar, DaysHeld(list(days), counts, ()))
     lone = None if grain else _lone(days)
     closed: tuple[str, ...] = ()
     if grain is None:

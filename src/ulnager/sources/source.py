@@ -257,7 +257,7 @@ class LastUpTo:
 
 
 def _days_held(counts: dict[date | None, int], open_ended: Sequence[date]) -> DaysHeld:
-    days = sorted([day for day in counts if day is not None])
+    days = sorted(day for day in counts if day is not None)
     if open_ended:
         left_out = [day for day in days if day in open_ended]
         return DaysHeld([day for day in days if day not in open_ended], counts, tuple(left_out))
@@ -319,9 +319,9 @@ class Relation(Source):
     date_formats: Mapping[str, str] = {}
     """How the dates of columns of text are written, where their values prove it."""
     said: tuple[str | None, str | None] = (None, None)
+    """The grain and the stamps, where somebody said them."""
     monthly: frozenset[str] = frozenset()
     """Its columns of dates that are written without a day, such as ``2026-05``."""
-    """The grain and the stamps, where somebody said them."""
 
     day_starts: timedelta = timedelta()
     """How long after midnight a day of a column of times starts."""
@@ -560,7 +560,7 @@ class Relation(Source):
         """The rows of each day, and under None those without a date."""
         day = self.day(column, tz).label("day")
         found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
-        self.check_days(column, *[found_day for found_day, _ in found])
+        self.check_days(column, *(found_day for found_day, _ in found))
         return {found_day: int(count) for found_day, count in found}
 
     def _no_dates(self, column: Column, dates: Sequence[str]) -> str:

@@ -81,7 +81,16 @@ def label(calendar: Labelled, start: int, unit: Unit, short: bool) -> str:
     prefix = _PREFIXES.get(unit)
     if prefix is None:
         return _by_start(day, unit, short)
-    text = f"{prefix}{calendar._place_in_year(start, unit)}"
+    return _numbered(calendar, day, unit, f"{prefix}{{}}", short)
+
+
+def _numbered(calendar: Labelled, day: date, unit: Unit, form: str, short: bool) -> str:
+    """By the unit's number in its year; by its first day where a table begins within that year."""
+    start = day.toordinal()
+    try:
+        text = form.format(calendar._place_in_year(start, unit))
+    except ResolveError:
+        return _by_start(day, unit, short)
     return text if short else f"{text} {year_label(calendar, start)}"
 
 
@@ -96,13 +105,8 @@ def year_label(calendar: Labelled, day: int) -> str:
 
 
 def _month(calendar: Labelled, day: date, short: bool) -> str:
-    start = day.toordinal()
     if not calendar._names_months or day.day != 1:
-        try:
-            text = f"P{calendar._place_in_year(start, Unit.MONTH):02}"
-        except ResolveError:  # A table may begin within a year.
-            return _by_start(day, Unit.MONTH, short)
-        return text if short else f"{text} {year_label(calendar, start)}"
+        return _numbered(calendar, day, Unit.MONTH, "P{:02}", short)
     name = MONTH_NAMES[day.month - 1]
     return name if short else f"{name} {day.year:04}"
 

@@ -32,6 +32,8 @@ _SURELY_LONG: Final = 600
 _SURELY_SHORT: Final = 40
 
 
+Way = tuple[Rule, tuple[Any, ...], int]
+"""A rule, what was read for its slots, and the place behind it."""
 _TO: Final = ("to", "until")
 _MOST_OPENED: Final = 8
 _OPENERS: Final = ("in", "within", "over", "during")
@@ -154,8 +156,6 @@ def _is_point(own_units: tuple[Unit, ...], text: str) -> Definition | None:
 
 
 class _Reader(Slots):
-    __slots__ = ("depth", "memo", "texts")
-
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         super().__init__(phrase, own_units)
         self.memo: dict[tuple[str, int], Alternatives] = {}
@@ -226,9 +226,7 @@ class _Reader(Slots):
             reached[end] = definition
             if end == len(self.tokens) and not self.tracing:
                 continue
-            ways: list[tuple[Rule, tuple[Any, ...], int]] = []
-            self._walk(tree(FOLLOWS), end, ways)
-            for rule, args, after in ways:
+            for rule, args, after in self._ways(tree(FOLLOWS), end):
                 made = self._made(rule, (definition, *args), end)
                 if made is not None:
                     waiting.append((made, after))
@@ -284,11 +282,9 @@ class _Reader(Slots):
         return found
 
     def _made_all(self, tree: Branch, place: int) -> Alternatives:
-        ways: list[tuple[Rule, tuple[Any, ...], int]] = []
-        self._walk(tree, place, ways)
         found = [
             (made, end)
-            for rule, args, end in ways
+            for rule, args, end in self._ways(tree, place)
             if (made := self._made(rule, args, place)) is not None
         ]
         return sorted(found, key=_longest) if len(found) > 1 else found
@@ -312,34 +308,34 @@ class _Reader(Slots):
             raise self._too_deep(place)
         return definition
 
-    def _walk(
-        self,
-        tree: Branch,
-        place: int,
-        found: list[tuple[Rule, tuple[Any, ...], int]],
-        args: tuple[Any, ...] = (),
-    ) -> None:
-        """Every way down the tree from a place on, added to what was found."""
+    def _ways(self, tree: Branch, place: int) -> list[Way]:
+        """Every way down the tree from a place on."""
+        found: list[Way] = []
+        self._walk(tree, place, (), found)
+        return found
+
+    def _walk(self, tree: Branch, place: int, args: tuple[Any, ...], found: list[Way]) -> None:
+        """Adds the ways to what was found; ``args`` is what was read for slots on the way here."""
         if tree.rule is not None:
             found.append((tree.rule, args, place))
-        kind = text = ""
+        kind = ""
         if place < len(self.tokens):
             kind, text, _, _ = self.tokens[place]
             if kind == "word" or kind == "sign":
                 branch = tree.words.get(text)
                 if branch is not None:
-                    self._walk(branch, place + 1, found, args)
+                    self._walk(branch, place + 1, args, found)
         elif not self.tracing:
             return
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
-            kind = text = ""
-        for slot, branch, must_follow in tree.slots_for(kind, text):
+            kind = ""
+        for slot, branch, must_follow in tree.slots_for(kind):
             if must_follow and not self.tracing and must_follow.isdisjoint(self.texts):
                 continue
             for value, end in _SLOTS[slot](self, place):
-                self._walk(branch, end, found, (*args, value))
+                self._walk(branch, end, (*args, value), found)
 
     def period(self, place: int) -> Alternatives:
         """A phrase inside another: one phrase, or a bare unit, which means the one around."""

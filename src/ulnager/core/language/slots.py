@@ -52,23 +52,11 @@ class Qualified(NamedTuple):
     calendar: str
 
 
-ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
+_ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
 
 
 class Slots:
     """The tokens of a phrase, and what can be read from a place on."""
-
-    __slots__ = (
-        "expected",
-        "furthest",
-        "has_slots",
-        "listed",
-        "phrase",
-        "qualified",
-        "tokens",
-        "tracing",
-        "unit_names",
-    )
 
     def __init__(self, phrase: str, own_units: tuple[Unit, ...]) -> None:
         self.phrase = phrase
@@ -217,7 +205,7 @@ class Slots:
     def ordinal(self, place: int) -> Alternatives:
         if place < len(self.tokens):
             token = self.tokens[place]
-            number = ORDINALS.get(token.text)
+            number = _ORDINALS.get(token.text)
             if token.kind == "ordinal":
                 number = int(token.text[:-2])
             if number:

@@ -298,7 +298,7 @@ def tokens_of(phrase: str) -> list[Token]:
             continue
         if kind == "name":
             text = text[1:-1]
-            is_everyday = is_everyday or text in _WORDS or _MAY_BE.match(text) is not None
+            is_everyday = is_everyday or _may_be_everyday(text)
         elif kind in ("timestamp", "iso", "interval"):
             text = text.upper()
         else:
@@ -325,7 +325,11 @@ def _meant(word: str) -> tuple[str, tuple[str, ...], bool]:
         return "number", (NUMBER_WORDS[text],), False
     if text in SYNONYMS:
         return "word", SYNONYMS[text], False
-    return "word", (text,), text in _WORDS or _MAY_BE.match(text) is not None
+    return "word", (text,), _may_be_everyday(text)
+
+
+def _may_be_everyday(text: str) -> bool:
+    return text in _WORDS or _MAY_BE.match(text) is not None
 
 
 def _unreadable(phrase: str, place: int) -> PeriodSyntaxError:

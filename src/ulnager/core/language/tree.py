@@ -5,8 +5,7 @@ from __future__ import annotations
 import functools
 from typing import Final
 
-from ulnager.core.language.slots import ORDINALS, WEEKDAY_WORDS
-from ulnager.core.language.tokens import MONTHS, SYNONYMS
+from ulnager.core.language.tokens import SYNONYMS
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.aliases import SAID
 from ulnager.core.periods.rule import Kind, Rule
@@ -38,20 +37,6 @@ _KINDS: Final = {
     "unitname": _OF_WORDS,
     "days": _OF_WORDS,
 }
-_FIRST: Final = {
-    "monthname": frozenset(MONTHS),
-    "weekday": frozenset(WEEKDAY_WORDS),
-    "ordinal": frozenset(ORDINALS),
-    "unitname": frozenset({"week", "quarter", "half"}),
-    "label": frozenset({"week"}),
-}
-"""What these begin with, of the words that are known."""
-_KNOWN: Final = frozenset(
-    {"last", "next", "this", "first", "whole", "rolling", "to", "date", "from", "since", "of", "in"}
-    | {"month", "months", "week", "weeks", "day", "days", "year", "years", "quarter", "quarters"}
-    | {"business", "today", "yesterday", "latest", "as", "end", "start", "except", "only", "plus"}
-)
-"""Words that say at once what cannot begin with them; those of a calendar's own are not known."""
 
 
 class Branch:
@@ -65,21 +50,15 @@ class Branch:
         self.rule: Rule | None = None
         self._slots_for: dict[str, list[tuple[str, Branch, frozenset[str]]]] = {}
 
-    def slots_for(self, kind: str, text: str) -> list[tuple[str, Branch, frozenset[str]]]:
-        """The slots that may begin with a token of a kind; all of them for no kind. With each the
+    def slots_for(self, kind: str) -> list[tuple[str, Branch, frozenset[str]]]:
+        """The slots that may begin with a kind of token; all of them for no kind. With each the
         words of which one must follow, if a word must."""
-        # ``date`` is a word, and a kind of token.
-        key = f"={text}" if kind == "word" and text in _KNOWN else kind
-        found = self._slots_for.get(key)
+        found = self._slots_for.get(kind)
         if found is None:
-            found = self._slots_for[key] = [
+            found = self._slots_for[kind] = [
                 (slot, branch, branch._must_follow())
                 for slot, branch in self.slots.items()
-                if not kind
-                or (
-                    kind in _KINDS.get(slot, _ANY_KIND)
-                    and (key == kind or text in _FIRST.get(slot, _KNOWN))
-                )
+                if not kind or kind in _KINDS.get(slot, _ANY_KIND)
             ]
         return found
 
