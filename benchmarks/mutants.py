@@ -254,7 +254,7 @@ def _mutants(
         tests = reached.get(str(path.relative_to(ALL)), {}).get(span[0][0], set())
         code = (copy / path.relative_to(ROOT)).read_text()
         mutated = mutate_code(code, get_operator(name)(), occurrence) if tests else None
-        if mutated is None or _run_part(mutated) == _run_part(code):
+        if mutated is None or _run_part(mutated) in (None, _run_part(code)):
             continue
         change = [
             text
@@ -294,8 +294,12 @@ class _Unannotated(ast.NodeTransformer):
     visit_AsyncFunctionDef = visit_FunctionDef  # noqa: N815
 
 
-def _run_part(code: str) -> str:
-    return ast.dump(_Unannotated().visit(ast.parse(code)))
+def _run_part(code: str) -> str | None:
+    """What runs of some code; nothing of what is none, as some operators make it."""
+    try:
+        return ast.dump(_Unannotated().visit(ast.parse(code)))
+    except SyntaxError:
+        return None
 
 
 def _first(tests: list[str], times: dict[str, float]) -> Iterator[str]:

@@ -1,0 +1,156 @@
+"""What is drawn, shown and told stays as it is: pictures, pages and outputs, line by line.
+
+Where a change is meant, ``ULNAGER_KEEP_ANEW=1`` writes the files in ``tests/kept`` anew, and the
+change is read in their difference.
+"""
+
+import json
+import os
+import re
+import shlex
+from datetime import date, timedelta
+from pathlib import Path
+from pprint import pformat
+
+import matplotlib
+import pytest
+from starlette.testclient import TestClient
+
+import ulnager
+from ulnager.demo import CLOCK
+
+KEPT = Path(__file__).parent / "kept"
+SAILINGS = ("--source", "demo:sailings")
+VALUED = (*SAILINGS, "--value", "passengers")
+PICTURES = {
+    "periods": ("draw", "last 3 whole months", "month to date except today", "next 2 weeks",
+                "last 4 weeks only weekends", "since 2026-03-20", *SAILINGS, "--to"),
+    "fiscal": ("draw", "last 2 quarters", "last 10 business days", "--year-starts", "10-01",
+               "--holiday", "2026-05-18", "--to"),
+    "walk": ("draw", "last 30 rolling days", "--step", "6 months", *VALUED, "--to"),
+    "bars": ("buckets", "last 6 months to date as of latest", "--by", "month", *VALUED,
+             "--beside", "1 year earlier", "--picture"),
+    "series": ("buckets", "last 2 months to date", "--by", "week", *SAILINGS, "--split", "route",
+               "--top", "2", "--picture"),
+    "shades": ("buckets", "last 5 weeks to date as of latest", "--by", "day", "--layout",
+               "calendar", *VALUED, "--picture"),
+    "running": ("running", "last 7 rolling days", "--over", "last 20 days as of latest", *VALUED,
+                "--per", "day", "--picture"),
+    "ages": ("ages", "demo:work_orders", "--since", "raised_on", "--until", "closed_on", "--unit",
+             "business day", "--picture"),
+    "rehearsed": ("rehearse", "last 3 months", "--picture"),
+    "rows": ("profile", "ROWS", "--picture"),
+}  # fmt: skip
+PAGES = {
+    "operations": "/pages/operations?dates=recent&dates.recent.n=14&locale=ja",
+    "choosing": "/pages/operations?dates=own&dates.own.first=2026-03-01&dates.by=week&locale=de",
+    "routes": "/pages/routes?dates.compare=1+year+earlier&route=Alder+Point&route=Saltmarsh",
+}
+TOLD = """
+profile demo:sailings --json
+profile demo:work_orders
+profile demo:gate_scans --tz America/Halifax --json
+profile MESSY --decimal , --key n --json
+profile MESSY --decimal , --year-starts 10-01
+resolve "last 3 whole months, 1 year earlier" --as-of latest --source demo:sailings --json
+resolve "first 3 days of last month plus last 5 whole business days" --holiday 2026-05-18
+resolve pay --book demo:ferries --locale de
+resolve "last 3 whole hours" --tz Europe/Berlin --now 2026-05-20T22:30Z --day-starts 04:00 --json
+readings "last 3 months"
+readings "previous quarter" --json
+readings --sql "d >= date_trunc('year', current_date) AND d < current_date" --json
+readings --sql "d BETWEEN '2026-03-01' AND '2026-03-31'"
+filter "last 3 whole months except today" --column d --live --for postgresql
+filter "last 3 whole months except today" --column d --live --for sqlite --json
+filter "week to date" --column d --live --for tsql --running --anchor-column a
+filter "last 2 whole quarters" --column k --type yyyymm --live --for bigquery
+filter "month to date only weekends" --column t --type timestamptz --tz Asia/Tokyo --for snowflake
+filter "last 7 whole days" --column sailed_on --run demo:sailings --json
+filter "last 2 whole months" --column a --until b --lasting overlap --for mariadb
+preview "last 3 whole months as of latest" demo:sailings --rows 4 --json
+preview "this week" demo:bookings --column travels_on
+buckets "last 3 months to date as of latest" --by month --source demo:sailings --value passengers \
+--beside "1 year earlier" --json
+buckets "last 6 weeks to date" --by week --source demo:sailings --split route --top 2
+buckets "last 2 quarters" --by quarter --year-starts 02-01 --partial drop
+running "last 7 rolling days" --over "last 5 rolling days as of latest" --source demo:sailings \
+--value passengers --per day --json
+running "month to date" --over "last 9 days as of latest" --source demo:sailings
+ages demo:work_orders --since raised_on --until closed_on --unit "business day" --json
+ages demo:work_orders --since raised_on --unit week --rows 3 --for duckdb
+calendar 2026-05-11 2026-05-20 --year-starts 10-01 --holiday 2026-05-18
+rehearse "last 3 months" --last 2027-06-30 --json
+rehearse "last 7 days" --every FREQ=WEEKLY;BYDAY=MO --last 2026-12-31
+show --book demo:ferries
+show dates --book demo:ferries --choose recent --set n=14 --by week --json
+show dates --book demo:ferries --locale fr
+show operations --book demo:ferries
+show monday_mail --book demo:ferries --json
+check demo:careless
+check demo:ferries --json
+demo
+"""
+SIGN = re.compile(r"<text[^>]*>[^<]*</text>|<(?:path|use|rect)[^>]*/>")
+
+
+def in_lines(svg):
+    """Each sign of a picture in a line: what it is, how it looks, and where, in whole points."""
+    found = []
+    for sign in SIGN.findall(re.sub(r"<defs>.*?</defs>", "", svg, flags=re.DOTALL)):
+        sign = re.sub(r' (id|clip-path|xlink:href)="[^"]*"|#h\w+', "", sign).replace("\n", "")
+        found.append(re.sub(r"-?\d+\.\d+", lambda one: str(round(float(one[0]))), sign))
+    return found
+
+
+def compared(name, lines):
+    kept = KEPT / f"{name}.txt"
+    if os.environ.get("ULNAGER_KEEP_ANEW"):
+        KEPT.mkdir(exist_ok=True)
+        kept.write_text("\n".join(lines) + "\n", encoding="utf-8")
+    assert lines == kept.read_text(encoding="utf-8").splitlines()
+
+
+@pytest.mark.parametrize("name", PICTURES)
+def test_pictures_stay_as_they_are(name, cli, tmp_path):
+    target, rows = tmp_path / "p.svg", tmp_path / "rows.csv"
+    days = [date(2026, 3, 30) + timedelta(n) for n in range(50) if n % 7 < 5 and n != 23]
+    rows.write_text("d\n" + "".join(f"{day}\n" * (3 + day.day % 4) for day in days) + "2026-05-19")
+    args = [str(rows) if one == "ROWS" else one for one in PICTURES[name]]
+    with matplotlib.rc_context({"svg.fonttype": "none"}):
+        code, _, err = cli(*args, str(target), "--today", str(CLOCK))
+    assert code == 0, err
+    compared(name, in_lines(target.read_text(encoding="utf-8")))
+
+
+def test_pages_stay_as_they_are():
+    service = ulnager.service("demo:ferries", today=CLOCK, any_day=True)
+    with TestClient(service) as ask:
+        for name, path in PAGES.items():
+            page = ask.get(path)
+            assert page.status_code == 200
+            compared(f"page_{name}", re.sub(r"\s*(<[^/])", r"\n\1", page.text).splitlines())
+
+
+MESSY = """Tag;Stunden;n;erledigt
+{days}31.12.9999;1,0;900;
+;2,0;901;
+17.05.2026;0,5;17;18.05.2026
+"""
+
+
+def test_what_is_told_stays_as_it_is(cli, tmp_path):
+    days = [date(2025, 12, 1) + timedelta(n) for n in range(160) if n % 7 != 6 and not 70 < n < 74]
+    rows = (f"{day:%d.%m.%Y};{n % 9},{n % 7};{n};{day + timedelta(n % 5):%d.%m.%Y}\n"
+            for n, day in enumerate(days) for _ in range(2 + n % 3))  # fmt: skip
+    messy = tmp_path / "messy.csv"
+    messy.write_text(MESSY.format(days="".join(rows)), encoding="utf-8")
+    told = []
+    for line in TOLD.strip().splitlines():
+        args = [str(messy) if one == "MESSY" else one for one in shlex.split(line)]
+        when = () if "--now" in args or args[0] in ("calendar", "demo") else ("--today", str(CLOCK))
+        code, out, err = cli(*args, *when)
+        if "--json" in args:
+            out = pformat(json.loads(out), width=96, compact=True, sort_dicts=False) + "\n"
+        text = (out + err).replace(str(tmp_path), "FOLDER")
+        told += [f"$ ulnager {line}", *text.splitlines(), f"= {code}", ""]
+    compared("told", told)
