@@ -56,6 +56,29 @@ def test_the_demo_tables_are_what_they_were_made_to_be():
     assert repairs.nulls == 24
 
 
+WEEKEND = ("saturday", "sunday")
+
+
+@pytest.mark.parametrize(
+    ("weeks", "astray", "closed", "missing", "told"),
+    [
+        (30, 0, WEEKEND, 0, "Saturdays, Sundays, without a row on any of them"),
+        (30, 1, WEEKEND, 0, "Saturdays, Sundays, without rows but on 2026-01-10"),
+        (30, 2, WEEKEND[1:], 27, "Sundays, without a row on any of them"),
+        (100, 4, WEEKEND, 0, "Saturdays, Sundays, without rows but on 4 days"),
+        (100, 5, WEEKEND[1:], 94, "Sundays, without a row on any of them"),
+        (7, 0, (), 12, ""),
+    ],
+)
+def test_rows_that_went_astray_make_no_opening_day(weeks, astray, closed, missing, told):
+    monday = date(2026, 1, 5)
+    days = [monday + timedelta(n) for n in range(weeks * 7) if n % 7 < 5]
+    days += [monday + timedelta(7 * n + 5) for n in range(astray)]
+    found = profile(pd.DataFrame({"d": pd.to_datetime(days)}))
+    assert (found.closed, found.closed_told) == (closed, told)
+    assert sum(span.days for span in found.missing) == missing
+
+
 UNITS = ["week", "month", "quarter", "half", "year"]
 
 

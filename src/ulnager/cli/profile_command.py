@@ -179,7 +179,7 @@ def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
         (f"{found.median:,.0f} usually, {found.smallest:,} at least, {found.largest:,} at most"),
     )
     if found.closed:
-        yield "closed", f"{found.closed_told}, without a row on any of them"
+        yield "closed", found.closed_told
     days = sum(span.days or 0 for span in found.missing)
     spans = ", ".join(str(span) for span in found.missing[:12])
     more = f" and {len(found.missing) - 12} more spans" if len(found.missing) > 12 else ""

@@ -5,6 +5,7 @@ One pass over the data counts the rows of each day; all else is worked out from 
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
@@ -50,8 +51,8 @@ class Profile(ShowsItself):
     ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
     out of all else.
     ``before_last`` is the last date but one where the last lies alone, far from all others.
-    ``closed`` are the weekdays on which there never is a row, where all others have some; they are
-    no missing days.
+    ``closed`` are the weekdays on which there is no row, or hardly ever one (on a single one of
+    them, or on one in 20), where all others have some; they are no missing days.
 
     >>> import ulnager
     >>> from ulnager.demo import table
@@ -116,8 +117,16 @@ class Profile(ShowsItself):
 
     @property
     def closed_told(self) -> str:
-        """The weekdays without rows, for a person to read; empty without any."""
-        return ", ".join(f"{name.capitalize()}s" for name in self.closed)
+        """The weekdays without rows, for a person to read, and how many have some in spite of that;
+        empty without any."""
+        if not self.closed:
+            return ""
+        named = ", ".join(f"{name.capitalize()}s" for name in self.closed)
+        astray = [str(day) for day in self.counts if WEEKDAYS[day.weekday()] in self.closed]
+        if not astray:
+            return f"{named}, without a row on any of them"
+        told = ", ".join(astray) if len(astray) < 4 else f"{len(astray)} days"
+        return f"{named}, without rows but on {told}"
 
     def to_dict(self) -> Json:
         """The profile as plain values, ready for JSON."""
@@ -256,12 +265,14 @@ def profiled(
 
 
 def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
-    """The weekdays that never have a row in eight weeks or more, though the others have."""
+    """The weekdays that never have a row in eight weeks or more, or hardly ever, though the others
+    have: one row that went astray makes no opening day."""
     if (last - first).days < _WEEKS_TO_CLOSE * 7:
         return ()
-    open_ones = {day.weekday() for day in days if first <= day <= last}
-    shut = [place for place in range(7) if place not in open_ones]
     weeks = (last - first).days / 7
+    held = Counter(day.weekday() for day in days if first <= day <= last)
+    open_ones = {place for place, rows in held.items() if rows > max(weeks * _ASTRAY, 1)}
+    shut = [place for place in range(7) if place not in open_ones]
     # Data of a few days only says nothing of weekdays.
     if len(days) < weeks * len(open_ones) / 2 or len(shut) > _MOST_CLOSED:
         return ()
@@ -270,6 +281,8 @@ def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
 
 _WEEKS_TO_CLOSE: Final = 8
 _MOST_CLOSED: Final = 4
+_ASTRAY: Final = 0.05
+"""The part of a weekday's dates that may have rows though it is closed; one date always may."""
 
 
 def extent_in(data: object) -> Extent:
