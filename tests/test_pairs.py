@@ -478,3 +478,85 @@ def test_every_production_of_the_published_grammar_is_read(name):
                 with contextlib.suppress(ulnager.UlnagerError):
                     door()
         assert read, (name, alternative)
+
+
+LATE = """
+day_starts = "04:00"
+tz = "America/Halifax"
+[sources.tabs]
+file = "tabs.csv"
+column = "at"
+[anchors]
+load = { point = "latest", sources = ["tabs"] }
+[pickers.p]
+choices = ["yesterday", "today", { phrase = "last 3 days to date", key = "three" }]
+[pages.g]
+picker = "p"
+[pages.g.charts.n]
+source = "tabs"
+value = "n"
+by = "day"
+[schedules.night]
+page = "g"
+every = "FREQ=DAILY"
+at = "02:00"
+tz = "America/Halifax"
+"""
+
+
+def test_a_book_says_when_its_days_start(tmp_path, cli):
+    """At night the clock, a source, a page, a schedule and every command are in the same day."""
+    from starlette.testclient import TestClient
+
+    zone, now = ZoneInfo("America/Halifax"), datetime(2026, 5, 20, 5, 30, tzinfo=UTC)
+    at = [datetime(2026, 5, 16, 12, tzinfo=UTC) + timedelta(minutes=37 * n) for n in range(146)]
+    lines = [f"{one:%Y-%m-%dT%H:%M:%SZ},{n}" for n, one in enumerate(at)]
+    (tmp_path / "tabs.csv").write_text("\n".join(["at,n", *lines, ""]))
+    (tmp_path / "b.toml").write_text(LATE)
+    book = ulnager.read_book(tmp_path / "b.toml")
+    on = [(one.astimezone(zone).replace(tzinfo=None) - timedelta(hours=4)).date() for one in at]
+
+    def of(first, last):
+        return [n for n, day in enumerate(on) if first <= day <= last]
+
+    day = date(2026, 5, 19)  # It is half past two at night.
+    assert book.resolve("today", now=now).start == day
+    assert book.resolve("today as of load", now=now).start == on[-1] == day
+    values = book.page("g").read({"p": "three"}, now=now).values()["n"].rows
+    wanted = [sum(of(one, one)) for one in (day - timedelta(2), day - timedelta(1), day)]
+    assert [row.value for row in values] == wanted
+    phrase = "last 3 days to date"
+    source = book.source("tabs")
+    assert [row.value for row in ulnager.totals(source, phrase, value="n", by="day", now=now).rows
+            ] == wanted  # fmt: skip
+    assert ulnager.preview(source, phrase, now=now).kept == len(of(day - timedelta(2), day))
+    run = ulnager.running(source, "anchor day", over=phrase, value="n", now=now)
+    assert [row.value for row in run.rows] == wanted
+    sent = book.schedule("night").open(now, today="2026-06-01").charts["n"]
+    assert (sent.resolution.start, sent.moment.up_to) == (day - timedelta(1), day - timedelta(1))
+    clock = ("--book", str(tmp_path / "b.toml"), "--now", now.isoformat())
+    out = cli("buckets", phrase, "--by", "day", "--source", "tabs", "--value", "n", *clock)[1]
+    assert [line.split()[3] for line in out.splitlines()[1:]] == [f"{one:,}" for one in wanted]
+    column = ("--column", "at", "--type", "timestamptz", "--tz", "America/Halifax")
+    for live in ((), ("--live",)):
+        _, _, err = cli("filter", phrase, *column, *live, "--run", "tabs", *clock)
+        assert f"keeps {len(of(day - timedelta(2), day))} of 146 rows" in err
+    code, _, err = cli("show", "g", *clock, "--day-starts", "03:00")
+    assert (code, "day_starts = '04:00'" in err) == (2, True)
+    written = tmp_path / "c.toml"
+    cli("profile", str(tmp_path / "tabs.csv"), "--tz", "America/Halifax", "--day-starts", "04:00",
+        "--to-book", str(written))  # fmt: skip
+    assert ulnager.read_book(written).day_starts == "04:00"
+    (tmp_path / "d.toml").write_text(LATE.replace("04:00", "4 o'clock"))
+    with pytest.raises(ulnager.BookError, match="day_starts"):
+        ulnager.read_book(tmp_path / "d.toml")
+    told = TestClient(ulnager.service(tmp_path / "b.toml"), "http://127.0.0.1").get("/api/pages/g")
+    begins = datetime.now(zone).replace(tzinfo=None) + timedelta(hours=20)
+    ends = datetime.fromisoformat(told.json()["until"]).astimezone(zone).replace(tzinfo=None)
+    assert ends == datetime.combine(begins.date(), datetime.min.time()) + timedelta(hours=4)
+    buckets = book.resolve(phrase, now=now).buckets("day")
+    late = datetime(2026, 5, 19, 2)
+    assert [one.contains(late) for one in buckets] == [False, True, False]
+    assert [bool(one.mask([late])[0]) for one in buckets] == [False, True, False]
+    frame = pd.DataFrame({"at": [late, late + timedelta(hours=3)]})
+    assert [len(ulnager.keep(frame, one, "at")) for one in buckets] == [0, 1, 1]

@@ -119,6 +119,8 @@ class Book(ShowsItself):
     language: Language = PLAIN
     offsets: BookSource | None = None
     """The file of the table of offsets that its live conditions look into."""
+    day_starts: str = "00:00"
+    """When a new day starts, for the clock and for times in its sources."""
     asks: Look | None = field(default=None, compare=False, repr=False)
     """What is asked for the dates of a source in place of the source itself."""
 
@@ -162,6 +164,7 @@ class Book(ShowsItself):
             None if self.anchor is None else self.anchor.as_point,
             tuple(self.sources) if len(self.sources) == 1 else (),
             self.tz,
+            self.day_starts,
             frozenset(name for name, one in self.sources.items() if one.is_grained),
         )
 
@@ -221,9 +224,10 @@ class Book(ShowsItself):
         tz: Any = None,
         data: object = None,
         locale: object = None,
-        day_starts: str = "00:00",
+        day_starts: str | None = None,
     ) -> Moment:
         """A moment as a caller gives it, with the book's sources to ask for dates of data."""
+        day_starts = self.day_starts if day_starts is None else day_starts
         words = self.language.words(locale)
         tz = self.tz if tz is None else tz
         return moment_from(today, now, tz, data, self.look, words, day_starts)

@@ -54,6 +54,7 @@ from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.reader import is_phrase, read_period
 from ulnager.core.messages import NO_KEY, Message
 from ulnager.core.periods.anchors import Defaults
+from ulnager.core.periods.clock import time_after_midnight
 from ulnager.core.periods.phrases.shifts import GREGORIAN_NAME
 from ulnager.core.suggest import nearest, no_such
 from ulnager.core.units import own_unit
@@ -122,6 +123,10 @@ def book_of(
             zone_named(entries.tz)
         except SettingError as error:
             raise BookError(file, "tz", str(error)) from None
+    try:
+        time_after_midnight(entries.day_starts)
+    except SettingError as error:
+        raise BookError(file, "day_starts", str(error)) from None
     sources = sources_of(file, entries, calendars, house)
     anchors = {
         name: _anchor(file, name, anchor, sources, calendars)
@@ -154,6 +159,7 @@ def book_of(
         entries.tz,
         language=language_of(file, "", entries.locale, entries.dates_as, texts),
         offsets=_offsets(file, entries.offset_file, house),
+        day_starts=entries.day_starts,
     )
     return _with_offers(book, entries)
 

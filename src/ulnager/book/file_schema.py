@@ -382,11 +382,12 @@ class ReadingsEntry(BookTable):
 
 class BookFile(Accepting):
     """The tables of a book's file; ``calendar`` names the one for periods and sources that name
-    none, ``tz`` is the zone of all that name none."""
+    none, ``tz`` is the zone of all that name none. Days start at ``day_starts``."""
 
     include: list[str] = []
     calendar: str | None = None
     tz: str | None = None
+    day_starts: str = "00:00"
     calendars: dict[Name, CalendarEntry] = {}
     sources: dict[Name, AnySource] = {}
     anchors: dict[Name, _Anchor] = {}

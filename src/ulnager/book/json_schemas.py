@@ -40,6 +40,7 @@ KEYS: Final = {
     "dates": "'none' for a chart that is meant to have no dates.",
     "day": "Whether the anchor's day is over or running, where its point does not say so.",
     "days": "How many days the unit has.",
+    "day_starts": "When a new day starts, for the clock and for times in sources: 04:00.",
     "days_off": "The weekdays that are off.",
     "decimal": "The sign before decimals in a CSV file, ',' or '.'.",
     "delimiter": "What parts the fields of a CSV file.",

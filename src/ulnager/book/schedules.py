@@ -148,9 +148,9 @@ class Schedule:
         """
         page, zone = self.page, zone_name(self.zone)
         words = page.language.words()
-        local = _aware(moment).astimezone(self.zone)
-        at = moment_from(None, local, zone, data, page.look, words)
-        clock = moment_from(today, now, None if today is not None else zone)
+        local, starts = _aware(moment).astimezone(self.zone), page.resolver.day_starts
+        at = moment_from(None, local, zone, data, page.look, words, starts)
+        clock = moment_from(today, now, None if today is not None else zone, day_starts=starts)
         if data is None and _is_before(at, clock):
             at = past_moment(at, clock)
         return page._read_at(at, self.opens, "schedule")

@@ -51,6 +51,8 @@ class BookSource:
     """What a caller opened in its place."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""
+    day_starts: str = "00:00"
+    """When days of times start, unless a moment says otherwise."""
 
     @property
     def is_grained(self) -> bool:
@@ -82,7 +84,7 @@ class BookSource:
     def opened(self, timeout: float | None = None, moment: Moment | None = None) -> Relation:
         """The source with the rows that it stands for at a moment, the present one unless it is
         said; SourceError when it cannot be read."""
-        moment = moment_from() if moment is None else moment
+        moment = self._now() if moment is None else moment
         found = self._raw(timeout, moment).starting(moment.day_starts)
         clauses = [found.values_in(name, values) for name, values in self.where]
         if clauses:
@@ -171,7 +173,7 @@ class BookSource:
     def profile(self, today: date | str | None = None, moment: Moment | None = None) -> Profile:
         """What the source holds on a day, the present one unless it is said; SourceError when it
         cannot be read."""
-        moment = moment_from(today) if moment is None else moment
+        moment = self._now(today) if moment is None else moment
         return profile(
             self.opened(moment=moment),
             self.column,
@@ -183,8 +185,10 @@ class BookSource:
 
     def extent(self, moment: Moment | None = None) -> Extent:
         """The dates that it holds at a moment; SourceError when it cannot be read."""
-        moment = moment_from() if moment is None else moment
         return self.profile(moment=moment).extent
+
+    def _now(self, today: date | str | None = None) -> Moment:
+        return moment_from(today, day_starts=self.day_starts)
 
     def __repr__(self) -> str:
         return f"<source {self.name}: {self.told_place}>"

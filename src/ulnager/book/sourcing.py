@@ -56,6 +56,7 @@ def sources_of(
             rounding=entry.rounding,
             given=house.given.get(name),
             has_own_tz=entry.tz is not None,
+            day_starts=entries.day_starts,
         )
     for name, entry in entries.sources.items():
         if isinstance(entry, QuerySource) and name not in house.given:

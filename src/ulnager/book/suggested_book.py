@@ -21,6 +21,7 @@ def starting_book(
     tz: str | None,
     words: Any = None,
     calendar: Mapping[str, Any] | None = None,
+    day_starts: str = "",
 ) -> str:
     """The text of a book with a source, the anchor that its profile suggests for all its periods,
     the usual picker and a page with one chart.
@@ -51,6 +52,8 @@ def starting_book(
         lines.append(f"locale = {_toml(words.locale)}")
     if said:
         lines.append('calendar = "usual"')
+    if day_starts:
+        lines.append(f"day_starts = {_toml(day_starts)}")
     lines += ['anchor = "load"  # what every period is measured from that names no other', ""]
     if said:
         lines.append("[calendars.usual]")

@@ -169,7 +169,8 @@ class Checking:
         """The moment at which the book is judged: midday of the day, where hours are asked."""
         zones = {one.tz for one in self.book.sources.values()} - {None}
         noon = datetime.combine(self.today, time(12))
-        made = moment_from(None, noon, next(iter(zones), None) or "UTC", None, self.look)
+        zone, starts = next(iter(zones), None) or "UTC", self.book.day_starts
+        made = moment_from(None, noon, zone, None, self.look, day_starts=starts)
         return replace(made, today=self.today)
 
     def lacks(self, path: Key, source: Relation | None, name: str, values: Any) -> bool:

@@ -140,7 +140,7 @@ class Page(ShowsItself):
         zones = [picker.tz for picker in self.pickers.values() if picker.tz]
         zone = next(iter(zones), self.resolver.tz) if tz is None else tz
         words = self.language.words(locale)
-        return moment_from(today, now, zone, data, self.look, words)
+        return moment_from(today, now, zone, data, self.look, words, self.resolver.day_starts)
 
     def __repr__(self) -> str:
         return f"<page {self.name}: {', '.join(chart.key for chart in self.charts)}>"

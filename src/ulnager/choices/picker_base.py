@@ -175,7 +175,8 @@ class PickerBase:
     ) -> Moment:
         """The moment that a caller gives, in the picker's zone unless another is said."""
         zone = self.tz if tz is None else tz
-        return moment_from(today, now, zone, data, self.look, self.language.words(locale))
+        words, starts = self.language.words(locale), self.resolver.day_starts
+        return moment_from(today, now, zone, data, self.look, words, starts)
 
     def at(self, moment: Moment, locale: object = None) -> Moment:
         """A moment as this picker has it: in its own zone, where the instant is known, and in its

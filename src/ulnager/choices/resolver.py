@@ -190,7 +190,7 @@ class Resolver:
     """What a book says that the dates of all its phrases hang on.
 
     ``anchor`` is the book's own, ``only`` its only source, where it has just one, ``tz`` the zone
-    of its clock.
+    of its clock, whose days start at ``day_starts``.
     """
 
     calendar: Calendar | None = None
@@ -200,6 +200,7 @@ class Resolver:
     anchor: AnchorPoint | None = None
     only: tuple[str, ...] = ()
     tz: str | None = None
+    day_starts: str = "00:00"
     grained: frozenset[str] = frozenset()
     """The sources of which the book says that a row stands for more than a day, and does not say
     what becomes of a unit that a period cuts."""

@@ -62,7 +62,7 @@ def show_statement(
         today=today,
         latest=(table, dates) if table else None,
         open_ended=request.open_ended,
-        day_starts=request.day_starts,
+        day_starts=request.chosen_start,
         **options,
     )
     made = compiled(clause, dialect_named(target, paramstyle), literal=False)
@@ -416,7 +416,7 @@ def _live(
         today=None if request.today is None else as_day(request.today, "--today"),
         now=request.now,
         anchor=anchor_column,
-        day_starts=request.day_starts,
+        day_starts=request.chosen_start,
         **options,
     )
     return period, clause, live_notes(period, defaults)

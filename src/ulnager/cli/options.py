@@ -69,7 +69,9 @@ _BASIS_OPTIONS = (
     ),
     click.option("--now", metavar="INSTANT", help="The clock's instant, instead of --today."),
     click.option("--tz", metavar="ZONE", help="The time zone of the days, such as Europe/London."),
-    click.option("--day-starts", metavar="HH:MM", default="00:00", help="When a new day starts."),
+    click.option(
+        "--day-starts", metavar="HH:MM", help="When a new day starts. [default: the book's, 00:00]"
+    ),
     click.option("--year-starts", metavar="MM-DD", help="When a year starts. [default: 01-01]"),
     click.option("--week-starts", metavar="DAY", help="When a week starts. [default: monday]"),
     click.option(

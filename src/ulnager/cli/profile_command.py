@@ -123,7 +123,10 @@ def _begin_book(
         given["column_type"] = column_type
     place = _of_database(names[0], request.table, Path(file)) or _of_file(names[0], Path(file))
     words = None if request.locale is None else words_of(request.locale)
-    text = starting_book(profiles[0], place, given, request.tz, words, request.said_calendar)
+    starts = "" if request.chosen_start == "00:00" else request.chosen_start
+    text = starting_book(
+        profiles[0], place, given, request.tz, words, request.said_calendar, starts
+    )
     write_book(text, file)
     echo(
         f"written: {file}; try 'ulnager show home --book {file}', or in a browser "

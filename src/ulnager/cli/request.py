@@ -41,7 +41,7 @@ class Request:
     as_of: str | None = None
     now: str | None = None
     tz: str | None = None
-    day_starts: str = "00:00"
+    day_starts: str | None = None
     year_starts: str | None = None
     week_starts: str | None = None
     days_off: str | None = None
@@ -116,6 +116,13 @@ class Request:
         return found
 
     @functools.cached_property
+    def chosen_start(self) -> str:
+        """When a new day starts: as the option says, or as the book does."""
+        if self.day_starts is not None:
+            return self.day_starts
+        return self.open_book.day_starts if self.open_book else "00:00"
+
+    @functools.cached_property
     def open_book(self) -> Book | None:
         """The book that was named, read and checked."""
         if self.book is None:
@@ -146,7 +153,7 @@ class Request:
             "as_of": self.as_of,
             "now": self.now,
             "tz": self.tz,
-            "day_starts": self.day_starts,
+            "day_starts": self.chosen_start,
             "calendar": self.chosen_calendar,
             "defaults": self.chosen_defaults,
             "locale": self.locale,
@@ -241,7 +248,7 @@ class Request:
         known = self._sources
         if key not in known:
             found = self._opened(*names, table=table, column_types=column_types)
-            known[key] = found.starting(self.day_starts)
+            known[key] = found.starting(self.chosen_start)
         return known[key]
 
     @functools.cached_property
@@ -297,7 +304,7 @@ class Request:
                 if option == "column_types" or getattr(self, option) not in (None, ()):
                     name_of = option.replace("column_types", "type").replace("_", "-")
                     raise SettingError(f"--{name_of}: how {name} is read is said in the book")
-            moment = book.moment(self.today, self.now, self.tz, day_starts=self.day_starts)
+            moment = book.moment(self.today, self.now, self.tz, day_starts=self.chosen_start)
             return book.sources[name].opened(self.timeout, moment)
         scheme, _, rest = name.partition(":")
         if scheme == "demo" and not rest.startswith("//"):

@@ -226,6 +226,8 @@ def _clock(request: Request) -> dict[str, Any]:
     """The moment as the options say it."""
     if request.as_of is not None:
         raise SettingError("--as-of is for a phrase; viewers' choices have their own anchors")
+    if request.day_starts is not None:
+        raise SettingError("a book says when its days start: day_starts = '04:00' at its top")
     return {"today": request.today, "now": request.now, "tz": request.tz, "locale": request.locale}
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import copy
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
@@ -178,11 +177,8 @@ def ages(
 
     Raises SettingError for a unit that is no unit of days, SourceError as the source does.
     """
-    opened, when = source_with(source, when, is_fixed=False)
+    opened, when = source_with(source, when, None, is_fixed=False)
     aging, tz = _aging(unit, when), when.get("tz")
-    if when.get("day_starts") is not None:
-        # A copy, since who gave the source may ask it other things.
-        opened = copy.copy(opened).starting(when["day_starts"])
     asked = asked_of(opened, since, tz, None, None, where)
     dated = _Dated(asked, until, aging)
     counted = {state: Counter[int]() for state in ("open", "closed")}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from datetime import UTC, date, datetime, tzinfo
+from datetime import UTC, date, datetime, timedelta, tzinfo
 from decimal import Decimal
 from typing import Any, Final, NamedTuple
 
@@ -289,10 +289,11 @@ def _joined(key: str, column: Any, kind: str) -> ColumnElement[Any]:
 
 
 def _keeps_to_quarters(asked: AskedColumn, ranges: Sequence[Range] | None) -> bool:
-    """Whether instants may be gathered by the quarter: all offsets are whole ones."""
+    """Whether instants may be gathered by the quarter: all offsets are whole ones, and so is the
+    time at which days start."""
     if not asked.column.held.is_instant or not engine_named(asked.source.dialect_name).microseconds:
         return False
-    if asked.tz is None:
+    if asked.tz is None or asked.source.day_starts % timedelta(minutes=15):
         return False
     if ranges is None:
         value = asked.source.value(asked.column.name)
@@ -323,7 +324,8 @@ def _quarter(asked: AskedColumn) -> ColumnElement[Any]:
 def _day_of_quarter(number: Any, asked: AskedColumn) -> ColumnElement[Any]:
     assert asked.tz is not None
     moment = Primitive("of_microseconds", number, DateTime(timezone=True))
-    return DayOf(moment, "timestamptz", zone_name(asked.tz))
+    minutes = asked.source.day_starts // timedelta(minutes=1)
+    return DayOf(moment, "timestamptz", zone_name(asked.tz), minutes)
 
 
 def _plain(value: Any, kind: str) -> Any:

@@ -23,14 +23,7 @@ from ulnager.core.periods.spans import Span
 from ulnager.core.values import Json
 from ulnager.numbers.daily_aggregates import AskedColumn, Measure
 from ulnager.numbers.plan import Measures, Plan, Ranges
-from ulnager.numbers.totals import (
-    SORTS,
-    asked_for,
-    check_day_starts,
-    checked_how,
-    first_look,
-    resolved_over,
-)
+from ulnager.numbers.totals import SORTS, asked_for, checked_how, first_look, resolved_over
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import source_with
 
@@ -124,7 +117,7 @@ def running(
     Raises SettingError for a phrase with its own ``as of``, or one that may be several spans.
     """
     how = checked_how(how, value, per)
-    opened, when = source_with(source, when, is_fixed=False)
+    opened, when = source_with(source, when, over, is_fixed=False)
     asked = asked_for(opened, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
     period = running_period(period, others)
@@ -160,7 +153,6 @@ def running_plan(
     of_windows = {"calendar", "calendars", "defaults"} if isinstance(over, ResolutionBase) else ()
     of_dates = {name: one for name, one in when.items() if name not in of_windows}
     shown = resolved_over(over, extent, asked.tz, of_dates)
-    check_day_starts(asked, shown)
     days = [day for start, stop in _closed(shown) for day in range(start, stop)]
     calendar = calendars_of(when.get("calendar") or shown.calendar).chosen
     today = None if shown._clock_day is None else date_of(shown._clock_day)

@@ -91,7 +91,8 @@ def totals(
     Raises SettingError for what cannot be, SourceError as the source does.
     """
     how = checked_how(how, value, top=top, split=split)
-    opened, when = source_with(source, when, is_fixed=isinstance(period, ResolutionBase))
+    is_fixed = isinstance(period, ResolutionBase)
+    opened, when = source_with(source, when, period, is_fixed=is_fixed)
     asked = asked_for(opened, column, when.get("tz"), value, split, where)
     others = {name: given for name, given in when.items() if name not in ("tz", "data")}
     if until is not None:
@@ -158,7 +159,6 @@ def totals_plan(
         return hours_plan(
             asked, result, measure, extent, unit, partial, beside, top, max_buckets, when
         )
-    check_day_starts(asked, result)
     result, closed = _closed(result, extent)
     result = in_grain(result, extent.grain, rounding, unit)
     buckets = _buckets(result, by, partial, extent, max_buckets)
@@ -195,15 +195,6 @@ def _unit(result: Resolution, by: str) -> Unit:
         return result.unit_named(by)
     except ResolveError as error:
         raise SettingError(str(error)) from None
-
-
-def check_day_starts(asked: AskedColumn, result: Resolution) -> None:
-    """SettingError where days do not begin at midnight, which totals by the day count on."""
-    if result.day_starts and asked.column.held.has_time:
-        raise SettingError(
-            f"days start {result.day_starts} after midnight here, and totals are of days from "
-            "midnight on; make a view whose column holds the day that counts"
-        )
 
 
 def first_look(

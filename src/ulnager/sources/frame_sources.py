@@ -97,7 +97,8 @@ class SparkSource(Relation):
         self.session = frame.sparkSession
         view = f"ulnager_{secrets.token_hex(8)}"
         frame.createOrReplaceTempView(view)
-        weakref.finalize(self, _forget, self.session, view)
+        self._view = _View()  # Copies share it: the last one of them takes the view away.
+        weakref.finalize(self._view, _forget, self.session, view)
         self.columns = tuple(
             Column(field.name, kind := field.dataType.simpleString(), _COLUMN_TYPES.get(kind))
             for field in frame.schema.fields
@@ -124,6 +125,10 @@ class SparkSource(Relation):
         except PySparkException as error:
             said = str(error).strip().splitlines()[0]
             raise SourceError(f"{self.name} cannot be read: {said[:300]}") from None
+
+
+class _View:
+    """What is there as long as a view is needed."""
 
 
 def _forget(session: Any, view: str) -> None:

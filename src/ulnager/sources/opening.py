@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from datetime import date
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, Protocol, runtime_checkable
 
@@ -13,6 +14,8 @@ from ulnager.core.arguments import Wanted, checked, shown
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.phrase import Settings
 from ulnager.core.messages import NO_SUCH, error_message
+from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.sources.file_names import READERS
 from ulnager.sources.source import Relation, Source, named_table
 
@@ -243,15 +246,27 @@ class OfBook(Protocol):
         """It as it is now, with what the book says of it."""
 
 
-def source_with(source: object, when: Settings, *, is_fixed: bool) -> tuple[Relation, Settings]:
+def source_with(
+    source: object, when: Settings, over: object, *, is_fixed: bool
+) -> tuple[Relation, Settings]:
     """A source, and the settings with the zone and the calendar that its book says, where nothing
-    else was said; dates that are ``is_fixed`` have their calendar."""
+    else was said; dates that are ``is_fixed`` have their calendar. Its days start with those of
+    what it is asked ``over``, if that is resolved, or as the settings say."""
     found = as_source(source)
+    if isinstance(over, (ResolutionBase, Bucket)):
+        starts: str | timedelta | None = over.day_starts
+    else:
+        starts = when.get("day_starts")
+    if starts is not None:
+        # A copy, since who gave the source may ask it other things.
+        found = copy.copy(found).starting(starts)
     own: Settings = {}
     if found.own_tz is not None:
         own["tz"] = found.own_tz
     if found.own_calendar is not None and not is_fixed:
         own["calendar"] = found.own_calendar
+    if found.day_starts and not is_fixed:
+        own["day_starts"] = str(datetime.min + found.day_starts)[11:16]
     said: Any = {name: given for name, given in when.items() if given is not None}
     return found, {**own, **said}
 

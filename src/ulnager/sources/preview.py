@@ -164,7 +164,7 @@ def preview(
     Raises SourceError as the source does, FilterError for instants without a zone.
     """
     is_fixed = isinstance(period, (ResolutionBase, Bucket))
-    source, when = source_with(source, when, is_fixed=is_fixed)
+    source, when = source_with(source, when, period, is_fixed=is_fixed)
     found, tz = source.column(column), when.get("tz")
     days = source.days_held(found, tz)
     if not is_fixed and "data" not in when:

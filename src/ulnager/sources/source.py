@@ -392,7 +392,7 @@ class Relation(Source):
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
 
-    def starting(self, day_starts: str) -> Self:
+    def starting(self, day_starts: str | timedelta) -> Self:
         """The same with days of times that start later than at midnight."""
         self.day_starts = time_after_midnight(day_starts)
         return self
@@ -427,7 +427,7 @@ class Relation(Source):
         def bound(number: int) -> ColumnElement[Any]:
             day: Any = date.fromordinal(number)
             if held.is_instant:
-                day = day_start(day, zone_named(tz or "UTC")) + self.day_starts
+                day = day_start(day, zone_named(tz or "UTC"), self.day_starts)
             elif held.has_time:
                 day = datetime.combine(day, time()) + self.day_starts
             return bindparam("day", day, kind, unique=True)

@@ -25,7 +25,7 @@ from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.clock import as_day
+from ulnager.core.periods.clock import as_day, time_after_midnight
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
@@ -152,7 +152,9 @@ class BookAnswers:
 
     def until(self, today: str | None, zone: tzinfo | str | None = None) -> datetime | None:
         """When the day ends in a zone; None where the clock stands still."""
-        return None if today is not None or self.today is not None else end_of_day(zone)
+        if today is not None or self.today is not None:
+            return None
+        return end_of_day(zone, time_after_midnight(self.book.day_starts))
 
     # Phrases.
 
@@ -428,12 +430,13 @@ class _Unread(Exception):  # noqa: N818
         self.values = values
 
 
-def end_of_day(zone: tzinfo | str | None) -> datetime:
-    """The next midnight in a zone, or where this machine is."""
+def end_of_day(zone: tzinfo | str | None, day_starts: timedelta = timedelta()) -> datetime:
+    """When the next day starts in a zone, or where this machine is."""
     where = ZoneInfo(zone) if isinstance(zone, str) else zone
     now = datetime.now(where) if where is not None else datetime.now().astimezone()
-    midnight = datetime.combine(now.date() + timedelta(days=1), time())
-    return midnight.astimezone() if where is None else midnight.replace(tzinfo=where)
+    today = (now.replace(tzinfo=None) - day_starts).date()
+    begins = datetime.combine(today + timedelta(days=1), time()) + day_starts
+    return begins.astimezone() if where is None else begins.replace(tzinfo=where)
 
 
 def _plain(result: Resolution) -> dict[str, Any]:

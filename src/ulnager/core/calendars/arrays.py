@@ -8,7 +8,7 @@ units can therefore be used, at the same cost.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable
-from datetime import date
+from datetime import date, datetime
 from typing import Any, Final
 
 import numpy as np
@@ -81,7 +81,17 @@ def inside(days: Any, times: Iterable[Any], dates: Iterable[Any]) -> NDArray[np.
         values = np.asarray(days)
     except ValueError:
         raise SettingError(f"{shown(days)} is no array of days") from None
-    if values.dtype.kind != "M":
+    if values.dtype.kind == "O":
+        held = as_dates(days)
+        timed = np.array([isinstance(one, datetime) for one in values.flat], dtype=bool)
+        timed = timed.reshape(values.shape)
+        if timed.any():
+            each = np.zeros(values.shape, dtype=bool)
+            each[timed] = inside(values[timed].astype("datetime64[us]"), times, dates)
+            each[~timed] = inside(held[~timed], times, dates)
+            return each
+        values = held
+    elif values.dtype.kind != "M":
         values = as_dates(days)
     found = np.zeros(values.shape, dtype=bool)
     for start, stop in dates if values.dtype == np.dtype("datetime64[D]") else times:

@@ -120,7 +120,8 @@ def resolved(what: object, **when: Any) -> Resolution:
         if given.keys() - {"tz"}:
             raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
         days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
-        return period(days).resolve(tz=given.get("tz"))
+        starts = str(datetime.min + what.day_starts)[11:16]
+        return period(days).resolve(tz=given.get("tz"), day_starts=starts)
     unknown = given.keys() - Settings.__annotations__.keys()
     if unknown:
         known = ", ".join(sorted(Settings.__annotations__))

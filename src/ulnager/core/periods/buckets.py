@@ -7,7 +7,7 @@ are not whole, or the current one looks like a collapse.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
 
 from ulnager.core.arguments import checked
@@ -21,7 +21,7 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.period_tree import sorts_of, unsorted
-from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection
+from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection, local_bounds
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
@@ -59,6 +59,8 @@ class Bucket(NamedTuple):
     reasons: tuple[str, ...]
     spans: tuple[Span, ...] = ()
     """The days of the period in the unit, as spans in order."""
+    day_starts: timedelta = timedelta()
+    """How long after midnight the days of times start."""
 
     @property
     def stop(self) -> date | None:
@@ -73,6 +75,8 @@ class Bucket(NamedTuple):
     @checked()
     def contains(self, day: date) -> bool:
         """Whether a day is in; a local timestamp stands for its day."""
+        if isinstance(day, datetime):
+            day -= min(self.day_starts, day - datetime.min)
         day = as_day(day, "day")
         return any(
             span.start <= day and (span.stop is None or day < span.stop)
@@ -84,14 +88,14 @@ class Bucket(NamedTuple):
         """Which of an array of days or local timestamps are in, as an array of its shape."""
         from ulnager.core.calendars.arrays import inside
 
-        return inside(days, tuple((span.start, span.stop) for span in self.spans), self.spans)
+        return inside(days, local_bounds(self.spans, self.day_starts), self.spans)
 
     def to_dict(self) -> Json:
         """The bucket as plain values, ready for JSON."""
         plain = {
             name: str(value) if isinstance(value, (date, Unit)) else value
             for name, value in self._asdict().items()
-            if name != "spans"
+            if name not in ("spans", "day_starts")
         }
         return {**plain, "reasons": list(self.reasons), "whole": self.is_whole}
 

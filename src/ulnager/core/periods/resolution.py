@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, datetime, time, timedelta, tzinfo
+from datetime import date, datetime, timedelta, tzinfo
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Final, NoReturn, Self
 
@@ -24,7 +24,7 @@ from ulnager.core.periods.anchor_provenance import deciding_anchor, is_measured,
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
-from ulnager.core.periods.spans import LastSpan, Range, Span
+from ulnager.core.periods.spans import LastSpan, Range, Span, local_bounds
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
@@ -384,14 +384,7 @@ class Resolution(ResolutionBase):
     def _local_bounds(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span without a zone: dates, or where days do not start at
         midnight datetimes; None at an open side."""
-        after = self._basis.day_starts
-        if not after:
-            return tuple((span.start, span.stop) for span in self.spans)
-
-        def moved(day: date | None) -> date | None:
-            return day and datetime.combine(day, time()) + after
-
-        return tuple((moved(span.start), moved(span.stop)) for span in self.spans)
+        return local_bounds(self.spans, self._basis.day_starts)
 
     def _bounds_of_dates(self) -> tuple[tuple[date | None, date | None], ...]:
         """The start and stop of each span as dates."""
@@ -421,6 +414,8 @@ class Resolution(ResolutionBase):
 
         asked = Resolved(self._definition, self._basis, measured(self._definition, self._basis)[1])
         found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, data)
+        if self.day_starts:
+            found = tuple(one._replace(day_starts=self.day_starts) for one in found)
         return Buckets(found).worded(self.words)
 
     def weekly(self) -> Weekly | None:

@@ -7,7 +7,7 @@ see :class:`Span`, with dates and an inclusive end.
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time, timedelta
 from typing import Final, NamedTuple
 
 from ulnager.core.units import Unit
@@ -99,6 +99,20 @@ def _opened(ranges: list[tuple[int, int]]) -> tuple[Range, ...]:
             for start, stop in ranges
         )
     return tuple(ranges)
+
+
+def local_bounds(
+    spans: Iterable[Span], day_starts: timedelta
+) -> tuple[tuple[date | None, date | None], ...]:
+    """The start and stop of each span without a zone: dates, or where days do not start at
+    midnight datetimes; None at an open side."""
+    if not day_starts:
+        return tuple((span.start, span.stop) for span in spans)
+
+    def moved(day: date | None) -> date | None:
+        return day and datetime.combine(day, time()) + day_starts
+
+    return tuple((moved(span.start), moved(span.stop)) for span in spans)
 
 
 def union(ranges: Iterable[Range]) -> tuple[Range, ...]:
