@@ -206,7 +206,7 @@ INSTANTS = {"column_type": "timestamptz", "tz": "UTC"}
             "a calendar of weeks",
         ),
         ("today", {"calendar": WeekCalendar()}, "duckdb", "a calendar of weeks"),
-        ("this month", {}, "ansi", "choose sqlite, duckdb"),
+        ("this month", {}, "ansi", "choose duckdb, postgresql"),
     ],
 )
 def test_what_cannot_be_live_is_an_error(phrase, options, target, message):

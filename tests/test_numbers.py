@@ -295,6 +295,13 @@ def test_what_stands_beside_a_bucket(places):
         pairs("2026-02/2026-03", "month", "2 weeks earlier")
 
 
+def test_rows_without_a_date_are_counted_apart():
+    frame = pl.DataFrame({"day": [date(2026, 3, 1), None], "n": [1, 2]})
+    for by in ("day", None):
+        told = totals(frame, "2026-03", value="n", by=by, today=TODAY)
+        assert (told.rows[0].value, told.nulls) == (1, 1)
+
+
 def test_what_is_left_out_and_split(places):
     told = totals(places["csv"], "2026-03", value="n", by="week", split="route", top=2, today=TODAY)
     first = [row for row in told.rows if row.bucket == told.rows[0].bucket]

@@ -116,7 +116,7 @@ def test_signed_links_stay_what_they_allow(book):
     text = f'link_key = "{KEY}"\n' + LOAD + '[periods]\na = "last {{n}} whole days"\n'
     text = text.replace("last {{n}} whole days", "this month") + (
         '[pickers.p]\nchoices = ["a", "usual"]\n[pickers.p.by]\nof = ["day", "week", "month"]\n'
-        '[pickers.q]\nchoices = ["a"]\nviewers = "see"\n'
+        '[pickers.q]\nchoices = ["a", "previous_month"]\nviewers = "see"\n'
         "[pages.g.charts]\none = { source = 'rows', follows = 'p', by = 'viewer' }\n"
         "two = { source = 'rows', follows = 'q' }\n"
     )
@@ -148,6 +148,10 @@ def test_signed_links_stay_what_they_allow(book):
     assert locked.read(signed, today="2027-05-20").resolution.label == "1 to 31 Dec 2025"
     page = made.page("g").read(f"{signed}&p=2025-11-01/2025-11-30", **moment)
     assert page.views["p"].resolution.label == "1 to 30 Nov 2025"
+    # A link is no schedule: what nobody may choose stays as it opens.
+    assert made.page("g").read("q=previous_month", **moment).views["q"].choice == "a"
+    sent = made.page("g").read("q=previous_month", **moment, who="schedule")
+    assert sent.views["q"].choice == "previous_month"
     # A schedule opens it, and carries such a link.
     mail = '[schedules.s]\npage = "g"\nevery = "FREQ=DAILY"\ntz = "UTC"\n'
     mail += 'opens = { q = "2025-10-01/2025-10-31" }\n'

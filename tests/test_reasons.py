@@ -8,7 +8,18 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from ulnager import Extent, PeriodSyntaxError, ResolveError, Unit, WeekCalendar, condition, period
+from ulnager import (
+    GREGORIAN,
+    Extent,
+    PeriodSyntaxError,
+    ResolveError,
+    Unit,
+    WeekCalendar,
+    condition,
+    date_table,
+    period,
+    read_book,
+)
 from ulnager.core.language.open_period import last_slots
 from ulnager.core.language.phrase import period_or_open
 from ulnager.core.language.reader import may_follow
@@ -114,6 +125,8 @@ def test_passwords_are_masked_and_nothing_else(text, shown):
     ("month to date, 1 month earlier", "is not 'last 1 month to date'", True),
     ("last 3 rolling months except this month", "begin inside a month", True),
     ("last 3 rolling months except next month", "begin inside a month", False),
+    ("month to date as of start of next month", "the day of an anchor is in", True),
+    ("month to date as of end of next month", "the day of an anchor is in", False),
 ])  # fmt: skip
 def test_notes_are_said_where_they_hold_and_only_there(phrase, words, is_said):
     notes = period(phrase).resolve(today="2026-05-20").notes
@@ -136,3 +149,41 @@ def test_small_things_that_are_told():
         assert last_slots(period_or_open(text).definition) == last
     assert {"as of", "plus", ","} <= set(may_follow("last 3 months"))
     assert WeekCalendar("13x4", "saturday", "january")._varies(Unit.QUARTER, Unit.MONTH)
+
+
+@pytest.mark.parametrize(("phrase", "spans"), [
+    ("2100-01-31, 1 month later", ["2100-02-28"]),
+    ("1900-03-31, 1 month earlier", ["1900-02-28"]),
+    ("2000-01-31, 1 month later", ["2000-02-29"]),
+    ("last 2 business days of until 2026-03-31", ["2026-03-30 to 2026-03-31"]),
+    ("last 3 days of (until 2026-03-31 except 2026-03-30)",
+     ["2026-03-28 to 2026-03-29", "2026-03-31"]),
+    ("last 3 days of (2026-01-01 plus 2026-03-01/2026-03-02 plus 2026-05-01)",
+     ["2026-03-01 to 2026-03-02", "2026-05-01"]),
+    ("last 4 business days of 2026-05", ["2026-05-26 to 2026-05-29"]),
+])  # fmt: skip
+def test_days_at_the_edges(phrase, spans):
+    assert [str(span) for span in period(phrase).resolve(today="2026-05-20").spans] == spans
+
+
+def test_a_unit_is_whole_once_its_last_day_is_over():
+    day = "2026-05-31"
+    for clock, is_whole in (({"today": day}, False), ({"as_of": day}, True)):
+        anchor = period("anchor day").resolve(**clock).anchor
+        table = date_table(GREGORIAN, date(2026, 5, 1), date(2026, 5, 31), anchor)
+        assert set(table["month_is_whole"].tolist()) == {is_whole}
+
+
+def test_days_of_a_unit_of_a_table_stay_in_the_next(tmp_path):
+    (tmp_path / "t.csv").write_text(
+        "unit,start\n"
+        + "".join(
+            f"month,{day}\n" for day in ("2026-01-01", "2026-02-10", "2026-02-20", "2026-04-01")
+        )
+    )
+    (tmp_path / "b.toml").write_text(
+        'calendar = "own"\n[calendars.own]\nkind = "table"\nfile = "t.csv"\n'
+    )
+    book = read_book(tmp_path / "b.toml")
+    for phrase, moved in (("2026-02-05", "2026-02-19"), ("2026-01-03", "2026-02-12")):
+        assert str(book.resolve(f"{phrase}, 1 month later").start) == moved

@@ -382,6 +382,13 @@ def test_a_name_that_exists_is_that_file(tmp_path):
     (tmp_path / "other.csv").write_text("d,w\n2026-05-01,1\n")
     with pytest.raises(SourceError, match="have to agree"):
         open_source([tmp_path / "a.csv", tmp_path / "other.csv"])
+    for name, said in (("one", "1 AS v"), ("two", "'a' AS v"), ("three", "1 AS v")):
+        duckdb.execute(
+            f"COPY (SELECT DATE '2026-05-01' AS d, {said}) TO '{tmp_path}/{name}.parquet'"
+        )
+    with pytest.raises(SourceError, match="have to agree"):
+        open_source([tmp_path / "one.parquet", tmp_path / "two.parquet"])
+    assert open_source([tmp_path / "one.parquet", tmp_path / "three.parquet"]).extent()
     with pytest.raises(SourceError, match="no file is named like"):
         open_source(tmp_path / "zz*.csv")
     duckdb.execute(

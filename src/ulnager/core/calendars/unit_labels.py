@@ -217,7 +217,7 @@ def _looked_for(calendar: Labelled, match: re.Match[str]) -> tuple[int, Unit]:
 def _year_named(calendar: Labelled, name: int) -> int:
     """The start of the year with that name."""
     # Years start on any day, so two days half a year apart are tried in each.
-    for year in (name, name - 1, name + 1):
+    for year in (name, name + 1):
         for month in (1, 7):
             if 1 <= year <= 9999:
                 start = calendar._unit_start(date(year, month, 1).toordinal(), Unit.YEAR)

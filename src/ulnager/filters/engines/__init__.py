@@ -74,6 +74,6 @@ def engine_named(name: str) -> Engine:
     """The engine of that name; FilterError when it cannot work dates out here."""
     if name not in ENGINES:
         raise FilterError(
-            f"a live condition cannot be written for {name!r}; choose {', '.join(ENGINES)}"
+            f"a live condition cannot be written for {name!r}; choose {', '.join(_MODULES[1:])}"
         )
     return ENGINES[name]

@@ -44,6 +44,18 @@ def _from_now(count: int, unit: Unit) -> Definition:
     return _rule("moved_after", count, unit, clock)
 
 
+@said(
+    Kind.SPAN,
+    "{count} {units} starting now",
+    "{count} {units} beginning now",
+    "next {count} {units} starting now",
+)
+def _starting_now(count: int, unit: Unit) -> Definition:
+    """As ``2 hours from now`` is a moment, which is its end."""
+    now = _rule("now")
+    return _rule("between", now, _rule("moved_after", count, unit, now))
+
+
 @said(Kind.POINT, "today minus {count} {units}")
 def _minus(count: int, unit: Unit) -> Definition:
     return _rule("moved_before", count, unit, _rule("today"))
