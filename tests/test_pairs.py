@@ -546,7 +546,8 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     written = tmp_path / "c.toml"
     cli("profile", str(tmp_path / "tabs.csv"), "--tz", "America/Halifax", "--day-starts", "04:00",
         "--to-book", str(written))  # fmt: skip
-    assert ulnager.read_book(written).day_starts == "04:00"
+    begun = ulnager.read_book(written)
+    assert (begun.day_starts, begun.tz, begun.source("tabs").tz) == ("04:00", str(zone), str(zone))
     (tmp_path / "d.toml").write_text(LATE.replace("04:00", "4 o'clock"))
     with pytest.raises(ulnager.BookError, match="day_starts"):
         ulnager.read_book(tmp_path / "d.toml")

@@ -52,6 +52,8 @@ def starting_book(
         lines.append(f"locale = {_toml(words.locale)}")
     if said:
         lines.append('calendar = "usual"')
+    if tz is not None:
+        lines.append(f"tz = {_toml(tz)}  # of the clock")
     if day_starts:
         lines.append(f"day_starts = {_toml(day_starts)}")
     lines += ['anchor = "load"  # what every period is measured from that names no other', ""]
