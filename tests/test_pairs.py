@@ -2,6 +2,7 @@
 
 import calendar as plain
 import contextlib
+import json
 import os
 import random
 import re
@@ -541,8 +542,6 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     for live in ((), ("--live",)):
         _, _, err = cli("filter", phrase, *column, *live, "--run", "tabs", *clock)
         assert f"keeps {len(of(day - timedelta(2), day))} of 146 rows" in err
-    code, _, err = cli("show", "g", *clock, "--day-starts", "03:00")
-    assert (code, "day_starts = '04:00'" in err) == (2, True)
     written = tmp_path / "c.toml"
     cli("profile", str(tmp_path / "tabs.csv"), "--tz", "America/Halifax", "--day-starts", "04:00",
         "--to-book", str(written))  # fmt: skip
@@ -561,3 +560,24 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     assert [bool(one.mask([late])[0]) for one in buckets] == [False, True, False]
     frame = pd.DataFrame({"at": [late, late + timedelta(hours=3)]})
     assert [len(ulnager.keep(frame, one, "at")) for one in buckets] == [0, 1, 1]
+
+
+@pytest.mark.parametrize("line", [
+    "show operations --book demo:ferries --year-starts 02-01", "show --book demo:ferries --as-of x",
+    "show dates --book demo:ferries --defaults last=whole", "profile demo:sailings --as-of today",
+    "show dates --book demo:ferries --day-starts 03:00", "rehearse today --as-of 2026-05-01",
+    "ages demo:work_orders --since raised_on --defaults last=whole", "resolve today --decimal ,",
+    "filter today --column d --live --for duckdb --delimiter ;", "resolve today --encoding utf-8",
+    "filter today --column d --live --for duckdb --table x", "readings today --date-format %d",
+])  # fmt: skip
+def test_no_option_does_nothing(line, cli):
+    code, out, err = cli(*line.split())
+    assert (code, out) == (2, "")
+    assert "No such option" in err or "name that too" in err
+
+
+def test_a_date_table_is_measured_from_its_anchor(cli):
+    for anchor, days in (("2026-05-03", -2), ("yesterday", -18), ("end of previous month", 1)):
+        out = cli("calendar", "2026-05-01", "2026-05-02", "--as-of", anchor, "--today",
+                  "2026-05-20", "--json")[1]  # fmt: skip
+        assert json.loads(out)[0]["days_from_anchor"] == days

@@ -8,7 +8,7 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.options import (
-    basis_options,
+    basis_options_but,
     json_option,
     locale_option,
     needs,
@@ -39,7 +39,7 @@ from ulnager.core.words import words_of
 @json_option
 @locale_option
 @reading_options
-@basis_options
+@basis_options_but("defaults")
 @needs("write", "replace", "for_spreadsheets")
 def command(
     request: Request,

@@ -125,7 +125,7 @@ def command(
         assert low is not None
         assert high is not None
         anchor = (
-            request.resolve("today", basis)
+            request.resolve("anchor day", basis)
             if request.as_of
             else period("today").resolve(**{**basis, "calendar": None})
         )

@@ -243,6 +243,7 @@ def command(
         if target not in TARGETS:
             raise FilterError(f"a live condition cannot be written for {target!r}; name an engine")
         other = _other_file(moving["latest_in"])
+        request.check_source(reads=run_on is not None or other is not None)
         named = {**moving, "latest_in": other[1]} if other else moving
         period, clause, notes = _live(request, phrase, column, rounding=rounding, **holds, **named)
         made = compiled(clause, dialect_named(target, paramstyle), literal=not bound)

@@ -11,7 +11,7 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.options import (
-    basis_options,
+    basis_options_but,
     json_option,
     key_option,
     locale_option,
@@ -39,7 +39,7 @@ if TYPE_CHECKING:
 @json_option
 @reading_options
 @locale_option
-@basis_options
+@basis_options_but("as_of", "defaults")
 def command(
     request: Request,
     names: tuple[str, ...],

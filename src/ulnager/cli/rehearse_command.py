@@ -10,7 +10,7 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.options import (
-    basis_options,
+    basis_options_but,
     data_options,
     json_option,
     period_argument,
@@ -36,7 +36,7 @@ _MOST: Final = 3
 @picture_options
 @json_option
 @data_options
-@basis_options
+@basis_options_but("as_of")
 def command(
     request: Request,
     phrase: str,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import functools
 import os
 import re
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.calendars.calendar import Calendar
@@ -24,6 +24,10 @@ if TYPE_CHECKING:
     from ulnager.book.book import Book
     from ulnager.sources.profile import Profile
     from ulnager.sources.source import Relation
+
+
+_HOW_READ: Final = ("delimiter", "header", "encoding", "decimal", "date_format", "open_ended")
+"""The options that say how a file is read."""
 
 
 class Request:
@@ -132,6 +136,19 @@ class Request:
 
         return read_book(named_book(self.book), allow_outside=self.allow_outside)
 
+    def check_source(self, *, reads: bool) -> None:
+        """SettingError for options about a source where none is named, unless another is read."""
+        if self.source is None and self.source_column is not None:
+            raise SettingError("--source-column names a column of --source; name that too")
+        if self.source is not None or reads:
+            return
+        if self.table is not None:
+            raise SettingError("--table is a table of --source; name that too")
+        for option in _HOW_READ:
+            if getattr(self, option) not in (None, ()):
+                flag = option.replace("_", "-")
+                raise SettingError(f"--{flag} is of a file that --source names; name that too")
+
     def basis(
         self,
         text: str,
@@ -144,10 +161,7 @@ class Request:
     ) -> dict[str, Any]:
         """The keywords for resolving ``text``; ``--source`` goes before ``data``, which is looked
         at for its last ``whole`` day. A command that ``reads`` another source may have a table."""
-        if self.source is None and self.source_column is not None:
-            raise SettingError("--source-column names a column of --source; name that too")
-        if self.source is None and data is None and self.table is not None and not reads:
-            raise SettingError("--table is a table of --source; name that too")
+        self.check_source(reads=reads or data is not None)
         basis: dict[str, Any] = {
             "today": self.today,
             "as_of": self.as_of,

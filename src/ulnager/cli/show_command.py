@@ -18,7 +18,7 @@ from urllib.parse import parse_qs
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options, json_option, locale_option
+from ulnager.cli.options import basis_options_but, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
@@ -122,7 +122,17 @@ _MOMENTS = 5
 @click.option("--address", metavar="URL", help="Where the page is served: --to links to there.")
 @json_option
 @locale_option
-@basis_options
+@basis_options_but(
+    "as_of",
+    "day_starts",
+    "year_starts",
+    "week_starts",
+    "days_off",
+    "holiday",
+    "working_day",
+    "calendar",
+    "defaults",
+)
 def command(
     request: Request,
     name: str | None,
@@ -224,10 +234,6 @@ def _show_name(book: Book, name: str, clock: dict[str, Any], as_json: bool) -> N
 
 def _clock(request: Request) -> dict[str, Any]:
     """The moment as the options say it."""
-    if request.as_of is not None:
-        raise SettingError("--as-of is for a phrase; viewers' choices have their own anchors")
-    if request.day_starts is not None:
-        raise SettingError("a book says when its days start: day_starts = '04:00' at its top")
     return {"today": request.today, "now": request.now, "tz": request.tz, "locale": request.locale}
 
 
