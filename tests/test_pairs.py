@@ -545,6 +545,14 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     written = tmp_path / "c.toml"
     cli("profile", str(tmp_path / "tabs.csv"), "--tz", "America/Halifax", "--day-starts", "04:00",
         "--to-book", str(written))  # fmt: skip
+    held = {"column_type": "timestamptz", "tz": "America/Halifax"}
+    texts = {
+        ulnager.condition(
+            book.picker("p").where("at", **held, **said), target="duckdb", literal=False
+        ).text
+        for said in ({}, {"day_starts": "04:00"})
+    }
+    assert len(texts) == 1
     begun = ulnager.read_book(written)
     assert (begun.day_starts, begun.tz, begun.source("tabs").tz) == ("04:00", str(zone), str(zone))
     (tmp_path / "d.toml").write_text(LATE.replace("04:00", "4 o'clock"))
