@@ -185,6 +185,9 @@ def test_instants_are_laid_onto_local_days(places, zone, by, how, starts):
                 at = FRAME["at"] if start.tzinfo else FRAME["at"].dt.tz_localize(None)
                 wanted = MEASURES[how](FRAME[(at >= start) & (at < stop)]["n"].tolist())
             assert alike(row.value, wanted, how), (name, row.bucket.label)
+        if by == "hour" and zone == "America/Halifax":
+            twice = [one for row in told.rows if len(one := row.bucket.label) > 16]
+            assert twice == [f"2025-11-02 01:00 -0{n}:00" for n in (3, 4)] * (tz is not None)
         if by == "hour" and zone == "America/Halifax" and starts == "00:00":
             assert len(told.rows) == 73  # The clocks go back on the second day.
 

@@ -169,7 +169,7 @@ class _HourClock:
     def label(self, start: datetime, unit: Unit) -> str:
         text = f"{start:%Y-%m-%d %H:%M}" + (f":{start:%S}" if unit is Unit.SECOND else "")
         is_twice = start.tzinfo is not None and is_ambiguous(start)
-        return f"{text} {start:%:z}" if is_twice else text
+        return f"{text} {start.isoformat()[-6:]}" if is_twice else text
 
     def size(self, unit: Unit | None, spans: list[tuple[int, int]]) -> int:
         """The seconds of a slot: the largest whose edges those of all units are."""
