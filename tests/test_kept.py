@@ -98,6 +98,8 @@ show operations --book demo:ferries
 show monday_mail --book demo:ferries --json
 check demo:careless
 check demo:ferries --json
+check report.sql --dialect duckdb
+check report.sql --dialect duckdb --json
 demo
 """
 SIGN = re.compile(r"<text[^>]*>[^<]*</text>|<(?:path|use|rect)[^>]*/>")
@@ -132,6 +134,25 @@ def test_pictures_stay_as_they_are(name, cli, tmp_path):
     compared(name, in_lines(target.read_text(encoding="utf-8")))
 
 
+ANSWERS = (
+    "/api/resolve?phrase=last+3+months&tz=Asia/Tokyo", "/api/resolve?phrase=quarter&locale=de",
+    "/api/resolve?phrase=last+3+monts", "/api/readings?phrase=last+2+weeks", "/api/book",
+    "/api/pickers/dates?dates=crew_weeks", "/api/pickers/nosuch", "/api/pages/routes?values=false",
+    "/api/pages/operations?dates=recent&dates.recent.n=x", "/api/nothing",
+    "/api/condition?phrase=month+to+date&column=d&target=duckdb", "/api/schedules/monday_mail",
+)  # fmt: skip
+
+
+def test_answers_stay_as_they_are():
+    told = []
+    with TestClient(ulnager.service("demo:ferries", today=CLOCK, any_day=True)) as ask:
+        for path in ANSWERS:
+            found = ask.get(path)
+            told += [path, f"{found.status_code} {found.headers.get('cache-control')}"]
+            told += pformat(found.json(), width=96, compact=True, sort_dicts=False).splitlines()
+    compared("answers", told)
+
+
 def test_pages_stay_as_they_are():
     service = ulnager.service("demo:ferries", today=CLOCK, any_day=True)
     with TestClient(service) as ask:
@@ -146,6 +167,14 @@ MESSY = """Tag;Stunden;n;erledigt
 ;2,0;901;
 17.05.2026;0,5;17;18.05.2026
 """
+SQL = """
+SELECT * FROM trips WHERE sold_at BETWEEN '2026-03-01' AND '2026-03-31';
+SELECT * FROM trips WHERE day >= date_trunc('month', current_date) - interval '3 months'
+  AND day < date_trunc('month', current_date) AND route = 'Alder Point' AND passengers > 3;
+SELECT * FROM trips WHERE day >= current_date - 6 AND day <= current_date OR day IS NULL;
+SELECT * FROM trips WHERE year(day) = year(current_date)
+  AND month(day) = month(current_date) - 1;
+"""
 
 
 def test_what_is_told_stays_as_it_is(cli, tmp_path, monkeypatch):
@@ -154,6 +183,7 @@ def test_what_is_told_stays_as_it_is(cli, tmp_path, monkeypatch):
     rows = (f"{day:%d.%m.%Y};{n % 9},{n % 7};{n};{day + timedelta(n % 5):%d.%m.%Y}\n"
             for n, day in enumerate(days) for _ in range(2 + n % 3))  # fmt: skip
     Path("messy.csv").write_text(MESSY.format(days="".join(rows)), encoding="utf-8")
+    Path("report.sql").write_text(SQL, encoding="utf-8")
     told = []
     for line in TOLD.strip().splitlines():
         args = ["messy.csv" if one == "MESSY" else one for one in shlex.split(line)]

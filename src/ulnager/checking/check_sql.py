@@ -190,7 +190,9 @@ class _Condition:
         calendar: Calendar | None,
     ) -> None:
         found = [_less_nulls(part) for part in parts]
-        self.column, self.parts, self.whole = column, [part for part, _ in found], whole
+        # What is left beside ``OR day IS NULL`` may have parts of its own.
+        self.parts = [piece for part, _ in found for piece in _split(part)]
+        self.column, self.whole = column, whole
         self.keeps_nulls = any(was for _, was in found)
         self.file, self.dialect, self.today = file, dialect, today
         self.calendar = calendar
@@ -229,7 +231,7 @@ class _Condition:
 
     def _sides(self, part: Any) -> tuple[Any, Any] | None:
         """The side with the column and the other one, of a comparison."""
-        if not isinstance(part, exp.Binary):
+        if not isinstance(part, exp.Binary) or isinstance(part, exp.Connector):
             return None
         left, right = part.this, part.expression
         return (left, right) if columns_of(left) else (right, left)
