@@ -7,7 +7,6 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
-from xdist.scheduler import LoadScopeScheduling
 
 from ulnager.cli.main import main
 
@@ -60,16 +59,14 @@ def _group(nodeid):
     return TOGETHER.get(name, name)
 
 
-class ByGroup(LoadScopeScheduling):
-    """A file's tests run in one process."""
-
-    def _split_scope(self, nodeid):
-        return _group(nodeid)
-
-
 @pytest.hookimpl(optionalhook=True)
 def pytest_xdist_make_scheduler(config, log):
-    return ByGroup(config, log)
+    """A file's tests run in one process."""
+    from xdist.scheduler import LoadScopeScheduling
+
+    made = LoadScopeScheduling(config, log)
+    made._split_scope = _group
+    return made
 
 
 def pytest_collection_modifyitems(items):
