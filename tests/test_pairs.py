@@ -531,8 +531,13 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     assert [row.value for row in ulnager.totals(source, phrase, value="n", by="day", now=now).rows
             ] == wanted  # fmt: skip
     assert ulnager.preview(source, phrase, now=now).kept == len(of(day - timedelta(2), day))
-    run = ulnager.running(source, "anchor day", over=phrase, value="n", now=now)
-    assert [row.value for row in run.rows] == wanted
+    fixed = book.resolve(phrase, now=now)
+    for over, when in ((phrase, {"now": now}), (fixed, {})):
+        run = ulnager.running(source, "anchor day", over=over, value="n", **when)
+        assert [row.value for row in run.rows] == wanted
+        whole = ulnager.totals(source, over, value="n", **when).rows[0]
+        assert (whole.value, whole.bucket.day_starts) == (sum(wanted), timedelta(hours=4))
+        assert ulnager.preview(source, whole.bucket).kept == len(of(day - timedelta(2), day))
     sent = book.schedule("night").open(now, today="2026-06-01").charts["n"]
     assert (sent.resolution.start, sent.moment.up_to) == (day - timedelta(1), day - timedelta(1))
     clock = ("--book", str(tmp_path / "b.toml"), "--now", now.isoformat())
@@ -543,8 +548,20 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
         _, _, err = cli("filter", phrase, *column, *live, "--run", "tabs", *clock)
         assert f"keeps {len(of(day - timedelta(2), day))} of 146 rows" in err
     written = tmp_path / "c.toml"
-    cli("profile", str(tmp_path / "tabs.csv"), "--tz", "America/Halifax", "--day-starts", "04:00",
-        "--to-book", str(written))  # fmt: skip
+    cli(
+        "profile",
+        str(tmp_path / "tabs.csv"),
+        "--tz",
+        "America/Halifax",
+        "--day-starts",
+        "04:00",
+        "--to-book",
+        str(written),
+        "--open-ended",
+        "2030-01-01",
+        "--encoding",
+        "utf-8",
+    )
     held = {"column_type": "timestamptz", "tz": "America/Halifax"}
     texts = {
         ulnager.condition(
@@ -555,6 +572,7 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     assert len(texts) == 1
     begun = ulnager.read_book(written)
     assert (begun.day_starts, begun.tz, begun.source("tabs").tz) == ("04:00", str(zone), str(zone))
+    assert dict(begun.source("tabs").form)["open_ended"] == [date(2030, 1, 1)]
     (tmp_path / "d.toml").write_text(LATE.replace("04:00", "4 o'clock"))
     with pytest.raises(ulnager.BookError, match="day_starts"):
         ulnager.read_book(tmp_path / "d.toml")
@@ -562,7 +580,9 @@ def test_a_book_says_when_its_days_start(tmp_path, cli):
     begins = datetime.now(zone).replace(tzinfo=None) + timedelta(hours=20)
     ends = datetime.fromisoformat(told.json()["until"]).astimezone(zone).replace(tzinfo=None)
     assert ends == datetime.combine(begins.date(), datetime.min.time()) + timedelta(hours=4)
-    buckets = book.resolve(phrase, now=now).buckets("day")
+    buckets = fixed.buckets("day")
+    with pytest.raises(SettingError, match="zone"):
+        buckets[0].contains(now)
     late = datetime(2026, 5, 19, 2)
     assert [one.contains(late) for one in buckets] == [False, True, False]
     assert [bool(one.mask([late])[0]) for one in buckets] == [False, True, False]

@@ -187,3 +187,9 @@ def test_days_of_a_unit_of_a_table_stay_in_the_next(tmp_path):
     book = read_book(tmp_path / "b.toml")
     for phrase, moved in (("2026-02-05", "2026-02-19"), ("2026-01-03", "2026-02-12")):
         assert str(book.resolve(f"{phrase}, 1 month later").start) == moved
+
+
+def test_spans_that_start_now():
+    for said, count in (("2 hours starting", "2 hours"), ("1 day beginning", "1 day"),
+                        ("next 3 weeks starting", "3 weeks")):  # fmt: skip
+        assert str(period(f"{said} now")) == f"from now to {count} after now"

@@ -21,7 +21,7 @@ def starting_book(
     tz: str | None,
     words: Any = None,
     calendar: Mapping[str, Any] | None = None,
-    day_starts: str = "",
+    day_starts: str = "00:00",
 ) -> str:
     """The text of a book with a source, the anchor that its profile suggests for all its periods,
     the usual picker and a page with one chart.
@@ -54,7 +54,7 @@ def starting_book(
         lines.append('calendar = "usual"')
     if tz is not None:
         lines.append(f"tz = {_toml(tz)}  # of the clock")
-    if day_starts:
+    if day_starts != "00:00":
         lines.append(f"day_starts = {_toml(day_starts)}")
     lines += ['anchor = "load"  # what every period is measured from that names no other', ""]
     if said:

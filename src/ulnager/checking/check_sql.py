@@ -81,8 +81,9 @@ def check_sql(
     found: list[Finding] = []
     for tree in trees:
         for column, parts, others in _conditions(tree):
-            about = (column, parts, others, file, target, column_type, day, calendar)
-            found += _Condition(*about).findings()
+            found += _Condition(
+                column, parts, others, file, target, column_type, day, calendar
+            ).findings()
     return Findings(sorted(set(found), key=lambda one: (one.line, one.key, one.rule)))
 
 

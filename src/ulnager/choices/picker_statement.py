@@ -41,9 +41,7 @@ def picker_where(
     """What :meth:`ulnager.Picker.where` gives."""
     if "parameters" in options:
         raise FilterError("the parameters are the picker's own here; leave that out")
-    starts = picker.resolver.day_starts
-    if starts != "00:00":
-        options = {"day_starts": starts, **options}
+    options.setdefault("day_starts", picker.resolver.day_starts)
     name = picker.name
     chosen = func.coalesce(bindparam(name, type_=String), constant(picker.opens))
     of: list[Choosable] = []

@@ -100,11 +100,11 @@ _SECTIONS: Final = {
     ),
 }
 _SHARED: Final = {
-    "Where the data is": "the data (--source, --table, --delimiter, …)",
-    "The anchor": "the anchor (--today, --as-of, --tz, …)",
-    "The calendar": "the calendar (--book, --year-starts, …)",
+    "Where the data is": ("the data", ("--source", "--table", "--delimiter")),
+    "The anchor": ("the anchor", ("--today", "--as-of", "--tz")),
+    "The calendar": ("the calendar", ("--book", "--year-starts")),
 }
-"""Sections of options that most commands have, each in a few words."""
+"""Sections of options that most commands have, each in words, and the best known ones."""
 _ALL: Final = "ulnager.help_all"
 
 
@@ -126,7 +126,11 @@ class Command(click.Command):
             record = param.get_help_record(ctx)
             if record is not None and record[1]:
                 grouped[_section(param.name or "")].append(record)
-        shared = [told for section, told in _SHARED.items() if grouped[section]]
+        shared = [
+            _told(*said, [record[0].split()[0] for record in grouped[section]])
+            for section, said in _SHARED.items()
+            if grouped[section]
+        ]
         for section, records in grouped.items():
             if records and (is_all or section not in _SHARED):
                 with formatter.section(section):
@@ -134,6 +138,12 @@ class Command(click.Command):
         if shared and not is_all:
             formatter.write_paragraph()
             formatter.write_text(f"And what others have: {'; '.join(shared)}: see --help-all.")
+
+
+def _told(words: str, best_known: tuple[str, ...], flags: list[str]) -> str:
+    named = [flag for flag in best_known if flag in flags]
+    more = ["…"] if len(named) < len(flags) else []
+    return f"{words} ({', '.join([*named, *more])})"
 
 
 def _show_all(ctx: click.Context, _: click.Parameter, asked: bool) -> None:

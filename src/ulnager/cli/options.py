@@ -62,51 +62,54 @@ def period_argument(**more: Any) -> Callable[[Any], Any]:
 
 Command = Callable[..., Any]
 
-_BASIS_OPTIONS: Final = {
-    "today": click.option(
-        "--today", metavar="DATE", help="The clock's day, still running. [default: now]"
-    ),
-    "as_of": click.option(
-        "--as-of", metavar="POINT", help="Measure from a point whose day is over: a date, latest, …"
-    ),
-    "now": click.option(
-        "--now", metavar="INSTANT", help="The clock's instant, instead of --today."
-    ),
-    "tz": click.option(
-        "--tz", metavar="ZONE", help="The time zone of the days, such as Europe/London."
-    ),
-    "day_starts": click.option(
-        "--day-starts", metavar="HH:MM", help="When a new day starts. [default: the book's, 00:00]"
-    ),
-    "year_starts": click.option(
-        "--year-starts", metavar="MM-DD", help="When a year starts. [default: 01-01]"
-    ),
-    "week_starts": click.option(
-        "--week-starts", metavar="DAY", help="When a week starts. [default: monday]"
-    ),
-    "days_off": click.option(
-        "--days-off", metavar="DAYS", help="Weekdays off, with commas. [default: saturday,sunday]"
-    ),
-    "holiday": click.option(
-        "--holiday", metavar="DATE", multiple=True, help="A holiday; may be repeated."
-    ),
-    "working_day": click.option(
-        "--working-day", metavar="DATE", multiple=True, help="A business day in spite of that."
-    ),
-    "book": click.option(
-        "--book",
-        metavar="FILE",
-        envvar="ULNAGER_BOOK",
-        help="A book; PERIOD may be a name from it. [default: $ULNAGER_BOOK]",
-    ),
-    "allow_outside": click.option(
-        "--allow-outside", is_flag=True, help="Let the book read what is not below its own folder."
-    ),
-    "calendar": click.option("--calendar", metavar="NAME", help="A calendar of the book."),
-    "defaults": click.option(
-        "--defaults", metavar="R", multiple=True, help="How 'last N', 'next N' is read: last=whole."
-    ),
+_BASIS_OPTIONS: Final[dict[str, dict[str, Any]]] = {
+    "today": {"metavar": "DATE", "help": "The clock's day, still running. [default: now]"},
+    "as_of": {
+        "metavar": "POINT",
+        "help": "Measure from a point whose day is over: a date, latest, …",
+    },
+    "now": {"metavar": "INSTANT", "help": "The clock's instant, instead of --today."},
+    "tz": {"metavar": "ZONE", "help": "The time zone of the days, such as Europe/London."},
+    "day_starts": {
+        "metavar": "HH:MM",
+        "help": "When a new day starts. [default: the book's, 00:00]",
+    },
+    "year_starts": {"metavar": "MM-DD", "help": "When a year starts. [default: 01-01]"},
+    "week_starts": {"metavar": "DAY", "help": "When a week starts. [default: monday]"},
+    "days_off": {
+        "metavar": "DAYS",
+        "help": "Weekdays off, with commas. [default: saturday,sunday]",
+    },
+    "holiday": {"metavar": "DATE", "multiple": True, "help": "A holiday; may be repeated."},
+    "working_day": {
+        "metavar": "DATE",
+        "multiple": True,
+        "help": "A business day in spite of that.",
+    },
+    "book": {
+        "metavar": "FILE",
+        "envvar": "ULNAGER_BOOK",
+        "help": "A book; PERIOD may be a name from it. [default: $ULNAGER_BOOK]",
+    },
+    "allow_outside": {
+        "is_flag": True,
+        "help": "Let the book read what is not below its own folder.",
+    },
+    "calendar": {"metavar": "NAME", "help": "A calendar of the book."},
+    "defaults": {
+        "metavar": "R",
+        "multiple": True,
+        "help": "How 'last N', 'next N' is read: last=whole.",
+    },
 }
+OF_CALENDAR: Final = (
+    "year_starts",
+    "week_starts",
+    "days_off",
+    "holiday",
+    "working_day",
+    "calendar",
+)
 _DATA_OPTIONS = (
     click.option("--source", metavar="SOURCE", help="Data that answers for latest and earliest."),
     click.option("--source-column", metavar="C", help="The date column of that data."),
@@ -211,14 +214,9 @@ _codes_option = click.option(
 )
 
 
-def basis_options(command: Command) -> Command:
-    """Adds the options for what a period is measured against, as one ``request``."""
-    return basis_options_but()(command)
-
-
 def basis_options_but(*left_out: str) -> Callable[[Command], Command]:
-    """The same without those that would do nothing for a command."""
-    options = tuple(one for name, one in _BASIS_OPTIONS.items() if name not in left_out)
+    """Adds the options for what a period is measured against, as one ``request``, without those
+    that would do nothing for a command."""
 
     def decorated(command: Command) -> Command:
         @functools.wraps(command)
@@ -227,9 +225,17 @@ def basis_options_but(*left_out: str) -> Callable[[Command], Command]:
             shared = {key: given.pop(key) for key in tuple(given) if key in names}
             return command(request=Request(**shared), **given)
 
-        return _decorated(packed, options)
+        options = (
+            click.option(f"--{name.replace('_', '-')}", **said)
+            for name, said in _BASIS_OPTIONS.items()
+            if name not in left_out
+        )
+        return _decorated(packed, tuple(options))
 
     return decorated
+
+
+basis_options: Final = basis_options_but()
 
 
 def data_options(command: Command) -> Command:

@@ -18,8 +18,9 @@ from ulnager.cli.options import (
     reading_options,
 )
 from ulnager.cli.output import echo, show_json, show_pairs
-from ulnager.cli.request import Request
+from ulnager.cli.request import HOW_READ, Request
 from ulnager.core.errors import SettingError
+from ulnager.core.periods.clock import as_day
 from ulnager.core.words import words_of
 
 if TYPE_CHECKING:
@@ -115,18 +116,16 @@ def _begin_book(
         columns = ", ".join(found.column for found in profiles)
         raise SettingError(f"--to-book takes one date column; say which: --column ({columns})")
     given = {
-        name: value
-        for name in ("delimiter", "header", "encoding", "decimal", "date_format")
-        if (value := getattr(request, name)) is not None
+        name: value for name in HOW_READ if (value := getattr(request, name)) not in (None, ())
     }
+    if "open_ended" in given:
+        given["open_ended"] = [as_day(text, "--open-ended") for text in request.open_ended]
     if column_type is not None:
         given["column_type"] = column_type
     place = _of_database(names[0], request.table, Path(file)) or _of_file(names[0], Path(file))
     words = None if request.locale is None else words_of(request.locale)
-    starts = "" if request.chosen_start == "00:00" else request.chosen_start
-    text = starting_book(
-        profiles[0], place, given, request.tz, words, request.said_calendar, starts
-    )
+    calendar, starts = request.said_calendar, request.chosen_start
+    text = starting_book(profiles[0], place, given, request.tz, words, calendar, starts)
     write_book(text, file)
     echo(
         f"written: {file}; try 'ulnager show home --book {file}', or in a browser "

@@ -26,7 +26,7 @@ if TYPE_CHECKING:
     from ulnager.sources.source import Relation
 
 
-_HOW_READ: Final = ("delimiter", "header", "encoding", "decimal", "date_format", "open_ended")
+HOW_READ: Final = ("delimiter", "header", "encoding", "decimal", "date_format", "open_ended")
 """The options that say how a file is read."""
 
 
@@ -144,7 +144,7 @@ class Request:
             return
         if self.table is not None:
             raise SettingError("--table is a table of --source; name that too")
-        for option in _HOW_READ:
+        for option in HOW_READ:
             if getattr(self, option) not in (None, ()):
                 flag = option.replace("_", "-")
                 raise SettingError(f"--{flag} is of a file that --source names; name that too")
@@ -279,17 +279,8 @@ class Request:
         from ulnager.sources.guard import saved_input
         from ulnager.sources.opening import opened_source
 
-        given: dict[str, Any] = {
-            "timeout": self.timeout,
-            "delimiter": self.delimiter,
-            "header": self.header,
-            "encoding": self.encoding,
-            "decimal": self.decimal,
-            "date_format": self.date_format,
-            "grain": self.grain,
-            "stamps": self.stamps,
-            "open_ended": self.open_ended,
-        }
+        options = ("timeout", *HOW_READ, "grain", "stamps")
+        given: dict[str, Any] = {option: getattr(self, option) for option in options}
         for column, kind in (column_types or {}).items():
             if kind is not None and column is None:
                 raise SettingError("--type says what --column holds; name that too")

@@ -18,7 +18,7 @@ from urllib.parse import parse_qs
 import click
 
 from ulnager.cli.help import Command
-from ulnager.cli.options import basis_options_but, json_option, locale_option
+from ulnager.cli.options import OF_CALENDAR, basis_options_but, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
 from ulnager.core.errors import SettingError
@@ -122,17 +122,7 @@ _MOMENTS = 5
 @click.option("--address", metavar="URL", help="Where the page is served: --to links to there.")
 @json_option
 @locale_option
-@basis_options_but(
-    "as_of",
-    "day_starts",
-    "year_starts",
-    "week_starts",
-    "days_off",
-    "holiday",
-    "working_day",
-    "calendar",
-    "defaults",
-)
+@basis_options_but("as_of", "day_starts", "defaults", *OF_CALENDAR)
 def command(
     request: Request,
     name: str | None,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import functools
 from collections.abc import Callable, Iterable, Mapping
-from datetime import date, timedelta, tzinfo
+from datetime import date, tzinfo
 from typing import Any, Final, NamedTuple, ParamSpec, TypeVar
 
 from ulnager.core.errors import SettingError
@@ -40,7 +40,7 @@ _SORTS: Final = {
     "date_format": Wanted(TEXT, "a format such as '%d/%m/%Y'"),
     "date_table": Wanted(TEXT, "the name of a date table"),
     "day": Wanted((date,), "a date"),
-    "day_starts": Wanted((str, timedelta), "a time such as '04:00'"),
+    "day_starts": Wanted((str,), "a time such as '04:00'"),
     "days": Wanted((int,), "a whole number of days"),
     "days_off": Wanted((Iterable,), "names of weekdays, such as ['saturday', 'sunday']"),
     "delimiter": Wanted(TEXT, "the sign between two fields, such as ';'"),

@@ -371,6 +371,7 @@ def _as_one(result: Resolution) -> Bucket:
         result.label,
         (),
         result.spans,
+        result.day_starts,
     )
 
 

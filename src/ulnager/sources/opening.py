@@ -6,7 +6,7 @@ import copy
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from contextvars import ContextVar
-from datetime import date, datetime, timedelta
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Final, Protocol, runtime_checkable
 
@@ -15,6 +15,7 @@ from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.language.phrase import Settings
 from ulnager.core.messages import NO_SUCH, error_message
 from ulnager.core.periods.buckets import Bucket
+from ulnager.core.periods.clock import time_of_day
 from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.sources.file_names import READERS
 from ulnager.sources.source import Relation, Source, named_table
@@ -253,10 +254,10 @@ def source_with(
     else was said; dates that are ``is_fixed`` have their calendar. Its days start with those of
     what it is asked ``over``, if that is resolved, or as the settings say."""
     found = as_source(source)
-    if isinstance(over, (ResolutionBase, Bucket)):
-        starts: str | timedelta | None = over.day_starts
-    else:
-        starts = when.get("day_starts")
+    starts = when.get("day_starts")
+    resolved = over if isinstance(over, (ResolutionBase, Bucket)) else None
+    if resolved is not None:
+        starts = time_of_day(resolved.day_starts)
     if starts is not None:
         # A copy, since who gave the source may ask it other things.
         found = copy.copy(found).starting(starts)
@@ -265,8 +266,8 @@ def source_with(
         own["tz"] = found.own_tz
     if found.own_calendar is not None and not is_fixed:
         own["calendar"] = found.own_calendar
-    if found.day_starts and not is_fixed:
-        own["day_starts"] = str(datetime.min + found.day_starts)[11:16]
+    if found.day_starts and resolved is None:
+        own["day_starts"] = time_of_day(found.day_starts)
     said: Any = {name: given for name, given in when.items() if given is not None}
     return found, {**own, **said}
 

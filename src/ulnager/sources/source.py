@@ -392,7 +392,7 @@ class Relation(Source):
         ((rows,),) = self.run(select(func.count()).select_from(self.rows))
         return "" if rows else "; it has a header and no rows"
 
-    def starting(self, day_starts: str | timedelta) -> Self:
+    def starting(self, day_starts: str) -> Self:
         """The same with days of times that start later than at midnight."""
         self.day_starts = time_after_midnight(day_starts)
         return self

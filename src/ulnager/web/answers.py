@@ -9,9 +9,8 @@ from __future__ import annotations
 import json
 from collections.abc import Hashable, Mapping
 from dataclasses import replace
-from datetime import UTC, date, datetime, time, timedelta, tzinfo
+from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final, NamedTuple
-from zoneinfo import ZoneInfo
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.choices.chart_values import csv_rows
@@ -20,12 +19,14 @@ from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker import Picker
 from ulnager.choices.resolver import Moment
 from ulnager.core.arguments import shown
+from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.calendars.zones import date_of, day_start, zone_named
 from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.open_period import OpenPeriod
 from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import near_by
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.clock import as_day, time_after_midnight
+from ulnager.core.periods.clock import Clock, as_day
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.filters.conditions import condition
 from ulnager.filters.standards import STANDARDS
@@ -154,7 +155,7 @@ class BookAnswers:
         """When the day ends in a zone; None where the clock stands still."""
         if today is not None or self.today is not None:
             return None
-        return end_of_day(zone, time_after_midnight(self.book.day_starts))
+        return end_of_day(zone, self.book.day_starts)
 
     # Phrases.
 
@@ -430,13 +431,13 @@ class _Unread(Exception):  # noqa: N818
         self.values = values
 
 
-def end_of_day(zone: tzinfo | str | None, day_starts: timedelta = timedelta()) -> datetime:
+def end_of_day(zone: tzinfo | str | None, day_starts: str = "00:00") -> datetime:
     """When the next day starts in a zone, or where this machine is."""
-    where = ZoneInfo(zone) if isinstance(zone, str) else zone
-    now = datetime.now(where) if where is not None else datetime.now().astimezone()
-    today = (now.replace(tzinfo=None) - day_starts).date()
-    begins = datetime.combine(today + timedelta(days=1), time()) + day_starts
-    return begins.astimezone() if where is None else begins.replace(tzinfo=where)
+    where = datetime.now().astimezone().tzinfo if zone is None else zone_named(zone)
+    assert where is not None
+    basis = Clock(tz=where, day_starts=day_starts).basis(GREGORIAN)
+    tomorrow = date_of(int(basis.anchor) + 1)
+    return day_start(tomorrow, where, basis.day_starts).astimezone(where)
 
 
 def _plain(result: Resolution) -> dict[str, Any]:

@@ -14,7 +14,7 @@ from ulnager.core.errors import PeriodSyntaxError, ResolveError, SettingError
 from ulnager.core.language.period import Day, Period, PeriodBase
 from ulnager.core.language.reader import read_period
 from ulnager.core.periods.anchors import Anchor, Defaults, Extent
-from ulnager.core.periods.clock import checked_calendar
+from ulnager.core.periods.clock import checked_calendar, time_of_day
 from ulnager.core.periods.explain import of_anchor
 from ulnager.core.periods.resolution import Resolution, ResolutionBase, dates_told
 from ulnager.core.units import Unit
@@ -120,8 +120,7 @@ def resolved(what: object, **when: Any) -> Resolution:
         if given.keys() - {"tz"}:
             raise SettingError("a bucket is resolved already; leave the clock and the anchor out")
         days = " plus ".join(f"{span.start}/{span.end}" for span in what.spans)
-        starts = str(datetime.min + what.day_starts)[11:16]
-        return period(days).resolve(tz=given.get("tz"), day_starts=starts)
+        return period(days).resolve(tz=given.get("tz"), day_starts=time_of_day(what.day_starts))
     unknown = given.keys() - Settings.__annotations__.keys()
     if unknown:
         known = ", ".join(sorted(Settings.__annotations__))

@@ -21,7 +21,15 @@ from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import as_day, extent_of
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.period_tree import sorts_of, unsorted
-from ulnager.core.periods.spans import LastSpan, Range, Span, complement, intersection, local_bounds
+from ulnager.core.periods.spans import (
+    LastSpan,
+    Range,
+    Span,
+    complement,
+    hold,
+    intersection,
+    local_bounds,
+)
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
@@ -75,14 +83,8 @@ class Bucket(NamedTuple):
     @checked()
     def contains(self, day: date) -> bool:
         """Whether a day is in; a local timestamp stands for its day."""
-        if isinstance(day, datetime):
-            day -= min(self.day_starts, day - datetime.min)
-        day = as_day(day, "day")
-        return any(
-            span.start <= day and (span.stop is None or day < span.stop)
-            for span in self.spans
-            if span.start is not None
-        )
+        found = as_day(day, "day")
+        return hold(self.spans, day if isinstance(day, datetime) else found, self.day_starts)
 
     def mask(self, days: Any) -> NDArray[np.bool_]:
         """Which of an array of days or local timestamps are in, as an array of its shape."""
@@ -148,7 +150,8 @@ def buckets_of(
     extent = None if data is None else extent_of(data)
     if extent is not None:
         ranges = extent._closing(ranges)
-    found = tuple(_split(ranges, asked, unit, extent))
+    starts = asked.basis.day_starts
+    found = tuple(one._replace(day_starts=starts) for one in _split(ranges, asked, unit, extent))
     if partial == "drop":
         return tuple(bucket for bucket in found if bucket.is_whole)
     return tuple(b._replace(reasons=()) for b in found) if partial == "keep" else found

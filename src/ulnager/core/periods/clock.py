@@ -109,12 +109,13 @@ def as_instant(now: datetime | str) -> datetime:
         ) from None
 
 
-def time_after_midnight(text: str | timedelta) -> timedelta:
+def time_of_day(after_midnight: timedelta) -> str:
+    """The time so long after midnight, as :func:`time_after_midnight` reads it."""
+    return f"{(datetime.min + after_midnight):%H:%M}"
+
+
+def time_after_midnight(text: str) -> timedelta:
     """How long after midnight a time of day is; SettingError for what is none."""
-    if isinstance(text, timedelta):
-        if timedelta() <= text < timedelta(days=1) and not text % timedelta(minutes=1):
-            return text
-        text = str(text)
     try:
         found = time.fromisoformat(text)
         if found.tzinfo is not None or found.second or found.microsecond:

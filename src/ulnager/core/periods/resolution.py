@@ -24,7 +24,7 @@ from ulnager.core.periods.anchor_provenance import deciding_anchor, is_measured,
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
-from ulnager.core.periods.spans import LastSpan, Range, Span, local_bounds
+from ulnager.core.periods.spans import LastSpan, Range, Span, hold, local_bounds
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
@@ -355,12 +355,7 @@ class Resolution(ResolutionBase):
                 f"{shown(day)} is no date; give a date, and take an instant to its zone and "
                 "date first"
             )
-        if isinstance(day, datetime):
-            try:
-                day -= self._basis.day_starts
-            except OverflowError:
-                return False
-        return any(day in span for span in self.spans)
+        return hold(self.spans, day, self._basis.day_starts)
 
     def instants(self, tz: str | tzinfo) -> tuple[tuple[datetime | None, datetime | None], ...]:
         """The instants at which each span starts and stops, in UTC; None at an open side.
@@ -414,8 +409,6 @@ class Resolution(ResolutionBase):
 
         asked = Resolved(self._definition, self._basis, measured(self._definition, self._basis)[1])
         found = buckets_of(self._ranges, asked, self.unit_named(unit), partial, data)
-        if self.day_starts:
-            found = tuple(one._replace(day_starts=self.day_starts) for one in found)
         return Buckets(found).worded(self.words)
 
     def weekly(self) -> Weekly | None:

@@ -115,6 +115,17 @@ def local_bounds(
     return tuple((moved(span.start), moved(span.stop)) for span in spans)
 
 
+def hold(spans: Iterable[Span], day: date, day_starts: timedelta) -> bool:
+    """Whether a day is in one of the spans; a datetime without a zone stands for the day that has
+    begun by then."""
+    if isinstance(day, datetime):
+        try:
+            day -= day_starts
+        except OverflowError:
+            return False
+    return any(day in span for span in spans)
+
+
 def union(ranges: Iterable[Range]) -> tuple[Range, ...]:
     """The same days as disjoint ranges in order, merged where they touch.
 
