@@ -253,10 +253,3 @@ def test_results_pickle_and_copy():
     assert pickle.loads(pickle.dumps(kept)).rows() == kept.rows()
     short = [one for one in results if not isinstance(one, (dict, tuple, list))]
     assert all(len(repr(one)) < 200 for one in (*short, PICKER, page.page))
-
-
-def test_a_page_of_real_use_is_typed():
-    page = ROOT / "examples" / "typed_use.py"
-    found = subprocess.run([sys.executable, "-m", "mypy", "--strict", str(page)], cwd=ROOT,
-                           capture_output=True, text=True, check=False)  # fmt: skip
-    assert found.returncode == 0, found.stdout

@@ -316,17 +316,32 @@ def test_the_glance_asks_each_source_once_and_the_description_none(book, monkeyp
     assert count["n"] == first
 
 
-def test_what_is_kept_holds_no_source_in_memory(book):
+def test_of_a_source_the_newest_is_held_in_memory_and_answers_as_opened_anew(tmp_path):
     """Each answer of a file that changed would hold the old one, whole."""
+    (tmp_path / "r.csv").write_text("d,n,k\n2026-05-01,1,a\n")
+    (tmp_path / "book.toml").write_text(
+        '[sources.r]\nfile = "r.csv"\n[periods.p]\nphrase = "2026-05"\n'
+        '[pickers.dates]\nchoices = ["p"]\n'
+        '[values.k]\ncolumn = "k"\n[pages.p]\npicker = "dates"\nvalues = ["k"]\n'
+        '[pages.p.charts.c]\nsource = "r"\nvalue = "n"\nhow = "sum"\n'
+    )
 
     def held():
         gc.collect()
-        return sum(type(one).__name__ == "FileSource" for one in gc.get_objects())
+        sources = [one for one in gc.get_objects() if type(one).__name__ == "FileSource"]
+        return len({id(one._connection) for one in sources})
 
-    before, client = held(), TestClient(ulnager.service(book, today=TODAY))
-    for name in ulnager.read_book(book).pages:
-        assert client.get(f"/pages/{name}").status_code == 200
-    assert held() == before
+    before, service = held(), ulnager.service(tmp_path / "book.toml", today=TODAY)
+    client, asked_for = TestClient(service), ("/api/pages/p", "/api/pages/p?k=~a")
+    for n in range(2, 6):
+        with (tmp_path / "r.csv").open("a") as more:
+            more.write(f"2026-05-0{n},{n},{'ab'[n % 2]}\n")
+        answers = [client.get(path).json() for path in asked_for * 2]
+        assert held() == before + 1
+        fresh = TestClient(ulnager.service(tmp_path / "book.toml", today=TODAY))
+        assert answers == [fresh.get(path).json() for path in asked_for * 2]
+        before = held() - 1  # Its own one stays a while.
+    assert answers[0]["page"]["charts"]["c"]["values"]["rows"][0]["value"] == 15
 
 
 def test_headers_have_their_time_and_nothing_redirects(book):

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import copy
 import os
 import re
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, TypeAlias
 
 from ulnager.choices.resolver import Moment, moment_from
 from ulnager.core.calendars.calendar import Calendar
@@ -21,6 +20,8 @@ from ulnager.core.text import masked
 from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
+
+Opener: TypeAlias = "Callable[[BookSource, Callable[[], Relation]], Relation]"
 
 
 @dataclass(frozen=True)
@@ -49,6 +50,8 @@ class BookSource:
     """What becomes of a unit of its grain that a period cuts."""
     given: Relation | None = field(default=None, compare=False, repr=False)
     """What a caller opened in its place."""
+    opener: Opener | None = field(default=None, compare=False, repr=False)
+    """Who opens it, where what is open is kept."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""
     day_starts: str = "00:00"
@@ -99,9 +102,7 @@ class BookSource:
     def _raw(self, timeout: float | None, moment: Moment) -> Relation:
         """All its rows."""
         if self.given is not None:
-            found = copy.copy(self.given)
-            found.known_days = None
-            return found
+            return self.given.again()
         if self.query is not None:
             from ulnager.sources.file_source import JoinedFiles, check_parts
 
@@ -112,14 +113,18 @@ class BookSource:
             )
             return joined.read_as(**_reading(self.form))
         password = password_of(self.name, self.password_env)
-        return opened_source(
-            self.place,
-            self.table,
-            within=self.within,
-            timeout=timeout,
-            password=password,
-            **dict(self.form),
-        )
+
+        def newly() -> Relation:
+            return opened_source(
+                self.place,
+                self.table,
+                within=self.within,
+                timeout=timeout,
+                password=password,
+                **dict(self.form),
+            )
+
+        return newly() if self.opener is None else self.opener(self, newly)
 
     def _ranges(self, found: Relation, moment: Moment) -> tuple[Range, ...] | None:
         """The days that count at a moment: those of its own period, and none that was not there

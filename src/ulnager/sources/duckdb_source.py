@@ -7,9 +7,9 @@ any more, and each thread has a cursor of its own.
 from __future__ import annotations
 
 import threading
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, Self, TypeAlias
 
 import duckdb
 import sqlalchemy as sa
@@ -24,6 +24,7 @@ from ulnager.sources.queries import check_lengths, checked_query
 from ulnager.sources.source import Column, Relation, asked, told_asked, too_long
 from ulnager.sources.writing import as_text, as_text_sql
 
+Rows: TypeAlias = list[tuple[Any, ...]]
 _SETTINGS: Final = {
     # It would fetch them over the network, and keep them in the home folder.
     "autoinstall_known_extensions": "false",
@@ -63,6 +64,8 @@ class EmbeddedSource(Relation):
     """A SELECT of all rows."""
     tables: tuple[str, ...] = ()
     """The tables that a query may speak of."""
+    answers: Callable[[str, Callable[[str], Rows]], Rows] | None = None
+    """Where what it answered is kept, if somebody does."""
     _begins = ""
 
     def __init__(self, name: str, timeout: float | None = None) -> None:
@@ -100,7 +103,13 @@ class EmbeddedSource(Relation):
 
     def run(self, statement: sa.Executable) -> list[tuple[Any, ...]]:
         assert isinstance(statement, sa.ClauseElement)
-        return self.fetched(sql_text(statement, "duckdb"))
+        sql = sql_text(statement, "duckdb")
+        return self.fetched(sql) if self.answers is None else self.answers(sql, self.fetched)
+
+    def again(self) -> Self:
+        found = super().again()
+        found._own = threading.local()  # One that is left to itself keeps its own cursor.
+        return found
 
     def query(self, sql: str) -> list[tuple[Any, ...]]:
         """The rows of a query over the source's tables.

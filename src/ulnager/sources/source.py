@@ -7,6 +7,7 @@ Nothing here changes data.
 from __future__ import annotations
 
 import contextlib
+import copy
 import logging
 import threading
 from bisect import bisect_right
@@ -352,6 +353,12 @@ class Relation(Source):
         self.said = (grain, stamps)
         self.open_ended = as_days(open_ended, "open_ended")
         return self
+
+    def again(self) -> Self:
+        """The same, to be narrowed or to be asked at another moment."""
+        found = copy.copy(self)
+        found.known_days = None
+        return found
 
     def run(self, statement: Executable) -> list[tuple[Any, ...]]:
         """The rows of a select; SourceError when the engine refuses it."""

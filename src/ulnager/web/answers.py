@@ -13,6 +13,7 @@ from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book, BookPeriod
+from ulnager.book.sources import BookSource
 from ulnager.choices.chart_values import csv_rows
 from ulnager.choices.charts import OpenedChart
 from ulnager.choices.pages import OpenedPage, Page
@@ -34,7 +35,7 @@ from ulnager.numbers.running import Running
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import within
 from ulnager.sources.source import GivenUp
-from ulnager.web.cache import Cache, stamp_of
+from ulnager.web.cache import Cache, OpenedFiles, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
 from ulnager.web.viewers import checked_instant, discreet, held_dates, links_of, periods_for_viewers
 
@@ -92,12 +93,22 @@ class BookAnswers:
         self.today = None if today is None else as_day(today, "today")
         self.any_day = any_day
         self._extents, self._values = Cache(200), Cache(200)
+        self._opener = OpenedFiles()
         pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
         self.book = replace(
-            book, asks=self._asked, pickers=pickers, periods=periods_for_viewers(book, pickers)
+            book,
+            asks=self._asked,
+            pickers=pickers,
+            periods=periods_for_viewers(book, pickers),
+            sources={name: self._kept(one) for name, one in book.sources.items()},
         )
         self.pickers = {name: self._dressed(one) for name, one in pickers.items()}
         self.pages = {name: self._served(page) for name, page in book.pages.items()}
+
+    def _kept(self, source: BookSource) -> BookSource:
+        """A source whose files stay open while they do not change."""
+        others = tuple(self._kept(one) for one in source.others)
+        return replace(source, others=others, opener=self._opener)
 
     def _dressed(self, picker: Picker) -> Picker:
         """A picker that asks what is kept here, and whose links expire by the real clock."""
@@ -111,7 +122,7 @@ class BookAnswers:
 
     def _served(self, page: Page) -> Page:
         pickers = {name: self._dressed(one) for name, one in page.pickers.items()}
-        return replace(page, look=self._look, pickers=pickers)
+        return replace(page, look=self._look, pickers=pickers, sources=self.book.sources)
 
     def _look(self, name: str, moment: Moment) -> Extent | None:
         """The dates of a source; None for one that cannot be read, which its charts tell."""
@@ -136,7 +147,7 @@ class BookAnswers:
             return source.extent(moment), bool(moment.known.get(("cut", name)))
 
         found, moment.known["cut", name] = self._extents.of(
-            key, ask, lambda: stamp_of(source) == stamp
+            key, ask, lambda _: stamp_of(source) == stamp
         )
         return found
 
@@ -323,7 +334,7 @@ class BookAnswers:
         with within(SECONDS):
             opened = self.opened(name, fields, today, locale)
             told: Any = opened.to_dict()
-            numbers = self.values(opened) if values else {}
+            numbers = self.values(opened, told) if values else {}
         for key, chart in told["charts"].items():
             chart["problems"] = [opened.said(discreet(one)) for one in chart["problems"]]
             found = numbers.get(key)
@@ -349,14 +360,15 @@ class BookAnswers:
                 raise Refused(422, "dates", told or "the chart has no dates")
             return list(csv_rows(self.book.sources, chart, opened.sources))
 
-    def values(self, opened: OpenedPage) -> dict[str, Any]:
-        """The numbers of a page's charts; a sentence for one that has none."""
+    def values(self, opened: OpenedPage, told: Any = None) -> dict[str, Any]:
+        """The numbers of a page's charts; a sentence for one that has none. ``told`` is the page as
+        plain values, of whom has it."""
         try:
             stamps = self._stamps(opened)
             return self._values.of(
-                self._question(opened, stamps),
+                self._question(opened, stamps, told or opened.to_dict()),
                 lambda: self._worked_out(opened),
-                lambda: self._stamps(opened) == stamps,
+                lambda _: self._stamps(opened) == stamps,
             )
         except _Unread as unread:
             return unread.values
@@ -365,12 +377,11 @@ class BookAnswers:
         """What the sources of a page look like."""
         return tuple(stamp_of(self.book.sources[name]) for name in _sources_of(opened))
 
-    def _question(self, opened: OpenedPage, stamps: Hashable) -> Hashable:
+    def _question(self, opened: OpenedPage, stamps: Hashable, told: Any) -> Hashable:
         """What the numbers of a page hang on, all of it: the page as it was told, with what viewers
         touched; the moment; what the sources look like, and what they hold."""
         sources = _sources_of(opened)
         moment = opened.moment
-        told: Any = opened.to_dict()
         hidden = [
             view.to_dict() for name, view in opened.views.items() if name not in told["pickers"]
         ]

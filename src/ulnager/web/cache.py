@@ -17,10 +17,16 @@ from typing import Any, Final, TypeVar
 
 from ulnager.book.sources import BookSource
 from ulnager.core.errors import SourceError
+from ulnager.sources.duckdb_source import Rows
+from ulnager.sources.file_source import FileSource
 from ulnager.sources.guard import matching
-from ulnager.sources.source import GivenUp
+from ulnager.sources.opening import seconds_for
+from ulnager.sources.source import GivenUp, Relation
 
 Found = TypeVar("Found")
+_MOST_OPEN: Final = 12
+_MOST_ANSWERS: Final = 200
+_MOST_ROWS: Final = 2_000
 FRESH_SECONDS: Final = 5
 """So long what a database holds is taken for unchanged; a file is looked at each time."""
 
@@ -34,7 +40,10 @@ class Cache:
         self._lock = Lock()
 
     def of(
-        self, key: Hashable, make: Callable[[], Found], holds: Callable[[], bool] = lambda: True
+        self,
+        key: Hashable,
+        make: Callable[[], Found],
+        holds: Callable[[Found], bool] = lambda made: True,
     ) -> Found:
         """What ``make`` gives, or gave for that key; others that ask meanwhile wait for it.
 
@@ -53,11 +62,11 @@ class Cache:
             if is_mine:
                 try:
                     made = make()
-                    if not holds():
-                        self._forget(key, found)
+                    if not holds(made):
+                        self.forget(key, found)
                     found.set_result(made)
                 except BaseException as error:
-                    self._forget(key, found)
+                    self.forget(key, found)
                     found.set_exception(error)
             try:
                 return found.result()  # type: ignore[no-any-return]
@@ -65,10 +74,48 @@ class Cache:
                 if is_mine:
                     raise
 
-    def _forget(self, key: Hashable, found: Future[Any]) -> None:
+    def forget(self, key: Hashable, found: Future[Any] | None = None) -> None:
+        """Keep what a key had no longer, or no longer if it is this."""
         with self._lock:
-            if self._held.get(key) is found:
-                del self._held[key]
+            if found is None or self._held.get(key) is found:
+                self._held.pop(key, None)
+
+
+class OpenedFiles:
+    """The files of a book, each opened once while it does not change, with what it answered.
+
+    What the columns of a CSV file hold takes longer to find out than most questions. Databases are
+    opened each time: who writes to one must not wait for us.
+    """
+
+    def __init__(self) -> None:
+        self._opened, self._answers = Cache(_MOST_OPEN), Cache(_MOST_ANSWERS)
+        self._last: dict[str, Hashable] = {}
+
+    def __call__(self, source: BookSource, newly: Callable[[], Relation]) -> Relation:
+        if "://" in "".join(source.place):
+            return newly()
+        key = source.name, stamp_of(source)
+
+        def still() -> bool:
+            return stamp_of(source) == key[1]
+
+        def answers(sql: str, ask: Callable[[str], Rows]) -> Rows:
+            def is_kept(rows: Rows) -> bool:
+                return len(rows) <= _MOST_ROWS and still()
+
+            rows = self._answers.of((key, sql), lambda: ask(sql), is_kept)
+            return rows.copy()
+
+        before, self._last[source.name] = self._last.get(source.name, key), key
+        if before != key:
+            self._opened.forget(before)  # As it was, it holds memory.
+        found = self._opened.of(key, newly, lambda made: isinstance(made, FileSource) and still())
+        if not isinstance(found, FileSource):
+            return newly()  # Others that waited have this one.
+        found = found.again()
+        found.timeout, found.answers = seconds_for(None), answers
+        return found
 
 
 def stamp_of(source: BookSource) -> Hashable:

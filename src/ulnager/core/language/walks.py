@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from functools import lru_cache
 from typing import Any, Final
 
 from ulnager.core.arguments import shown
@@ -34,6 +35,7 @@ def step_of(text: object) -> tuple[int, Unit]:
     return found
 
 
+@lru_cache(512)
 def shift_of(text: str) -> tuple[int, Unit] | None:
     """How far a shift such as ``1 year earlier`` moves, later when positive; None for none or two.
 
