@@ -5,10 +5,23 @@ from __future__ import annotations
 import atexit
 import gc
 import os
+import signal
+import sys
+from typing import NoReturn
+
+
+def _interrupted(*_: object) -> NoReturn:
+    """An engine that is interrupted while it is imported would end with an abort."""
+    for module in [*sys.modules.values()]:
+        if getattr(getattr(module, "__spec__", None), "_initializing", False):
+            os._exit(130)
+    raise KeyboardInterrupt
 
 
 def main() -> None:
     try:
+        if signal.getsignal(signal.SIGINT) is signal.default_int_handler:
+            signal.signal(signal.SIGINT, _interrupted)
         # Importing makes nothing that could be thrown away, so nothing is looked for meanwhile.
         gc.disable()
         from ulnager.cli.main import main as run

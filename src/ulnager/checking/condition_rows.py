@@ -15,7 +15,7 @@ from ulnager.checking.readers.sqlite_reader import MACROS
 from ulnager.checking.translation import hoisted
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.filters.columns import COLUMN_TYPES
-from ulnager.sources.duckdb_source import started
+from ulnager.sources.duckdb_source import pass_on, started
 from ulnager.sources.duckdb_text import first_line
 
 Matrix = NDArray[np.bool_]
@@ -187,6 +187,7 @@ def _run(
     except duckdb.InterruptException:
         raise Unclear("it takes too long to run") from None
     except (duckdb.Error, RuntimeError) as error:
+        pass_on(error)
         raise Unclear(f"DuckDB cannot run it: {first_line(error)}") from None
     finally:
         watch.cancel()

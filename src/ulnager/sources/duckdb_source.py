@@ -37,6 +37,12 @@ def started(path: str = ":memory:") -> duckdb.DuckDBPyConnection:
     return duckdb.connect(path, config=dict(_SETTINGS))
 
 
+def pass_on(error: Exception) -> None:
+    """Raise KeyboardInterrupt where the engine found that somebody pressed Ctrl-C."""
+    if isinstance(error, duckdb.InterruptException) or str(error) == "Query interrupted":
+        raise KeyboardInterrupt from None
+
+
 _COLUMN_TYPES: Final = {
     "DATE": "date",
     "TIMESTAMP": "timestamp",
@@ -76,16 +82,16 @@ class EmbeddedSource(Relation):
     def connect(self, database: str | None = None) -> None:
         """Open an engine of the source's own, with its clock in UTC; a database for reading."""
         # What is opened by its path would be shared with all others in this process.
-        self._connection = started()
-        self._connection.execute("SET GLOBAL TimeZone = 'UTC'")
-        if database is not None:
-            try:
+        try:
+            self._connection = started()
+            self._connection.execute("SET GLOBAL TimeZone = 'UTC'")
+            if database is not None:
                 self._connection.execute(
                     f"ATTACH {text(database)} AS store (READ_ONLY, TYPE duckdb)"
                 )
-            except (duckdb.Error, RuntimeError) as error:
-                raise self.unreadable(error) from None
-            self._begins = "USE store"
+                self._begins = "USE store"
+        except (duckdb.Error, RuntimeError) as error:
+            raise self.unreadable(error) from None
 
     def lock(self, files: Iterable[str] = ()) -> None:
         """From here on only these files can be opened, and no setting changed."""
@@ -228,8 +234,7 @@ class EmbeddedSource(Relation):
 
     def unreadable(self, error: Exception) -> SourceError:
         """What the engine said, as an error of ours; who interrupts it is not told that."""
-        if isinstance(error, duckdb.InterruptException):
-            raise KeyboardInterrupt from None
+        pass_on(error)
         return SourceError(f"{self.name} cannot be read: {first_line(error)}")
 
 

@@ -25,7 +25,7 @@ from ulnager.sources.csv_form import (
     transcoded,
 )
 from ulnager.sources.date_text import check_format, written_dates
-from ulnager.sources.duckdb_source import EmbeddedSource
+from ulnager.sources.duckdb_source import EmbeddedSource, pass_on
 from ulnager.sources.duckdb_text import quoted, quoted_name, text
 from ulnager.sources.file_names import Files, named_files
 from ulnager.sources.guard import check_unpacked, limits_now
@@ -77,6 +77,18 @@ class FileSource(EmbeddedSource):
         self._decimal = decimal
         self._opened = found.opened
         self._forms: list[CsvForm] = []
+        try:
+            reads = self._reads(found, settings)
+            self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
+            self._tell_dates(reads, date_format)
+            self._laid_out(found, query)
+        except UlnagerError:
+            raise
+        except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
+            raise self.unreadable(error) from None
+
+    def _reads(self, found: Files, settings: CsvSettings) -> str:
+        """What reads the files, in the engine's words."""
         self.connect()
         # Names are patterns to the engine; in brackets a sign stands for itself.
         escaped = [_escaped(path) for path in found.opened]
@@ -103,14 +115,7 @@ class FileSource(EmbeddedSource):
             reads = f"read_parquet({listed}{parts})"
         self.view_sql = f"SELECT * FROM {reads}"
         self.opens = {*found.opened, *escaped}
-        try:
-            self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
-            self._tell_dates(reads, date_format)
-            self._laid_out(found, query)
-        except UlnagerError:
-            raise
-        except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
-            raise self.unreadable(error) from None
+        return reads
 
     def _laid_out(self, found: Files, query: str | None) -> None:
         """Columns and rows; the file may go away meanwhile."""
@@ -292,8 +297,7 @@ class FileSource(EmbeddedSource):
 
     def unreadable(self, error: Exception) -> SourceError:
         """What does not fit, with its line, where that can be found."""
-        if isinstance(error, duckdb.InterruptException):
-            raise KeyboardInterrupt from None
+        pass_on(error)
         for path, at, form in zip(self.files, self._opened, self._forms, strict=False):
             try:
                 check_records(path, form, at)

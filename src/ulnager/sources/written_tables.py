@@ -311,7 +311,7 @@ def _to_duckdb(
 ) -> None:
     import duckdb
 
-    from ulnager.sources.duckdb_source import started
+    from ulnager.sources.duckdb_source import pass_on, started
 
     schema, _, own = name.rpartition(".")
     place = f"{quoted(schema or 'main')}.{quoted(own)}"
@@ -333,4 +333,5 @@ def _to_duckdb(
                 connection.executemany(f"INSERT INTO {place} VALUES ({signs})", rows)
             connection.execute("COMMIT")
     except (duckdb.Error, RuntimeError, OSError) as error:
+        pass_on(error)
         raise SourceError(f"{address.name} cannot be written: {first_line(error)}") from None
