@@ -26,9 +26,9 @@ from schemathesis.specs.openapi import checks as openapi
 
 import ulnager
 from serving import TODAY, book_in, library, round_robin, served
+from ulnager.book.opened_files import Cache
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.web import answers, request_guard
-from ulnager.web.cache import Cache
 from ulnager.web.problems import UNREADABLE
 from ulnager.web.request_guard import RequestGuard
 

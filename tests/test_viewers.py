@@ -16,9 +16,9 @@ from starlette.testclient import TestClient
 import ulnager
 from serving import MORE, TODAY, book_in, served
 from ulnager import SettingError
+from ulnager.book.opened_files import Cache
 from ulnager.book.sources import BookSource
 from ulnager.sources.source import GivenUp, asked
-from ulnager.web.cache import Cache
 from ulnager.web.workers import Workers
 
 from strategies import examples

@@ -21,7 +21,7 @@ from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
 
-Opener: TypeAlias = "Callable[[BookSource, Callable[[], Relation]], Relation]"
+Opener: TypeAlias = "Callable[[BookSource, Callable[[], Relation], float | None], Relation]"
 
 
 @dataclass(frozen=True)
@@ -124,7 +124,7 @@ class BookSource:
                 **dict(self.form),
             )
 
-        return newly() if self.opener is None else self.opener(self, newly)
+        return newly() if self.opener is None else self.opener(self, newly, seconds_for(timeout))
 
     def _ranges(self, found: Relation, moment: Moment) -> tuple[Range, ...] | None:
         """The days that count at a moment: those of its own period, and none that was not there

@@ -8,6 +8,7 @@ from typing import Any
 from ulnager.book.file_schema import BookFile, DatabaseSource, FileSource, QuerySource, SourceEntry
 from ulnager.book.file_text import House
 from ulnager.book.named_entries import entry_named, phrase_at
+from ulnager.book.opened_files import OpenedFiles
 from ulnager.book.sources import BookSource, lag_of
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, SettingError, SourceError
@@ -19,7 +20,7 @@ def sources_of(
     file: str, entries: BookFile, calendars: dict[str, Calendar], house: House
 ) -> dict[str, BookSource]:
     """The sources of a book by their names; BookError for what is wrong with one."""
-    found = {}
+    found, opener = {}, OpenedFiles()
     calendar = entry_named(file, "calendar", "calendar", entries.calendar, calendars)
     for name, entry in entries.sources.items():
         key = f"sources.{name}"
@@ -57,6 +58,7 @@ def sources_of(
             given=house.given.get(name),
             has_own_tz=entry.tz is not None,
             day_starts=entries.day_starts,
+            opener=opener,
         )
     for name, entry in entries.sources.items():
         if isinstance(entry, QuerySource) and name not in house.given:

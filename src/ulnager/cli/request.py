@@ -258,7 +258,8 @@ class Request:
     ) -> Relation:
         """The files or the database of these names, or a source of the book, with days that start
         as the options say; opened once, however often a command asks."""
-        key = (names, table, tuple((column_types or {}).items()))
+        column_types = {one: kind for one, kind in (column_types or {}).items() if kind}
+        key = (names, table, tuple(column_types.items()))
         known = self._sources
         if key not in known:
             found = self._opened(*names, table=table, column_types=column_types)

@@ -13,7 +13,7 @@ from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final, NamedTuple
 
 from ulnager.book.book import Book, BookPeriod
-from ulnager.book.sources import BookSource
+from ulnager.book.opened_files import Cache, stamp_of
 from ulnager.choices.chart_values import csv_rows
 from ulnager.choices.charts import OpenedChart
 from ulnager.choices.pages import OpenedPage, Page
@@ -35,7 +35,6 @@ from ulnager.numbers.running import Running
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.opening import within
 from ulnager.sources.source import GivenUp
-from ulnager.web.cache import Cache, OpenedFiles, stamp_of
 from ulnager.web.problems import UNREADABLE, Refused
 from ulnager.web.viewers import checked_instant, discreet, held_dates, links_of, periods_for_viewers
 
@@ -93,22 +92,12 @@ class BookAnswers:
         self.today = None if today is None else as_day(today, "today")
         self.any_day = any_day
         self._extents, self._values = Cache(200), Cache(200)
-        self._opener = OpenedFiles()
         pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
         self.book = replace(
-            book,
-            asks=self._asked,
-            pickers=pickers,
-            periods=periods_for_viewers(book, pickers),
-            sources={name: self._kept(one) for name, one in book.sources.items()},
+            book, asks=self._asked, pickers=pickers, periods=periods_for_viewers(book, pickers)
         )
         self.pickers = {name: self._dressed(one) for name, one in pickers.items()}
         self.pages = {name: self._served(page) for name, page in book.pages.items()}
-
-    def _kept(self, source: BookSource) -> BookSource:
-        """A source whose files stay open while they do not change."""
-        others = tuple(self._kept(one) for one in source.others)
-        return replace(source, others=others, opener=self._opener)
 
     def _dressed(self, picker: Picker) -> Picker:
         """A picker that asks what is kept here, and whose links expire by the real clock."""
@@ -122,7 +111,7 @@ class BookAnswers:
 
     def _served(self, page: Page) -> Page:
         pickers = {name: self._dressed(one) for name, one in page.pickers.items()}
-        return replace(page, look=self._look, pickers=pickers, sources=self.book.sources)
+        return replace(page, look=self._look, pickers=pickers)
 
     def _look(self, name: str, moment: Moment) -> Extent | None:
         """The dates of a source; None for one that cannot be read, which its charts tell."""

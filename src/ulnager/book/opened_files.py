@@ -1,4 +1,4 @@
-"""What was worked out and is still true: kept for a while, worked out once, however many ask.
+"""What was opened or worked out and is still true: kept for a while, once for all who ask.
 
 Nothing of a viewer is kept here: the keys hold the question and what the files looked like, so that
 each copy of the service comes to the same answers.
@@ -6,6 +6,7 @@ each copy of the service comes to the same answers.
 
 from __future__ import annotations
 
+import os
 import time
 from collections import OrderedDict
 from collections.abc import Callable, Hashable
@@ -13,17 +14,20 @@ from concurrent.futures import Future
 from glob import escape
 from pathlib import Path
 from threading import Lock
-from typing import Any, Final, TypeVar
+from typing import TYPE_CHECKING, Any, Final, TypeVar
 
-from ulnager.book.sources import BookSource
 from ulnager.core.errors import SourceError
-from ulnager.sources.duckdb_source import Rows
-from ulnager.sources.file_source import FileSource
 from ulnager.sources.guard import matching
-from ulnager.sources.opening import seconds_for
-from ulnager.sources.source import GivenUp, Relation
+from ulnager.sources.source import GivenUp
+
+if TYPE_CHECKING:
+    from ulnager.book.sources import BookSource
+    from ulnager.sources.duckdb_source import Rows
+    from ulnager.sources.source import Relation
 
 Found = TypeVar("Found")
+_FINE, _COARSE = 0.05, 2.0
+"""So many seconds two changes of a file can have one time, by the file system."""
 _MOST_OPEN: Final = 12
 _MOST_ANSWERS: Final = 200
 _MOST_ROWS: Final = 2_000
@@ -89,16 +93,32 @@ class OpenedFiles:
     """
 
     def __init__(self) -> None:
+        self._begin()
+
+    def _begin(self) -> None:
+        self._process = os.getpid()
         self._opened, self._answers = Cache(_MOST_OPEN), Cache(_MOST_ANSWERS)
         self._last: dict[str, Hashable] = {}
 
-    def __call__(self, source: BookSource, newly: Callable[[], Relation]) -> Relation:
+    def __reduce__(self) -> tuple[Any, ...]:
+        return OpenedFiles, ()
+
+    def __call__(
+        self, source: BookSource, newly: Callable[[], Relation], seconds: float | None
+    ) -> Relation:
+        """The source as ``newly`` opens it, or opened it; each question may take so long."""
         if "://" in "".join(source.place):
             return newly()
-        key = source.name, stamp_of(source)
+        if self._process != os.getpid():
+            # An engine does not live on in a process that was forked, and cannot be taken apart.
+            _LEFT.append((self._opened, self._answers))
+            self._begin()
+        from ulnager.sources.file_source import FileSource
+
+        key = source.name, source.place, repr(source.form), stamp_of(source)
 
         def still() -> bool:
-            return stamp_of(source) == key[1]
+            return stamp_of(source) == key[-1]
 
         def answers(sql: str, ask: Callable[[str], Rows]) -> Rows:
             def is_kept(rows: Rows) -> bool:
@@ -114,8 +134,11 @@ class OpenedFiles:
         if not isinstance(found, FileSource):
             return newly()  # Others that waited have this one.
         found = found.again()
-        found.timeout, found.answers = seconds_for(None), answers
+        found.timeout, found.answers = seconds, answers
         return found
+
+
+_LEFT: Final[list[object]] = []
 
 
 def stamp_of(source: BookSource) -> Hashable:
@@ -141,8 +164,12 @@ def stamp_of(source: BookSource) -> Hashable:
 
 
 def _of_file(path: Path) -> Hashable:
+    """What tells a file from what it was; while it may change without that, nothing is the same."""
     try:
         told = path.stat()
     except OSError:
         return None
-    return str(path), told.st_mtime_ns, told.st_size, told.st_ino
+    whole_seconds = told.st_mtime_ns % 1_000_000_000 == 0
+    if time.time() - told.st_mtime < (_COARSE if whole_seconds else _FINE):
+        return object()
+    return str(path), told.st_mtime_ns, told.st_ctime_ns, told.st_size, told.st_ino
