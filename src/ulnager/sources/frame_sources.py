@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import functools
+import os
 import secrets
 import weakref
 from typing import Any, Final
@@ -14,6 +16,7 @@ from ulnager.filters.frames import index_name
 from ulnager.filters.sql_text import sql_text
 from ulnager.sources.duckdb_source import EmbeddedSource
 from ulnager.sources.duckdb_text import quoted_name
+from ulnager.sources.guard import limits_now
 from ulnager.sources.source import Column, Relation, told_asked
 
 
@@ -27,23 +30,33 @@ class FrameSource(EmbeddedSource):
 
     def __init__(self, frame: Any) -> None:
         super().__init__(f"the {type(frame).__module__.split('.')[0]} frame")
-        self.connect()
         try:
             self._held = _as_table(frame)
-            self._connection.register("held", self._held)
-            self._connection.execute("CREATE VIEW data AS SELECT * FROM held")
+            self._connection = _engine(os.getpid(), limits_now().memory)
             self.columns = self.described("FROM data")
         except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
             raise self.unreadable(error) from None
-        self.lock()
         self.rows: sa.FromClause = sa.table(
             "data", *(sa.column(quoted_name(column.name)) for column in self.columns)
         )
 
     def cursor(self) -> Any:
+        is_new = not hasattr(self._own, "cursor")
         found = super().cursor()
-        found.register("held", self._held)
+        if is_new:  # What is registered and temporary is of this cursor alone.
+            found.register("held", self._held)
+            found.execute("CREATE TEMP VIEW data AS SELECT * FROM held")
         return found
+
+
+@functools.lru_cache(maxsize=4)
+def _engine(process: int, memory: int) -> duckdb.DuckDBPyConnection:
+    """The engine for all frames of a process, which can open nothing: a new one takes longer than
+    many a question."""
+    made = EmbeddedSource("frames")
+    made.connect()
+    made.lock()
+    return made._connection
 
 
 def is_frame(data: object) -> bool:
