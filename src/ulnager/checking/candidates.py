@@ -87,14 +87,15 @@ def made(rule: Rule, *args: Any) -> Period:
     return Period(Definition(rule, args))
 
 
-def _shaped(*shape: str, kind: Kind = Kind.SPAN) -> list[Rule]:
+@lru_cache(maxsize=100)
+def _shaped(*shape: str, kind: Kind = Kind.SPAN) -> tuple[Rule, ...]:
     """The rules of the table that have such slots and ask no data, by their ranks."""
     found = [
         rule
         for rule in RULES.values()
         if rule.kind is kind and rule.shape == shape and rule.asks != "data"
     ]
-    return sorted(found, key=lambda rule: rule.rank)
+    return tuple(sorted(found, key=lambda rule: rule.rank))
 
 
 def of_anchor(phrase: Period) -> Period | None:
@@ -468,6 +469,7 @@ def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Pe
                 yield from (made(rule, base, n, shift) for base in bases)
 
 
+@lru_cache(maxsize=1)
 def _shifts() -> list[Rule]:
     return [rule for rule in RULES.values() if rule.kind is Kind.SHIFT]
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from bisect import insort
+from bisect import bisect_left, insort
 from collections.abc import Iterator
 from datetime import date
+from functools import cached_property, lru_cache
 from operator import itemgetter
 from typing import Any, Final, NamedTuple
 
@@ -41,8 +42,9 @@ from ulnager.core.errors import FilterError, ResolveError, SettingError, Ulnager
 from ulnager.core.language.period import Period, basis_of
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
-from ulnager.core.periods.definitions import Definition
+from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Rule
+from ulnager.core.periods.spans import Range
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.filters.columns import COLUMN_TYPES
@@ -332,7 +334,7 @@ class _Recognised:
 
     def __init__(self, asked: AskedCondition, days: Days, offsets: Days, kept: Matrix) -> None:
         self.asked, self.days, self.offsets, self.kept = asked, days, offsets, kept
-        self._bases: dict[int, Any] = {}
+        self._days = days.tolist()
 
     def _with(self, asked: AskedCondition) -> _Recognised:
         return _Recognised(asked, self.days, self.offsets, self.kept)
@@ -365,37 +367,50 @@ class _Recognised:
         sides = bool(self.kept[:, 0].all()), bool(self.kept[:, -1].all())
         return Seen(self.bounds(), is_single, sides, said)
 
-    def _row(self, phrase: Period, day: int) -> Matrix | None:
-        """Which dates a phrase has as of a day; None where it has none."""
-        if day not in self._bases:
-            at = date_of(day)
-            over = at if self.asked.of_data else None
-            self._bases[day] = basis_of(at, over, calendar=self.asked.calendar)
-        try:
-            ranges = phrase._resolve_on(self._bases[day]).ranges
-        except UlnagerError:
-            return None
-        row = np.zeros(len(self.offsets), dtype=bool)
-        for start, stop in ranges:
-            low = 0 if start is None else np.searchsorted(self.offsets, start - day)
-            high = len(self.offsets) if stop is None else np.searchsorted(self.offsets, stop - day)
-            row[low:high] = True
-        return row
+    @cached_property
+    def _sums(self) -> tuple[list[int], list[list[int]]]:
+        """The offsets, and how many dates are kept before each, on each probe day."""
+        sums = np.cumsum(np.pad(self.kept, ((0, 0), (1, 0))), axis=1)
+        return self.offsets.tolist(), sums.tolist()
 
     def apart(self, phrase: Period, most: int | None = None) -> int | None:
         """On how many dates a phrase parts from it on the probe days, as far as that matters; None
         for one that has no dates there, or parts on more than ``most``."""
-        found = 0
-        for place, day in enumerate(self.days.tolist()):
-            row = self._row(phrase, day)
-            if row is None:
+        found, is_of_data, calendar = 0, bool(self.asked.of_data), self.asked.calendar
+        offsets, sums = self._sums
+        for place, day in enumerate(self._days):
+            ranges = _ranges_on(phrase.definition, day, is_of_data, calendar)
+            if ranges is None:
                 return None
-            found += int(np.count_nonzero(row != self.kept[place]))
+            before = sums[place]
+            found += before[-1]
+            for start, stop in ranges:
+                low = 0 if start is None else bisect_left(offsets, start - day)
+                high = len(offsets) if stop is None else bisect_left(offsets, stop - day)
+                # What it has alone, less what was counted as kept alone.
+                found += high - low - 2 * (before[high] - before[low])
             if most is not None and found > most:
                 return None
             if found > _TOO_FAR * (place + 1):
-                return found * len(self.days) // (place + 1)
+                return found * len(self._days) // (place + 1)
         return found
+
+
+@lru_cache(maxsize=50_000)
+def _ranges_on(
+    definition: Definition, day: int, is_of_data: bool, calendar: Calendar | None
+) -> tuple[Range, ...] | None:
+    """The dates of what many conditions are compared with, as of a day; None where it has none."""
+    try:
+        return definition.ranges(_basis_on(day, is_of_data, calendar))
+    except UlnagerError:
+        return None
+
+
+@lru_cache(maxsize=500)
+def _basis_on(day: int, is_of_data: bool, calendar: Calendar | None) -> Basis:
+    at = date_of(day)
+    return basis_of(at, at if is_of_data else None, calendar=calendar)
 
 
 def _parts(
