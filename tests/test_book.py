@@ -1,5 +1,10 @@
 """Books: what they hold, and what is said about mistakes in them."""
 
+import copy
+import os
+import pickle
+import signal
+import time
 from datetime import date
 
 import pytest
@@ -231,3 +236,31 @@ def test_a_books_zone_and_calendar_hold_for_all_that_name_none(tmp_path):
         (tmp_path / "b.toml").write_text(text.replace(old, new))
         with pytest.raises(BookError, match=wrong):
             read_book(tmp_path / "b.toml")
+
+
+def test_a_book_sees_each_change_of_a_file_and_lives_on_in_copies_and_forks(tmp_path):
+    """Files stay open while they do not change; two changes may have one time, and one size."""
+    data = tmp_path / "r.csv"
+    data.write_text("d\n2026-05-01\n")
+    (tmp_path / "book.toml").write_text(
+        '[sources.r]\nfile = "r.csv"\n[anchors]\nl = { point = "latest", sources = ["r"] }\n'
+        '[periods.p]\nphrase = "latest"\nanchor = "l"\n'
+    )
+    book = read_book(tmp_path / "book.toml")
+
+    def day(of=book):
+        return of.resolve("p", today="2026-06-01").start.day
+
+    for n in range(1, 15):
+        data.write_text(f"d\n2026-05-{n:02}\n")
+        assert day() == n
+    time.sleep(0.1)
+    copies = book, book, pickle.loads(pickle.dumps(book)), copy.deepcopy(book)
+    assert [day(one) for one in copies] == [n] * 4
+    child = os.fork()
+    if not child:
+        signal.alarm(60)
+        os._exit(day())
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == n
+    data.write_text("d\n2026-05-30\n")
+    assert day() == 30
