@@ -17,7 +17,7 @@ from threading import Lock
 from typing import TYPE_CHECKING, Any, Final, TypeVar
 
 from ulnager.core.errors import SourceError
-from ulnager.sources.guard import matching
+from ulnager.sources.guard import limits_now, matching
 from ulnager.sources.source import GivenUp
 
 if TYPE_CHECKING:
@@ -115,7 +115,7 @@ class OpenedFiles:
             self._begin()
         from ulnager.sources.file_source import FileSource
 
-        key = source.name, source.place, repr(source.form), stamp_of(source)
+        key = source.name, source.place, repr(source.form), limits_now(), stamp_of(source)
 
         def still() -> bool:
             return stamp_of(source) == key[-1]
@@ -142,7 +142,11 @@ _LEFT: Final[list[object]] = []
 
 
 def stamp_of(source: BookSource) -> Hashable:
-    """What changes when a source does: size and time of its files; of a database the time."""
+    """What changes when a source does: size and time of its files; of a database the time.
+
+    Nothing is opened, so that files outside of the book's folder, which are refused when they are,
+    do no harm here.
+    """
     if source.query is not None:
         return tuple(stamp_of(one) for one in source.others)
     places = (source.place,) if isinstance(source.place, str) else source.place
@@ -153,23 +157,23 @@ def stamp_of(source: BookSource) -> Hashable:
             continue
         path = Path(place)
         if path.exists() and not path.is_dir():
-            found.append(_of_file(path))
+            found.append(_of_file(place))
         else:
             place = f"{escape(place)}/**/*" if path.is_dir() else place
             try:
-                found += [_of_file(Path(one)) for one in matching(place, source.within)]
+                found += [_of_file(one) for one in matching(place)]
             except SourceError:
                 found.append(None)  # Whoever opens it is told.
     return tuple(found)
 
 
-def _of_file(path: Path) -> Hashable:
+def _of_file(path: str) -> Hashable:
     """What tells a file from what it was; while it may change without that, nothing is the same."""
     try:
-        told = path.stat()
+        told = Path(path).stat()
     except OSError:
         return None
     whole_seconds = told.st_mtime_ns % 1_000_000_000 == 0
     if time.time() - told.st_mtime < (_COARSE if whole_seconds else _FINE):
         return object()
-    return str(path), told.st_mtime_ns, told.st_ctime_ns, told.st_size, told.st_ino
+    return path, told.st_mtime_ns, told.st_ctime_ns, told.st_size, told.st_ino
