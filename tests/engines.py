@@ -34,9 +34,9 @@ URLS = {
     "mariadb": os.environ.get("ULNAGER_MARIADB", "mysql+pymysql://root@127.0.0.1:3306/test"),
 }
 REQUIRED = os.environ.get("ULNAGER_REQUIRE", "").split(",")
-ENGINES = ["sqlite", "duckdb", "postgresql", "mariadb", "datafusion", "spark"]
-# Half a gigabyte, so it has to be asked for.
-ENGINES += ["clickhouse"] * ("clickhouse" in REQUIRED)
+ENGINES = ["sqlite", "duckdb", "postgresql", "mariadb", "datafusion"]
+# A minute and a half the one, half a gigabyte the other, so they have to be asked for.
+ENGINES += [name for name in ("spark", "clickhouse") if name in REQUIRED]
 WITHOUT_ZONES = ("sqlite", "mariadb", "datafusion", "clickhouse")
 
 # The clocks of the second go back over midnight, those of the third go forward at midnight.
@@ -401,6 +401,8 @@ def arrow_table():
 @cache
 def engine_named(name):
     """The engine, made once; where it is not there, tests are skipped unless it is required."""
+    if name == "spark" and name not in ENGINES:
+        pytest.skip("Spark has to be asked for: ULNAGER_REQUIRE=spark")
     try:
         return {"duckdb": Duck, "spark": Spark, "datafusion": Fusion, "clickhouse": Click}.get(
             name, lambda: Alchemy(name)
