@@ -26,7 +26,7 @@ from ulnager.locales.locale_words import LANGUAGES, words
 
 from conftest import ROOT
 from engines import REQUIRED
-from strategies import examples
+from strategies import TIMES, examples
 
 CATALOGUES = ROOT / "src" / "ulnager" / "locales" / "catalogues"
 LOCALES = ["de", "en-GB", "en-US", "fr", "fr-CA", "ja", "es", "de-CH"]
@@ -346,7 +346,8 @@ def test_pictures_are_in_the_language(what, cli, tmp_path):
 
     english = words_in("en-GB")
     same = r"[\d\W]*|W\d+|last \d.*|this month.*|passengers|[A-Z]\w+ [A-Z]\w+|[A-Z][a-z]{2}"
-    for locale in ("de", "es", "fr", "ja"):
+    place = list(DRAWN).index(what) % 2
+    for locale in ("de", "es", "fr", "ja")[place :: 2 if TIMES < 1 else 1]:
         left = {text for text in english & words_in(locale) if not re.fullmatch(same, text)}
         assert not left, locale
 

@@ -346,7 +346,8 @@ def test_what_is_put_together_is_one_statement(tmp_path, name):
     statement = picker.where(COLUMNS["date"], today=TODAY)
     asked, wanted = [], []
     words = [picker.choice("build").inputs[one].of for one in ("side", "how", "unit")]
-    for side, how, unit in itertools.product(*words):
+    step = 1 if name == "sqlite" or TIMES > 1 else 5
+    for side, how, unit in itertools.islice(itertools.product(*words), 0, None, step):
         view = picker.open(today=TODAY).enter(side=side, how=how, unit=unit, n=3)
         asked.append(with_values(statement, {f"dates_build_{one.key}": one.value
                                              for one in view.inputs}))  # fmt: skip

@@ -308,8 +308,8 @@ def table_cases(draw):
 
 
 @pytest.mark.parametrize("name", ENGINES)
-@examples(6)
-@given(drawn=st.lists(table_cases(), min_size=12, max_size=12))
+@examples(9)
+@given(drawn=st.lists(table_cases(), min_size=8, max_size=8))
 def test_live_conditions_that_join_the_date_table(name, drawn):
     """Calendars of weeks and tables, units of one's own and business days."""
     engine = engine_named(name)
