@@ -112,7 +112,7 @@ def test_a_process_ends_well_after_questions_with_a_time_limit(tmp_path):
     with duckdb.connect(str(path)) as connection:
         connection.execute("CREATE TABLE loads AS SELECT DATE '2026-05-01' + i::INTEGER AS day "
                            "FROM range(17) t(i)")  # fmt: skip
-    for _ in range(5):
+    for _ in range(3):
         done = subprocess.run(
             [sys.executable, "-m", "ulnager", "profile", f"duckdb:///{path}", "--table", "loads"],
             capture_output=True, text=True, check=False,
