@@ -9,7 +9,7 @@ from datetime import date
 
 import pytest
 
-from ulnager import BookError, ResolveError, SettingError, period, read_book
+from ulnager import BookError, ResolveError, SettingError, SourceError, period, read_book
 from ulnager.demo import CLOCK, book_file
 
 GOOD = """
@@ -238,9 +238,11 @@ def test_a_books_zone_and_calendar_hold_for_all_that_name_none(tmp_path):
             read_book(tmp_path / "b.toml")
 
 
-def test_a_book_sees_each_change_of_a_file_and_lives_on_in_copies_and_forks(tmp_path):
+def test_a_book_sees_each_change_of_a_file_and_lives_on_in_copies_and_forks(
+    tmp_path, tmp_path_factory
+):
     """Files stay open while they do not change; two changes may have one time, and one size."""
-    data = tmp_path / "r.csv"
+    data, canary = tmp_path / "r.csv", tmp_path_factory.mktemp("outside") / "canary.csv"
     data.write_text("d\n2026-05-01\n")
     (tmp_path / "book.toml").write_text(
         '[sources.r]\nfile = "r.csv"\n[anchors]\nl = { point = "latest", sources = ["r"] }\n'
@@ -264,3 +266,8 @@ def test_a_book_sees_each_change_of_a_file_and_lives_on_in_copies_and_forks(tmp_
     assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == n
     data.write_text("d\n2026-05-30\n")
     assert day() == 30
+    canary.write_text("d\n2026-05-31\n")
+    data.unlink()
+    data.symlink_to(canary)
+    with pytest.raises(SourceError, match="outside the folder of the book"):
+        day()
