@@ -604,8 +604,23 @@ def test_no_option_does_nothing(line, cli):
     assert "No such option" in err or "name that too" in err
 
 
-def test_a_date_table_is_measured_from_its_anchor(cli):
-    for anchor, days in (("2026-05-03", -2), ("yesterday", -18), ("end of previous month", 1)):
-        out = cli("calendar", "2026-05-01", "2026-05-02", "--as-of", anchor, "--today",
-                  "2026-05-20", "--json")[1]  # fmt: skip
+def test_a_date_table_is_measured_from_its_anchor(cli, tmp_path):
+    """Its own, else the book's, as the periods of the book are; else the clock."""
+    (tmp_path / "r.csv").write_text("d\n2026-05-17\n")
+    book = tmp_path / "b.toml"
+    book.write_text(
+        'anchor = "l"\n[sources.r]\nfile = "r.csv"\n'
+        '[anchors]\nl = { point = "latest", sources = ["r"] }\n'
+    )
+    for args, days in (
+        (("--as-of", "2026-05-03"), -2),
+        (("--as-of", "yesterday"), -18),
+        (("--as-of", "end of previous month"), 1),
+        ((), -19),
+        (("--book", str(book)), -16),
+        (("--book", str(book), "--as-of", "2026-05-03"), -2),
+    ):
+        out = cli(
+            "calendar", "2026-05-01", "2026-05-02", *args, "--today", "2026-05-20", "--json"
+        )[1]
         assert json.loads(out)[0]["days_from_anchor"] == days

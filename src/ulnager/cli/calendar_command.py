@@ -124,9 +124,10 @@ def command(
     else:
         assert low is not None
         assert high is not None
+        book = request.open_book
         anchor = (
             request.resolve("anchor day", basis)
-            if request.as_of
+            if request.as_of or (book is not None and book.anchor is not None)
             else period("today").resolve(**{**basis, "calendar": None})
         )
         columns = date_table(request.chosen_calendar or GREGORIAN, low, high, anchor.anchor)
