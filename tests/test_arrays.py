@@ -218,3 +218,21 @@ MONTHS_FROM_6TH = [("month", date(year, month, 6)) for year in range(2023, 2028)
        st.booleans())  # fmt: skip
 def test_arrays_in_a_table_of_months(phrase, anchors, running):
     check_arrays(phrase, TableCalendar(MONTHS_FROM_6TH), anchors, running)
+
+
+@pytest.mark.parametrize("gap", [None, pd.NaT, pd.NA, float("nan"), np.datetime64("NaT")], ids=str)
+def test_objects_of_data_frames_are_days(gap):
+    """What stands for no day is none; instants and numbers are refused, wherever they are."""
+    result, each = period("2026-05").resolve(), period("last 1 rolling day").resolve_each
+    for first in (date(2026, 5, 1), datetime(2026, 5, 1, 23), pd.Timestamp("2026-05-01")):
+        for held in ([first, gap], [gap, first], pd.Series([first, gap], dtype=object)):
+            found = result.mask(held).tolist()
+            assert found == [one is first for one in held]
+            assert np.isnat(each(held)[0]).tolist() == [not one for one in found]
+    assert result.mask([gap, None]).tolist() == [False, False]
+    aware = datetime(2026, 5, 1, tzinfo=UTC)
+    for wrong, said in ((aware, "holds instants"), (5, "does not hold days"), (True, "not hold")):
+        for held in ([gap, wrong], pd.Series([wrong, gap], dtype=object)):
+            for ask in (result.mask, each):
+                with pytest.raises(SettingError, match=said):
+                    ask(held)

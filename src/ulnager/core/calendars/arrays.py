@@ -51,21 +51,48 @@ def _bounds(days: Days) -> tuple[int, int]:
     return int(min(low)), int(max(high))
 
 
+def _objects(values: Any, array: NDArray[Any]) -> NDArray[Any]:
+    """Objects with None for whatever stands for no day in data frames: NaT, NaN, NA.
+
+    Raises SettingError for instants among them, which NumPy would take to UTC, and TypeError for
+    numbers, which it would take for days since 1970.
+    """
+    found = [None if _is_gap(one) else one for one in array.ravel().tolist()]
+    if any(isinstance(one, (int, float, np.number, np.bool_)) for one in found):
+        raise TypeError
+    if any(getattr(one, "tzinfo", None) is not None for one in found):
+        raise _of_instants(values)
+    filled = np.empty(len(found), dtype=object)
+    filled[:] = found
+    return filled.reshape(array.shape)
+
+
+def _is_gap(value: object) -> bool:
+    name = type(value).__name__
+    return name in ("NoneType", "NaTType", "NAType") or (name == "float" and value != value)
+
+
+def _of_instants(values: Any) -> SettingError:
+    return SettingError(
+        f"{type(values).__name__} holds instants, which are on other days in other zones; "
+        "take them to local time first, without a zone"
+    )
+
+
 def as_dates(values: Any) -> NDArray[np.datetime64]:
     """An array of ``datetime64[D]``; SettingError for what NumPy does not take for days."""
-    held = getattr(values, "dtype", None)
-    first = next(iter(values), None) if isinstance(values, (list, tuple)) else None
-    if getattr(held, "tz", None) is not None or getattr(first, "tzinfo", None) is not None:
-        raise SettingError(
-            f"{type(values).__name__} holds instants, which are on other days in other zones; "
-            "take them to local time first, without a zone"
-        )
+    if getattr(getattr(values, "dtype", None), "tz", None) is not None:
+        raise _of_instants(values)
     try:
         array = np.asarray(values)
         if array.dtype.kind in "iufb":
             raise TypeError
+        if array.dtype.kind == "O":
+            array = _objects(values, array)
         return array.astype("datetime64[D]", copy=False)
-    except (ValueError, TypeError):
+    except (ValueError, TypeError) as error:
+        if isinstance(error, SettingError):
+            raise
         raise SettingError(
             f"{type(values).__name__} does not hold days; give an array of datetime64, or dates"
         ) from None
@@ -82,7 +109,7 @@ def inside(days: Any, times: Iterable[Any], dates: Iterable[Any]) -> NDArray[np.
     except ValueError:
         raise SettingError(f"{shown(days)} is no array of days") from None
     if values.dtype.kind == "O":
-        held = as_dates(days)
+        held, values = as_dates(days), _objects(days, values)
         timed = np.array([isinstance(one, datetime) for one in values.flat], dtype=bool)
         timed = timed.reshape(values.shape)
         if timed.any():
