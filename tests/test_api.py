@@ -253,3 +253,8 @@ def test_results_pickle_and_copy():
     assert pickle.loads(pickle.dumps(kept)).rows() == kept.rows()
     short = [one for one in results if not isinstance(one, (dict, tuple, list))]
     assert all(len(repr(one)) < 200 for one in (*short, PICKER, page.page))
+    empty = ulnager.period("this month except this month").resolve(today=TODAY)
+    assert (repr(MARCH), repr(empty)) == (
+        "<2026-03: 2026-03-01 to 2026-03-31>",
+        "<this month except this month: empty>",
+    )
