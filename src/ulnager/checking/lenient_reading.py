@@ -154,6 +154,10 @@ def _drop(values: Any, where: tuple[str, ...], error: BookError) -> tuple[str, .
     path = where
     if len(path) > 1 and code_of(error.problem) == NO_KEY:
         path = path[:-1]
+    if path and path[-1] == "phrase":
+        # A choice without its phrase would be a mistake that is not in the file.
+        item = next((n for n, name in enumerate(path) if name.isdigit()), len(path))
+        path = path[: item + 1]
     while path:
         above = values
         for name in path[:-1]:

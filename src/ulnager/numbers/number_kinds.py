@@ -113,11 +113,16 @@ def _no_numbers(source: Relation, value: str, told: str) -> str:
         column = source.rows.c[value]
         some = select(column).select_from(source.rows).where(column.is_not(None)).limit(1)
         sample = next((one for (one,) in source.run(some)), None)
-        return (
-            f"the column {value!r} holds text ({told.lower()}), such as {str(sample)[:40]!r}; say "
-            "how its decimals are written: --decimal ',' (decimal=), or decimal = ',' in the book"
+        how = (
+            "say how its decimals are written: --decimal ',' (decimal=), or decimal = ',' in the "
+            "book"
+            if source.is_text
+            else "make numbers of it in a query that stands for the table"
         )
+        held = f"the column {value!r} holds text ({told.lower()}), such as {str(sample)[:40]!r}"
+        return f"{held}; {how}"
+    how = ", or say how decimals are written: --decimal ',' (decimal=)" if source.is_text else ""
     return (
         f"the column {value!r} holds no numbers ({told.lower()}): its first value that is none is "
-        f"{str(first)[:40]!r}; mend it, or say how decimals are written: --decimal ',' (decimal=)"
+        f"{str(first)[:40]!r}; mend it{how}"
     )

@@ -74,7 +74,7 @@ class FileSource(EmbeddedSource):
             pairs = zip(found.paths, found.opened, strict=True)
             found = found._replace(opened=tuple(transcoded(path, at, kept) for path, at in pairs))
             settings = replace(settings, encoding="utf-8")
-        self._decimal = decimal
+        self._decimal, self.is_text = decimal, found.sort == "csv"
         self._opened = found.opened
         self._forms: list[CsvForm] = []
         try:

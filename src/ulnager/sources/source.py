@@ -328,6 +328,8 @@ class Relation(Source):
     """How long after midnight a day of a column of times starts."""
     open_ended: tuple[date, ...] = ()
     """Dates that stand for none, where somebody said them."""
+    is_text: bool = False
+    """Whether it is a file of text, of which can be said how its numbers are written."""
     known_days: dict[Any, DaysHeld] | None = None
     """What is kept of its days, of a source that is asked at one moment only."""
 
