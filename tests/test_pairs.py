@@ -620,7 +620,6 @@ def test_a_date_table_is_measured_from_its_anchor(cli, tmp_path):
         (("--book", str(book)), -16),
         (("--book", str(book), "--as-of", "2026-05-03"), -2),
     ):
-        out = cli(
-            "calendar", "2026-05-01", "2026-05-02", *args, "--today", "2026-05-20", "--json"
-        )[1]
+        two = ("calendar", "2026-05-01", "2026-05-02", "--today", "2026-05-20", "--json")
+        out = cli(*two, *args)[1]
         assert json.loads(out)[0]["days_from_anchor"] == days
