@@ -470,8 +470,8 @@ def _shifted(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[Pe
 
 
 @lru_cache(maxsize=1)
-def _shifts() -> list[Rule]:
-    return [rule for rule in RULES.values() if rule.kind is Kind.SHIFT]
+def _shifts() -> tuple[Rule, ...]:
+    return tuple(rule for rule in RULES.values() if rule.kind is Kind.SHIFT)
 
 
 def _usual() -> list[Rule]:

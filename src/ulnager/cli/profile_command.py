@@ -93,8 +93,7 @@ def _numbers_as_text(request: Request, names: tuple[str, ...]) -> Iterator[str]:
     """The columns of text that hold numbers, which nobody can add up as they are."""
     from ulnager.numbers.number_kinds import texts_of_numbers
 
-    source = request.opened(*names)
-    for column, sample in texts_of_numbers(source).items() if source.is_text else ():
+    for column, sample in texts_of_numbers(request.opened(*names)).items():
         yield f"the column {column!r} holds numbers as text, such as {sample!r}: --decimal ','"
 
 

@@ -84,8 +84,11 @@ def first_no_number(source: Relation, value: str) -> Any:
 
 
 def texts_of_numbers(source: Relation) -> dict[str, str]:
-    """The columns of text whose values are all written as numbers, with the first of each."""
-    found = {}
+    """The columns of text whose values are all written as numbers, with the first of each, of a
+    file of text; what others hold as text was meant so."""
+    found: dict[str, str] = {}
+    if not source.is_text:
+        return found
     for column in source.columns:
         is_text = any(name in column.engine_type.upper() for name in ("CHAR", "TEXT", "STRING"))
         if not is_text or column.column_type is not None:
