@@ -9,7 +9,7 @@ import json
 import os
 import re
 import shlex
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from pathlib import Path
 from pprint import pformat
 
@@ -218,6 +218,20 @@ details = "some"
 """
 
 
+def told_of(cli, lines):
+    """What some commands say, one after the other, wherever they are run."""
+    told = []
+    for line in lines:
+        args = ["messy.csv" if one == "MESSY" else one for one in shlex.split(line)]
+        when = () if "--now" in args or args[0] in ("calendar", "demo") else ("--today", str(CLOCK))
+        code, out, err = cli(*args, *when)
+        if "--json" in args and out:
+            out = pformat(json.loads(out), width=96, compact=True, sort_dicts=False) + "\n"
+        said = (out + err).replace(f"{Path.cwd()}{os.sep}", "")
+        told += [f"$ ulnager {line}", *said.splitlines(), f"= {code}", ""]
+    return told
+
+
 def test_what_is_told_stays_as_it_is(cli, tmp_path, monkeypatch):
     monkeypatch.chdir(tmp_path)
     days = [date(2025, 12, 1) + timedelta(n) for n in range(160) if n % 7 != 6 and not 70 < n < 74]
@@ -227,15 +241,21 @@ def test_what_is_told_stays_as_it_is(cli, tmp_path, monkeypatch):
     Path("report.sql").write_text(SQL, encoding="utf-8")
     Path("moments.sql").write_text(MOMENTS, encoding="utf-8")
     Path("mistaken.toml").write_text(MISTAKEN, encoding="utf-8")
-    told = []
-    for line in TOLD.strip().splitlines():
-        args = ["messy.csv" if one == "MESSY" else one for one in shlex.split(line)]
-        when = () if "--now" in args or args[0] in ("calendar", "demo") else ("--today", str(CLOCK))
-        code, out, err = cli(*args, *when)
-        if "--json" in args and out:
-            out = pformat(json.loads(out), width=96, compact=True, sort_dicts=False) + "\n"
-        told += [f"$ ulnager {line}", *(out + err).splitlines(), f"= {code}", ""]
+    told = told_of(cli, TOLD.strip().splitlines())
     compared("told", told + Path("begun.toml").read_text(encoding="utf-8").splitlines())
+
+
+def test_what_is_told_of_mistakes_hours_and_a_book_stays_as_it_is(cli, tmp_path, monkeypatch):
+    monkeypatch.chdir(tmp_path)
+    here = Path(__file__).parent
+    Path("own.toml").write_text((here / "own.toml").read_text())
+    days = [date(2025, 11, 3) + timedelta(n) for n in range(199) if n % 7 != 6]
+    rows = [f"{day},{n % 5},{'ab'[n % 2]}" for n, day in enumerate(days)]
+    Path("trips.csv").write_text("\n".join(["day,n,route", *rows]) + "\n")
+    begun = datetime(2026, 3, 27, 20)
+    times = [f"{begun + timedelta(minutes=94 * n + n % 7):%FT%TZ},{n % 4}" for n in range(811)]
+    Path("scans.csv").write_text("\n".join(["at,n", *times]) + "\n")
+    compared("told_of_own", told_of(cli, (here / "asked.txt").read_text().splitlines()))
 
 
 PHRASES = (

@@ -363,7 +363,13 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     kind = path.pop(2) if path[0] in ("calendars", "sources") and len(path) > 2 else ""
     key = ".".join(path)
     if first["type"] == "calendar_kind":
-        return BookError(file, f"{key}.kind", _CALENDAR_KIND, f"It is {first['input']['kind']!r}.")
+        given = first["input"]["kind"]
+        fix = f"It is {given!r}."
+        if "cycle" in str(given):
+            fix += (
+                " Any calendar has cycles: cycles.'crew week' = { days = 6, starts = 2026-01-05 }."
+            )
+        return BookError(file, f"{key}.kind", _CALENDAR_KIND, fix)
     if first["type"] == "source_kind":
         return BookError(file, key, first["msg"])
     if first["type"] == "extra_forbidden":

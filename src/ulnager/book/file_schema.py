@@ -10,9 +10,10 @@ from datetime import date
 from typing import Annotated, Any, Literal, Union, get_type_hints
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Discriminator, Field, Tag, create_model
+from pydantic_core import PydanticCustomError
 
 from ulnager.choices.picker_base import MOST_BUCKETS
-from ulnager.core.language.inputs import KINDS, Input
+from ulnager.core.language.inputs import KINDS, Input, InputProblem, day_of
 
 Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 
@@ -20,6 +21,19 @@ Name = Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
 def _as_said(settings: Any) -> Any:
     return settings
 
+
+def _as_date(given: Any) -> Any:
+    """A date in quotes is the date."""
+    if not isinstance(given, str):
+        return given
+    try:
+        return day_of(given)
+    except InputProblem as problem:
+        raise PydanticCustomError("no_date", "{told}", {"told": str(problem)}) from None
+
+
+Day = Annotated[date, BeforeValidator(_as_date, json_schema_input_type=date)]
+"""A date, with or without quotes."""
 
 Label = Annotated[str, BeforeValidator(_as_said, json_schema_input_type=str | dict[str, str])]
 """What viewers see; in the file one for each language, of which the reader takes one."""
@@ -178,14 +192,14 @@ class ScheduleEntry(Accepting):
     every: str
     at: str = "00:00"
     tz: str | None = None
-    starts: date | None = None
+    starts: Day | None = None
 
 
 class CycleEntry(BookTable):
     """A unit of a fixed number of days, counted from a day on which one starts."""
 
     days: int
-    starts: date
+    starts: Day
 
 
 class SharedByCalendars(Accepting):
@@ -196,13 +210,13 @@ class SharedByCalendars(Accepting):
 
     year_named_by: Literal["start", "end"] = "end"
     days_off: list[str] | None = None
-    holidays: list[date] = []
+    holidays: list[Day] = []
     holiday_file: str | None = None
     holiday_table: str | None = None
     database: str | None = None
     holiday_country: str | None = None
     holiday_region: str | None = None
-    working_days: list[date] = []
+    working_days: list[Day] = []
     cycles: dict[str, CycleEntry] = {}
 
 
@@ -273,7 +287,7 @@ class SourceEntry(Accepting):
     grain: str | None = None
     stamps: Literal["first", "last"] | None = None
     rounding: Literal["inward", "outward"] | None = None
-    open_ended: list[date] | None = None
+    open_ended: list[Day] | None = None
     tz: str | None = None
     calendar: str | None = None
     share: float | None = None

@@ -88,7 +88,9 @@ def command(
     """
     basis = request.basis(phrase, whole=True)
     result = request.resolve(phrase, basis)
-    if any(measure.values()) or where or picture:
+    # Days know what is missing in them without being counted; hours do not.
+    by_time = request.source is not None and unit in ("hour", "minute", "second")
+    if any(measure.values()) or where or picture or by_time:
         found = _measured(
             request, result, unit, partial, values_where(where), basis, rounding=rounding, **measure
         )

@@ -85,6 +85,11 @@ def hours_plan(
         raise SettingError(
             f"column {asked.column.name!r} holds dates, and hours are of times; group by day"
         )
+    if unit is not None and not unit.microseconds:
+        raise SettingError(
+            f"'{result.period}' is a period of hours; group it by hour, minute or second "
+            f"(days are grouped by {unit})"
+        )
     if measure[1] in ("median", "distinct"):
         raise SettingError(f"{measure[1]} is by the day and longer units; take another measure")
     clock = _HourClock(result, asked)
