@@ -239,13 +239,13 @@ def _to_server(
             connection.execute(made.insert(), batch)
         if connection.dialect.name == "postgresql":
             # Until it is counted, a condition that looks days up in a date table takes long.
-            connection.execute(sa.text(f"ANALYZE {quote(made)}"))
+            connection.exec_driver_sql(f"ANALYZE {quote(made)}")
 
     is_mysql = address.driver.engine in ("mysql", "mariadb")
     try:
         engine = sa.create_engine(address.url, poolclass=sa.pool.NullPool)
         quote = engine.dialect.identifier_preparer.format_table
-        with engine.begin() as connection:
+        with engine.connect() as connection:
             if is_mysql:
                 _alone(connection, name)
             is_there = sa.inspect(connection).has_table(own, schema or None)
@@ -259,32 +259,28 @@ def _to_server(
                 # In one transaction: readers see what was there until all of it is new.
                 connection.execute(table(own).delete())
                 fill(connection, table(own))
+                connection.commit()
                 return
             # Beside it first, under a name of its own, which then takes the place of the other.
             aside = f"{own[:40]}_{secrets.token_hex(4)}"
             # What MySQL makes is there at once, so it never begins under the name itself.
             made = table(f"{aside}_new" if is_there or is_mysql else own)
             old = table(f"{aside}_old")
-            made.create(connection)
             try:
+                made.create(connection)
                 fill(connection, made)
-                if is_there and is_mysql:
-                    connection.execute(
-                        sa.text(
-                            f"RENAME TABLE {quote(table(own))} TO {quote(old)}, "
-                            f"{quote(made)} TO {quote(table(own))}"
-                        )
-                    )
-                    old.drop(connection)
-                elif is_mysql:
-                    connection.execute(
-                        sa.text(f"RENAME TABLE {quote(made)} TO {quote(table(own))}")
-                    )
+                if is_mysql:
+                    moves = [(table(own), old)] if is_there else []
+                    moves.append((made, table(own)))
+                    told = ", ".join(f"{quote(one)} TO {quote(other)}" for one, other in moves)
+                    connection.exec_driver_sql(f"RENAME TABLE {told}")
+                    old.drop(connection, checkfirst=True)
                 elif is_there:
                     table(own).drop(connection)
                     to = engine.dialect.identifier_preparer.quote(own)
-                    connection.execute(sa.text(f"ALTER TABLE {quote(made)} RENAME TO {to}"))
-            except sa.exc.SQLAlchemyError:
+                    connection.exec_driver_sql(f"ALTER TABLE {quote(made)} RENAME TO {to}")
+                connection.commit()
+            except BaseException:
                 # Not every engine takes back what was made in a transaction.
                 connection.rollback()
                 made.drop(connection, checkfirst=True)
@@ -334,4 +330,7 @@ def _to_duckdb(
             connection.execute("COMMIT")
     except (duckdb.Error, RuntimeError, OSError) as error:
         pass_on(error)
-        raise SourceError(f"{address.name} cannot be written: {first_line(error)}") from None
+        reason = first_line(error)
+        if "already attached" in reason:
+            reason = "a source of this process has it open; write first, or let go of that (del)"
+        raise SourceError(f"{address.name} cannot be written: {reason}") from None

@@ -1,0 +1,188 @@
+"""Tables that are written to databases: the same in each, whole or as they were before."""
+
+import contextlib
+import gc
+import hashlib
+import os
+from datetime import date, datetime
+from decimal import Decimal
+
+import duckdb
+import pytest
+import sqlalchemy as sa
+
+import ulnager
+from ulnager import Anchor, MonthCalendar, SourceError, date_table
+from ulnager.demo import CLOCK
+from ulnager.sources import written_tables
+from ulnager.sources.written_tables import write_rows, write_table
+
+from engines import REQUIRED, URLS
+
+NAME = f'days "odd" 100% {os.getpid()}'
+SCHEMAS = {"sqlite": "main", "duckdb": "main", "postgresql": "public", "mariadb": "test"}
+
+
+class Place:
+    """A database to write to, and what is in it."""
+
+    def __init__(self, kind, url):
+        self.kind, self.url = kind, url
+        self.engine = (
+            None if kind == "duckdb" else sa.create_engine(url, poolclass=sa.pool.NullPool)
+        )
+
+    def asked(self, sql):
+        if self.engine is None:
+            gc.collect()  # A source that is still held has the file open in another way.
+            with duckdb.connect(self.url.removeprefix("duckdb:///")) as held:
+                return held.execute(sql).fetchall()
+        with self.engine.begin() as held:
+            found = held.exec_driver_sql(sql, execution_options={"no_parameters": True})
+            return [tuple(row) for row in found] if found.returns_rows else []
+
+    def quoted(self, name):
+        return f"`{name}`" if self.kind == "mariadb" else '"' + name.replace('"', '""') + '"'
+
+    def rows(self, name=NAME):
+        found = sorted(self.asked(f"SELECT * FROM {self.quoted(name)}"))
+        # SQLite has texts and numbers only.
+        return [tuple(map(plain, row)) for row in found] if self.kind == "sqlite" else found
+
+    def tables(self):
+        if self.engine is None:
+            return {name for (name,) in self.asked("SHOW TABLES")}
+        return set(sa.inspect(self.engine).get_table_names())
+
+    def drop(self, name):
+        with contextlib.suppress(sa.exc.SQLAlchemyError, duckdb.Error):
+            self.asked(f"DROP TABLE {self.quoted(name)}")
+
+
+@pytest.fixture(params=SCHEMAS)
+def place(request, tmp_path):
+    found = Place(
+        request.param, URLS.get(request.param, "") if request.param not in ("sqlite", "duckdb")
+        else f"{request.param}:///{tmp_path / 'made.db'}",
+    )  # fmt: skip
+    try:
+        before = found.tables()
+    except (sa.exc.OperationalError, ImportError) as error:
+        if request.param in REQUIRED:
+            raise
+        pytest.skip(f"{request.param} is not there: {error}")
+    yield found
+    for name in found.tables() - before:
+        if str(os.getpid()) in name:
+            found.drop(name)
+
+
+def made(first, last, calendar=None):
+    return date_table(calendar or MonthCalendar("10-01"), first, last, Anchor(CLOCK, True, "today"))
+
+
+def plain(value):
+    return str(value) if isinstance(value, date) else int(value) if value in (0, 1) else value
+
+
+def in_rows(columns, place):
+    found = sorted(zip(*(column.tolist() for column in columns.values()), strict=True))
+    return [tuple(map(plain, row)) for row in found] if place.kind == "sqlite" else found
+
+
+def test_a_date_table_is_the_same_in_each_database_and_replaced_whole(place):
+    may, june = (made(date(2026, n, 1), date(2026, n, 30)) for n in (5, 6))
+    assert write_table(may, place.url, name=NAME) == 30
+    before = place.tables()
+    assert place.rows() == in_rows(may, place)
+    with pytest.raises(SourceError, match="already; say --replace"):
+        write_table(june, place.url, name=NAME)
+    assert place.rows() == in_rows(may, place)
+    for columns in (june, {"date": june["date"], "year label": june["year_label"]}, may):
+        assert write_table(columns, place.url, name=NAME, replace=True) == 30
+        assert place.rows() == in_rows(columns, place)
+    found = ulnager.open_source(place.url, NAME)
+    assert found.extent("date").last == date(2026, 5, 30)
+    assert next(one.column_type for one in found.columns) == "date"
+    # It is written while a source has it open, too, except where the engine is one in the process.
+    if place.kind == "duckdb":
+        with pytest.raises(SourceError, match="a source of this process has it open"):
+            write_table(june, place.url, name=NAME, replace=True)
+    else:
+        assert write_table(june, place.url, name=NAME, replace=True) == 30
+        assert ulnager.open_source(place.url, NAME).extent("date").last == date(2026, 6, 30)
+    del found
+    assert place.tables() == before
+    other = f"other_{os.getpid()}"
+    assert write_rows(["a"], [], f"{place.url}", name=f"{SCHEMAS[place.kind]}.{other}") == 0
+    assert place.rows(other) == []
+    place.drop(other)
+
+
+VALUES = [
+    (True, 1, 1.5, datetime(2026, 5, 1, 4, 30), date(2026, 5, 1), "é'%\\", Decimal("1.25")),
+    (False, 2**40, -0.25, datetime(2026, 5, 2), date(9999, 12, 31), "x" * 300, Decimal(7)),
+    (None,) * 7,
+]
+KINDS = ["is", "count", "share", "at", "order", "a b", "sum"]
+
+
+def test_values_of_every_sort_come_back_as_they_were(place):
+    assert write_rows(KINDS, VALUES, place.url, name=NAME) == 3
+    asked = f"SELECT * FROM {place.quoted(NAME)} WHERE {place.quoted('count')} > 0"
+    found = {tuple(str(one) if isinstance(one, datetime) else one for one in row)
+             for row in place.asked(asked)}  # fmt: skip
+    wanted = {tuple(str(one) if isinstance(one, datetime) else one for one in row)
+              for row in VALUES[:2]}  # fmt: skip
+    if place.kind == "sqlite":  # It has no types of its own for these.
+        texts = {tuple(str(one)[:19] if type(one) in (date, datetime) else one for one in row)
+                 for row in VALUES[:2]}  # fmt: skip
+        found = {(bool(a), b, c, at[:19], day, text, Decimal(str(number)))
+                 for a, b, c, at, day, text, number in found}  # fmt: skip
+        wanted = texts
+    assert found == wanted
+    assert place.asked(f"SELECT count(*) FROM {place.quoted(NAME)}") == [(3,)]
+
+
+@pytest.mark.parametrize("replace", [False, True])
+def test_what_fails_half_way_leaves_what_was_there(place, replace):
+    """The last row does not fit: a text that is no date."""
+    good = [(date(2026, 5, n), n) for n in range(1, 6)]
+    if replace:
+        write_rows(["d", "n"], good, place.url, name=NAME)
+    before = place.tables()
+    for names in (["d", "n"], ["d", "other"]):
+        with pytest.raises(SourceError, match="cannot be written"):
+            write_rows(names, [*good, ("soon", object())], place.url, name=NAME, replace=replace)
+        assert place.tables() == before
+        if replace:
+            assert [n for _, n in place.rows()] == [1, 2, 3, 4, 5]
+
+
+def test_views_of_postgresql_stay_and_mariadb_clears_up(place, monkeypatch):
+    if place.kind not in ("postgresql", "mariadb"):
+        pytest.skip("of PostgreSQL and MariaDB")
+    name = f"days_{os.getpid()}"
+    write_rows(["d", "n"], [(date(2026, 5, 1), 1)], place.url, name=name)
+    if place.kind == "postgresql":
+        place.asked(f"CREATE VIEW {name}_seen AS SELECT n FROM {name}")
+        write_rows(["d", "n"], [(date(2026, 5, 1), 7)], place.url, name=name, replace=True)
+        assert place.asked(f"SELECT * FROM {name}_seen") == [(7,)]
+        with pytest.raises(SourceError, match="cannot be written"):
+            write_rows(["d"], [(date(2026, 5, 1),)], place.url, name=name, replace=True)
+        assert place.asked(f"SELECT * FROM {name}_seen") == [(7,)]
+        place.asked(f"DROP VIEW {name}_seen")
+        return
+    place.asked(f"CREATE TABLE {name}_0123abcd_new (d DATE)")
+    place.asked(f"CREATE TABLE {name}_0123abcg_new (d DATE)")
+    monkeypatch.setattr(written_tables, "_WAIT", 0)
+    base = place.engine.url.database
+    held = f"ulnager {hashlib.sha256(f'{base} {name}'.encode()).hexdigest()[:32]}"
+    with place.engine.connect() as other:
+        other.execute(sa.text("SELECT GET_LOCK(:n, 0)"), {"n": held})
+        with pytest.raises(SourceError, match="another run writes the table"):
+            write_rows(["d"], [], place.url, name=name, replace=True)
+    assert place.rows(name) == [(date(2026, 5, 1), 1)]
+    write_rows(["d"], [], place.url, name=name, replace=True)
+    assert place.tables() >= {name, f"{name}_0123abcg_new"}
+    assert f"{name}_0123abcd_new" not in place.tables()
