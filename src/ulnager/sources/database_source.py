@@ -196,15 +196,15 @@ class TableSource(Relation):
                 ) from None
 
         made: sa.Table = self._with(found)
-        is_mysql = self.dialect_name in ("mysql", "mariadb")
-        if not is_mysql or not any("`" in column.name for column in made.columns):
-            return made
-        # Such names come doubled from SQLAlchemy's reading of what MySQL says of a table.
-        told = sa.text(
-            "SELECT column_name FROM information_schema.columns WHERE table_name = :t AND "
-            "table_schema = coalesce(:s, database()) ORDER BY ordinal_position"
-        )
-        names = [row[0] for row in self.run(told.bindparams(t=table, s=schema or None))]
+        names = [column.name for column in made.columns]
+        if self.dialect_name in ("mysql", "mariadb") and any("`" in name for name in names):
+            # Such names come doubled from SQLAlchemy's reading of what MySQL says of a table.
+            told = sa.text(
+                "SELECT column_name FROM information_schema.columns WHERE table_name = :t AND "
+                "table_schema = coalesce(:s, database()) ORDER BY ordinal_position"
+            )
+            names = [row[0] for row in self.run(told.bindparams(t=table, s=schema or None))]
+        # Quoted all of them, since no list of an engine's words is whole.
         columns = [
             sa.column(sa.quoted_name(own, quote=True), column.type)
             for own, column in zip(names, made.columns, strict=True)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import date
 from typing import Any
 
 from sqlalchemy import ColumnElement, select
@@ -79,8 +78,6 @@ class Kept(CopiesItself):
                 )
         rows = self.rows()
         values = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in self.columns]
-        if target.lower().endswith(".parquet"):
-            values = [_alike(column) for column in values]
         held = dict(zip(self.columns, values, strict=True))
         return write_table(held, target, replace=replace, for_spreadsheets=for_spreadsheets)
 
@@ -89,13 +86,3 @@ class Kept(CopiesItself):
         assert condition is not None
         columns = [source.value(column.name) for column in source.columns]
         return select(*columns).select_from(source.rows).where(condition)
-
-
-def _alike(values: list[Any]) -> list[Any]:
-    """Values of one sort, as a column of a Parquet file has; text where they are of several."""
-    kinds = {type(value) for value in values if value is not None}
-    if len(kinds) <= 1 and (
-        not kinds or kinds <= {bool, int, float, str} or issubclass(next(iter(kinds)), date)
-    ):
-        return values
-    return [None if value is None else str(value) for value in values]

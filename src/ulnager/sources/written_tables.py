@@ -8,9 +8,10 @@ import hashlib
 import re
 import secrets
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date, datetime
+from datetime import UTC, date, datetime
+from decimal import Decimal
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import SettingError, SourceError
 from ulnager.core.text import visible
@@ -113,12 +114,15 @@ def _to_parquet(path: Path, columns: Columns) -> None:
 
     connection = started()
     arrays = {
-        name: np.array([str(v) if isinstance(v, date) else v for v in values], dtype=object)
+        name: np.array(
+            [str(v) if isinstance(v, (date, Decimal)) else v for v in values], dtype=object
+        )
         if isinstance(values, list)
         else values
         for name, values in columns.items()
     }
-    # The engine takes microseconds where NumPy has days; the dates are cast back.
+    # The engine takes microseconds where NumPy has days; the dates are cast back, texts to their
+    # sort.
     held = {
         name: values.astype("datetime64[us]" if values.dtype.kind == "M" else object)
         if values.dtype.kind in "MU"
@@ -134,17 +138,72 @@ def _to_parquet(path: Path, columns: Columns) -> None:
 
 
 def _cast(values: Any) -> str:
-    sample = next((one for one in values if one is not None), None)
     if isinstance(values, list):
-        kinds = (
-            (bool, "BOOLEAN"),
-            (datetime, "TIMESTAMP"),
-            (date, "DATE"),
-            (int, "BIGINT"),
-            (float, "DOUBLE"),
-        )
-        return next((f"::{kind}" for sort, kind in kinds if isinstance(sample, sort)), "::VARCHAR")
+        return f"::{sort_of(values).engine_type}"
     return "::DATE" if values.dtype.kind == "M" else ""
+
+
+class Sort(NamedTuple):
+    """What the values of a column are, as a table holds them."""
+
+    kind: type
+    """``bool``, ``int``, ``float``, ``Decimal``, ``datetime``, ``date`` or ``str``."""
+    has_zone: bool = False
+    decimals: int = 0
+    longest: int = 1
+
+    @property
+    def engine_type(self) -> str:
+        """The type in the embedded engine."""
+        if self.kind is Decimal:
+            return f"DECIMAL(38, {self.decimals})"
+        return "TIMESTAMP WITH TIME ZONE" if self.has_zone else _ENGINE_TYPES[self.kind]
+
+    def fitted(self, value: Any, *, in_utc: bool = False) -> Any:
+        """A value as such a column takes it; ``in_utc``, an instant without its zone."""
+        if value is None:
+            return None
+        if self.has_zone and in_utc:
+            return value.astimezone(UTC).replace(tzinfo=None)
+        return str(value) if self.kind is str else value
+
+
+_ENGINE_TYPES: Final[dict[type, str]] = {
+    bool: "BOOLEAN",
+    int: "BIGINT",
+    float: "DOUBLE",
+    datetime: "TIMESTAMP",
+    date: "DATE",
+    str: "VARCHAR",
+}
+_NUMBERS: Final = ((int, {int}), (float, {int, float}), (Decimal, {int, Decimal}))
+_MOST_DECIMALS: Final = 18
+_MOST_WHOLE: Final = 2**63
+
+
+def sort_of(values: Iterable[Any]) -> Sort:
+    """The one sort of the values of a column; text where they are of several.
+
+    >>> sort_of([1, None, 2.5]).engine_type, sort_of([1, "x"]).engine_type
+    ('DOUBLE', 'VARCHAR')
+    """
+    held = [value for value in values if value is not None]
+    sorts = set(map(type, held))
+    for kind, known in _NUMBERS:
+        if sorts and sorts <= known:
+            if kind is int and not all(-_MOST_WHOLE <= value < _MOST_WHOLE for value in held):
+                break
+            if kind is not Decimal:
+                return Sort(kind)
+            finest = max(-int(Decimal(value).as_tuple().exponent) for value in held)
+            if finest <= _MOST_DECIMALS:
+                return Sort(kind, decimals=max(finest, 0))
+    if len(sorts) == 1 and sorts <= {bool, date}:
+        return Sort(sorts.pop())
+    zones = {value.tzinfo is not None for value in held if isinstance(value, datetime)}
+    if sorts and all(issubclass(sort, datetime) for sort in sorts) and len(zones) == 1:
+        return Sort(datetime, has_zone=zones.pop())
+    return Sort(str, longest=max((len(str(value)) for value in held), default=1))
 
 
 def write_rows(
@@ -176,26 +235,25 @@ def _there(name: str) -> SourceError:
     )
 
 
-def _kinds(names: Sequence[str], rows: list[tuple[Any, ...]]) -> dict[str, Any]:
-    """The type of each column, by its first value."""
-    import sqlalchemy as sa
+def _sorts(names: Sequence[str], rows: list[tuple[Any, ...]]) -> dict[str, Sort]:
+    return {name: sort_of(row[place] for row in rows) for place, name in enumerate(names)}
 
-    kinds: tuple[tuple[type, Any], ...] = (
-        (bool, sa.Boolean()),
-        (int, sa.BigInteger()),
-        (float, sa.Double()),
-        (datetime, sa.DateTime()),
-        (date, sa.Date()),
-    )
-    found = {}
-    for place, name in enumerate(names):
-        sample = next((row[place] for row in rows if row[place] is not None), "")
-        longest = max((len(str(row[place])) for row in rows), default=1)
-        found[name] = next(
-            (kind for sort, kind in kinds if isinstance(sample, sort)),
-            sa.String(max(80, longest)) if isinstance(sample, str) else sa.Numeric(38, 10),
-        )
-    return found
+
+def _server_type(sort: Sort) -> Any:
+    import sqlalchemy as sa
+    from sqlalchemy.dialects import mysql
+
+    if sort.kind is datetime:
+        exact = mysql.DATETIME(fsp=6)
+        return sa.DateTime(timezone=sort.has_zone).with_variant(exact, "mysql", "mariadb")
+    types: dict[type, Any] = {
+        bool: sa.Boolean(),
+        int: sa.BigInteger(),
+        float: sa.Double(),
+        Decimal: sa.Numeric(38, sort.decimals),
+        date: sa.Date(),
+    }
+    return types.get(sort.kind) or sa.String(max(80, sort.longest))
 
 
 _WAIT: Final = 10
@@ -227,15 +285,25 @@ def _to_server(
 
     schema, _, own = name.rpartition(".")
     within = sa.quoted_name(schema, quote=True) if schema else None
-    kinds = _kinds(names, rows)
+    sorts = _sorts(names, rows)
+    # What has no type for instants holds them in UTC.
+    in_utc = address.driver.engine != "postgresql"
 
     def table(called: str) -> sa.Table:
-        columns = (sa.Column(sa.quoted_name(key, quote=True), kinds[key]) for key in names)
+        columns = (
+            sa.Column(sa.quoted_name(key, quote=True), _server_type(sorts[key])) for key in names
+        )
         return sa.Table(sa.quoted_name(called, quote=True), sa.MetaData(), *columns, schema=within)
 
     def fill(connection: sa.Connection, made: sa.Table) -> None:
         for start in range(0, len(rows), _BATCH):
-            batch = [dict(zip(names, row, strict=True)) for row in rows[start : start + _BATCH]]
+            batch = [
+                {
+                    name: sorts[name].fitted(value, in_utc=in_utc)
+                    for name, value in zip(names, row, strict=True)
+                }
+                for row in rows[start : start + _BATCH]
+            ]
             connection.execute(made.insert(), batch)
         if connection.dialect.name == "postgresql":
             # Until it is counted, a condition that looks days up in a date table takes long.
@@ -311,8 +379,8 @@ def _to_duckdb(
 
     schema, _, own = name.rpartition(".")
     place = f"{quoted(schema or 'main')}.{quoted(own)}"
-    kinds = {key: str(kind) for key, kind in _kinds(names, rows).items()}
-    columns = ", ".join(f"{quoted(key)} {kinds[key]}" for key in names)
+    sorts = _sorts(names, rows)
+    columns = ", ".join(f"{quoted(key)} {sorts[key].engine_type}" for key in names)
     signs = ", ".join("?" * len(names))
     try:
         with started(str(address.url.database)) as connection:
@@ -326,7 +394,11 @@ def _to_duckdb(
             connection.execute("BEGIN")
             connection.execute(f"CREATE OR REPLACE TABLE {place} ({columns})")
             if rows:
-                connection.executemany(f"INSERT INTO {place} VALUES ({signs})", rows)
+                fitted = [
+                    tuple(sorts[key].fitted(one) for key, one in zip(names, row, strict=True))
+                    for row in rows
+                ]
+                connection.executemany(f"INSERT INTO {place} VALUES ({signs})", fitted)
             connection.execute("COMMIT")
     except (duckdb.Error, RuntimeError, OSError) as error:
         pass_on(error)
