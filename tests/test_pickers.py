@@ -299,17 +299,21 @@ DAYS = st.dates(*LOADS) | st.none()
     st.sampled_from([*CHOICES, "nope", None]), st.integers(0, 7) | st.none(),
     st.sampled_from(["whole", "rolling", "x", None]),
     st.sampled_from(["day", "week", "month", None]), DAYS, DAYS, st.booleans(),
+    st.sampled_from(["load", "clock", "whole", None]) | st.dates(*LOADS),
 ), min_size=5, max_size=5))  # fmt: skip
 def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, name, chosen):
     engine = engine_named(name)
     if name not in STATEMENTS:
-        text = BOOK.replace("several = true", "").replace(', "office"', "")
+        text = BOOK.replace("several = true", "").replace(', "office"', "").replace(
+            '"except anchor day" } }', '"except anchor day" }, at = { kind = "anchor", of = '
+            '["load", "clock", "whole", "day"], opens = "clock" } }', 1,
+        )  # fmt: skip
         picker = book_of(tmp_path_factory.mktemp("one"), text, 1).picker("dates")
         STATEMENTS[name] = picker, picker.where(COLUMNS["date"], today=TODAY,
                                                 latest=("ulnager_loads", "d"))  # fmt: skip
     picker, statement = STATEMENTS[name]
     extent = Extent(*LOADS, LOADS[1] - timedelta(1))
-    for key, n, how, unit, first, last, cut in chosen[
+    for key, n, how, unit, first, last, cut, at in chosen[
         : 1 if name in ("spark", "clickhouse") else 6
     ]:
         view = picker.open(today=TODAY, data=extent)
@@ -318,7 +322,7 @@ def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, nam
         values = {"n": n, "how": how, "unit": unit} if key == "recent" else {}
         values |= {"first": first, "last": last} if key == "own" else {}
         values |= {"day": first} if key == "since" else {}
-        view = view.enter(cut="on" if cut else "off", **values)
+        view = view.enter(cut="on" if cut else "off", at=at, **values)
         given_values = view.parameters
         names = {
             "n": "dates_recent_n",
@@ -334,7 +338,7 @@ def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, nam
         wanted = 0
         if view.resolution is not None and (key is None or key in picker_keys(picker)):
             (wanted,) = engine.tallies([where(view.resolution, COLUMNS["date"])])
-        assert engine.tallies([clause]) == [wanted], (key, values, cut)
+        assert engine.tallies([clause]) == [wanted], (key, values, cut, at)
 
 
 @pytest.mark.parametrize("name", [one for one in ENGINES if one not in ("spark", "clickhouse")])

@@ -86,7 +86,9 @@ def _of_choice(
     for way in combined(said):
         # Where several say it, the last one does.
         anchor = next(reversed(way.values.values()), picker._anchor_for(choice))
-        for one in _measured_ways(picker, choice, anchor, live, along):
+        # What an input opens with is measured from it, too.
+        known = live._replace(parameters=way.parameters)
+        for one in _measured_ways(picker, choice, anchor, known, along):
             parameters = {**way.parameters, **(one.live.parameters or {})}
             found.append(
                 one._replace(

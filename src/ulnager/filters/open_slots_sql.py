@@ -323,7 +323,7 @@ def _bound(
     live: Live, bound: Definition, value: Any, measured: Measured | None
 ) -> ColumnElement[bool]:
     definition, more = (bound, {}) if measured is None else measured(bound)
-    return live._replace(parameters=more).where(definition, value)
+    return live._replace(parameters={**(live.parameters or {}), **more}).where(definition, value)
 
 
 def _listed(made: ListedInput, name: str, opens: Any) -> Iterator[Way]:
