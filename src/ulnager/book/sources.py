@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
@@ -168,12 +168,6 @@ class BookSource:
             return None
         found: tuple[Range, ...] | None = moment.known.get(("days", self.name))
         return found
-
-    def kept(self, column: str | None, ranges: Sequence[Range]) -> int:
-        """How many rows lie in ranges of day numbers."""
-        source = self.opened()
-        found = source.column(column or self.column)
-        return source.kept(found.name, source.days_in(found, self.tz, ranges))[0]
 
     def profile(self, today: date | str | None = None, moment: Moment | None = None) -> Profile:
         """What the source holds on a day, the present one unless it is said; SourceError when it

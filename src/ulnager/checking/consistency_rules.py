@@ -170,6 +170,8 @@ def same_dates(checking: Checking) -> None:
     for name, picker in book.pickers.items():
         seen: dict[tuple[bytes, bytes, bytes], str] = {}
         for key, named in periods_named(book, name).items():
+            if named.period.definition.is_sub_day:
+                continue
             settings = {
                 "calendar": named.calendar,
                 "calendars": book.calendars,

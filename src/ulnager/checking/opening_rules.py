@@ -19,6 +19,7 @@ from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import UlnagerError
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.numbers.totals_rows import Totals
+from ulnager.sources.kept import rows_in
 
 
 def mixed_anchors(checking: Checking) -> None:
@@ -264,7 +265,7 @@ def _keeps(checking: Checking, chart: OpenedChart) -> bool:
     try:
         column = source.column(chart.chart.column)
         tz = checking.book.sources[chart.chart.source].tz
-        clauses = [source.days_in(column, tz, result.ranges)]
+        clauses = [rows_in(source, column, tz, result)]
         for name, values in (chart.chart.drawn.get("where") or {}).items():
             some = values if isinstance(values, (list, tuple)) else [values]
             clauses.append(source.values_in(name, some))

@@ -17,6 +17,7 @@ from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import Running, running_period, running_plan
 from ulnager.numbers.totals import asked_for, checked_how, totals_plan
 from ulnager.numbers.totals_rows import Totals
+from ulnager.sources.kept import rows_in
 from ulnager.sources.profile import profiled
 from ulnager.sources.shown_rows import ShownRows, csv_of, shown_rows
 from ulnager.sources.source import Relation
@@ -164,7 +165,7 @@ def _rows_kept(
     assert chart.resolution is not None
     source = opened_once(sources, chart.chart.source, opened, chart.moment)
     column = source.column(chart.chart.column)
-    days = source.days_in(column, sources[chart.chart.source].tz, chart.resolution.ranges)
+    days = rows_in(source, column, sources[chart.chart.source].tz, chart.resolution)
     wheres = [
         source.values_in(name, _listed(one)) for some in chart.where for name, one in some.items()
     ]

@@ -184,7 +184,7 @@ class OpenedChart:
         ranges = None if cut is None else cut(self.moment)
         if limit is None or ranges is None:
             return found
-        kept = intersection(found.ranges, ranges)
+        kept = intersection(found.ranges, found._bounds_of(ranges))
         if kept == found.ranges:
             return found
         key = "cut by the source's own period, {0}"

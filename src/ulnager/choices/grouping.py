@@ -10,7 +10,7 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.units import Unit
 
 TOO_MANY: Final = "too-many"
@@ -45,12 +45,35 @@ def grouped(
     if result is None:
         why = Message("there are no dates", code="no-dates")
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
-    ranges = result.ranges if extent is None else extent._closing(result.ranges)
+    is_timed = isinstance(result, InstantResolution)
+    ranges = result.ranges if extent is None or is_timed else extent._closing(result.ranges)
     closed = [(start, stop) for start, stop in ranges if start is not None and stop is not None]
-    if len(closed) < len(ranges) or result.period.definition.is_sub_day:
+    if len(closed) < len(ranges):
         why = Message("the period has no days to count", code="no-days")
         return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
+    if isinstance(result, InstantResolution):
+        return tuple(_counted_times(grouping, unit, result, closed) for unit in grouping.of)
     return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
+
+
+def _counted_times(
+    grouping: Grouping, unit: Unit, result: InstantResolution, spans: Sequence[tuple[int, int]]
+) -> Grouped:
+    """The same of a period of times, which is grouped by units of time only."""
+    if not unit.microseconds:
+        why = Message("the period has no days to count", code="no-days")
+        return Grouped(unit, None, False, why)
+    buckets = sum(result._units_in(unit, *span) for span in spans)
+    return _judged(grouping, unit, buckets) or Grouped(unit, buckets, True, None)
+
+
+def _judged(grouping: Grouping, unit: Unit, buckets: int) -> Grouped | None:
+    """A unit that gives more buckets than may be drawn; None for another."""
+    if buckets <= grouping.max_buckets:
+        return None
+    told, most = Message(unit.plural), grouping.max_buckets
+    why = Message("{0} {1} are more than {2}", f"{buckets:,}", told, most, code=TOO_MANY)
+    return Grouped(unit, buckets, False, why)
 
 
 def _counted(
@@ -72,10 +95,9 @@ def _counted(
             whole += max(0, (last + 1 if to_stop == stop else last) - first_whole)
     except ResolveError as error:
         return Grouped(unit, None, False, Message(str(error), code="no-unit"))
-    if buckets > grouping.max_buckets:
-        told, most = Message(unit.plural), grouping.max_buckets
-        why = Message("{0} {1} are more than {2}", f"{buckets:,}", told, most, code=TOO_MANY)
-        return Grouped(unit, buckets, False, why)
+    too_many = _judged(grouping, unit, buckets)
+    if too_many is not None:
+        return too_many
     if not whole:
         if len(spans) == 1 and spans[0][1] - spans[0][0] < _least_days(calendar, unit, spans[0][0]):
             why = Message("a {0} is longer than the period", Message(unit.name), code="too-long")
@@ -98,11 +120,17 @@ def unit_that_fits(
     units: Sequence[Unit], asked: str, result: Resolution, extent: Extent | None, most: int
 ) -> tuple[str | None, Message | None]:
     """The unit asked for, else the finest of those no finer than it that gives few enough buckets,
-    and what is to be said then; no unit where none does."""
+    and what is to be said then; no unit where none does. A period of hours is grouped by these."""
     calendar = result.calendar
     own = calendar.unit_named(asked)
     if not any(None in span for span in result.ranges):
         extent = None  # Nobody has to look at the data.
+    if isinstance(result, InstantResolution) and not own.microseconds:
+        by_hour, too_many = unit_that_fits((), Unit.HOUR.name, result, None, most)
+        why = Message("the period has no days to count", code="no-days")
+        key = "not grouped by {0}, since {1}; by {2} instead"
+        given = Message(key, Message(own.name), why, Message(Unit.HOUR.name), code="other-unit")
+        return by_hour, too_many or given
     coarser = [one for one in units if one != own and _size(one) >= _size(own)]
     grouping = Grouping((own, *sorted(coarser, key=_size)), max_buckets=most)
     first, *others = grouped(grouping, result, extent)

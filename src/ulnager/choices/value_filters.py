@@ -20,6 +20,7 @@ from ulnager.core.errors import SettingError, UlnagerError
 from ulnager.core.messages import Message
 from ulnager.core.values import Json
 from ulnager.core.words import Words
+from ulnager.sources.kept import rows_in
 
 ALL, MISSING, EMPTY = "~all", "~missing", "~empty"
 """Keys that are no values; the key of a value that begins with such a sign has one more."""
@@ -214,7 +215,7 @@ class OpenedValues:
         if dated is not None and dated.resolution is not None:
             on = source.column(dated.chart.column)
             tz = dated.chart.tz
-            days = source.days_in(on, tz, dated.resolution.ranges)
+            days = rows_in(source, on, tz, dated.resolution)
             inside = func.coalesce(func.sum(case((days, 1), else_=0)), 0)
         query = (
             select(column, func.count(), inside)

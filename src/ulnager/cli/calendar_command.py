@@ -189,10 +189,14 @@ def _named(request: Request, basis: dict[str, Any]) -> list[Named]:
     open_ones = [entry.name for entry in book.periods.values() if entry.period.inputs]
     if open_ones:
         echo(f"note: viewers fill in {', '.join(open_ones)}; not in the table", err=True)
+    closed = [entry for entry in book.periods.values() if not entry.period.inputs]
+    timed = [entry.name for entry in closed if entry.period.definition.is_sub_day]
+    if timed:
+        echo(f"note: {', '.join(timed)}: of hours; not in a table of days", err=True)
     return [
         (entry.name, entry.label, request.resolve(entry.name, basis), entry.short)
-        for entry in book.periods.values()
-        if not entry.period.inputs
+        for entry in closed
+        if entry.name not in timed
     ]
 
 

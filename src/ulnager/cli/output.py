@@ -185,6 +185,13 @@ def spans_text(result: Resolution, most: int = 6) -> str:
     return f"{shown}{more}{length_text(result, ' ({})')}"
 
 
+def last_shown(result: Resolution) -> str:
+    """The last day, or the moment before which hours end; nothing at an open side."""
+    if isinstance(result, InstantResolution):
+        return "" if result.stop is None else f"before {result.stop}"
+    return str(result.end or "")
+
+
 def length_text(result: Resolution, form: str = "{}") -> str:
     """How long a resolution is, put into a form; nothing when it is open."""
     if isinstance(result, InstantResolution):

@@ -9,7 +9,7 @@ import click
 
 from ulnager.cli.help import Command
 from ulnager.cli.options import basis_options, data_options, json_option, period_argument
-from ulnager.cli.output import echo, show_json, show_pairs, show_table, spans_text
+from ulnager.cli.output import echo, last_shown, show_json, show_pairs, show_table, spans_text
 from ulnager.cli.request import Request
 from ulnager.core.errors import PeriodSyntaxError, SettingError, UlnagerError
 from ulnager.core.language.period import Period
@@ -140,6 +140,9 @@ def _show(results: Iterable[tuple[str, Resolution]], as_json: bool) -> None:
         return
     show_table(
         ("reading", "phrase", "start", "end", "days"),
-        [(name, result.period, result.start, result.end, result.days) for name, result in results],
+        [
+            (name, result.period, result.start, last_shown(result), result.days)
+            for name, result in results
+        ],
         right=("days",),
     )

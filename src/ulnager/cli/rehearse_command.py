@@ -78,6 +78,13 @@ def command(
         found[""] = rehearse(
             request.closed(phrase), calendar=basis["calendar"], calendars=calendars, **settings
         )
+    if "" not in several:
+        timed = [name for name, part in several.items() if part.period.definition.is_sub_day]
+        if timed:
+            echo(f"note: {', '.join(timed)}: of hours, and rehearsals go by the day", err=True)
+        several = {name: part for name, part in several.items() if name not in timed}
+        if timed and not several:
+            return
     for name, part in several.items():
         assert book is not None
         own = {**settings, "calendar": part.calendar or basis["calendar"]}

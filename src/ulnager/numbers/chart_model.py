@@ -95,16 +95,17 @@ def without_rows(result: Resolution | None, extent: Extent, words: Any) -> Messa
     if result is None or result.is_empty:
         return None
     found: Message | None = None
-    if result.start is not None and result.start > extent.last:
-        first, today = words.day(result.start), result._clock_day
-        if today is not None and result.start.toordinal() > today:
+    start, end = result._days_around
+    if start is not None and start > extent.last:
+        first, today = words.day(start), result._clock_day
+        if today is not None and start.toordinal() > today:
             found = words.say("not begun: it starts on {0}", first, code="not-begun")
         else:
             told = "nothing from {0} on: the data ends on {1}"
             found = words.say(told, first, words.day(extent.last), code="data-ended")
-    elif result.end is not None and result.end < extent.first:
+    elif end is not None and end < extent.first:
         told = "nothing up to {0}: the data begins on {1}"
-        found = words.say(told, words.day(result.end), words.day(extent.first), code="before-data")
+        found = words.say(told, words.day(end), words.day(extent.first), code="before-data")
     return found
 
 

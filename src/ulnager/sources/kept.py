@@ -3,12 +3,28 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from datetime import tzinfo
 from typing import Any
 
 from sqlalchemy import ColumnElement, select
 
+from ulnager.core.periods.resolution import InstantResolution, ResolutionBase
 from ulnager.core.values import CopiesItself
-from ulnager.sources.source import Relation
+from ulnager.filters.columns import held_as
+from ulnager.filters.frozen_condition import frozen_where
+from ulnager.sources.source import Column, Relation
+
+
+def rows_in(
+    source: Relation, column: Column, tz: str | tzinfo | None, result: ResolutionBase
+) -> ColumnElement[bool]:
+    """That a column lies in the dates of a resolution, or in its times; FilterError for the times
+    of a column of dates."""
+    if not isinstance(result, InstantResolution):
+        return source.days_in(column, tz, result.ranges)
+    return frozen_where(
+        result, source.value(column.name), held_as(column.column_type or "date", tz)
+    )
 
 
 @dataclass(frozen=True)

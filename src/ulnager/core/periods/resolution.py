@@ -12,6 +12,7 @@ from ulnager.core.calendars.instants import instant_number, moment_of
 from ulnager.core.calendars.zones import (
     FIRST_DAY,
     LAST_DAY,
+    date_of,
     day_start,
     is_shown_twice,
     out_of_range,
@@ -227,6 +228,15 @@ class ResolutionBase(ShowsItself):
     def _with_ranges(self, ranges: tuple[Range, ...]) -> Self:
         """The same with other ranges of day numbers."""
         return type(self)(self._definition, self._basis, ranges, self.period)
+
+    @property
+    def _days_around(self) -> tuple[date | None, date | None]:
+        """The first and the last day that it touches; None at an open side, and of nothing."""
+        return self.start, self.end
+
+    def _bounds_of(self, days: Sequence[Range]) -> tuple[Range, ...]:
+        """Ranges of day numbers, counted as its own ranges are."""
+        return tuple(days)
 
     def unit_named(self, unit: Unit | str) -> Unit:
         """The unit of that name in the calendar; SettingError when there is none."""
@@ -448,6 +458,32 @@ class InstantResolution(ResolutionBase):
 
     def _value(self, number: int) -> date:
         return moment_of(number, self.zone)
+
+    @property
+    def _days_around(self) -> tuple[date | None, date | None]:
+        here, ranges = self._basis.instants_here(), self._ranges
+        if not ranges:
+            return None, None
+        start, stop = ranges[0][0], ranges[-1][1]
+        return (
+            None if start is None else date_of(here.day_of(start)),
+            None if stop is None else date_of(here.day_of(stop - 1)),
+        )
+
+    def _bounds_of(self, days: Sequence[Range]) -> tuple[Range, ...]:
+        here = self._basis.instants_here()
+        return tuple(
+            (
+                None if start is None else here.instant_of(start),
+                None if stop is None or stop > LAST_DAY else here.instant_of(stop),
+            )
+            for start, stop in days
+        )
+
+    def _units_in(self, unit: Unit, start: int, stop: int) -> int:
+        """How many units of time a span touches."""
+        first = self._basis.instants_here()._unit_start(start, unit)
+        return -(-(stop - first) // unit.microseconds)
 
     @property
     def end(self) -> date | None:
