@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta, tzinfo
 from typing import Any, Final
 
+from ulnager.choices.frozen import bounds_of
 from ulnager.choices.pages import OpenedPage, Page
 from ulnager.choices.picker_base import Signer
 from ulnager.choices.resolver import Moment, moment_from, past_moment
@@ -180,7 +181,7 @@ class Schedule:
         links: dict[str, str | None] = {}
         for name, view in opened.views.items():
             links[name] = None
-            if view.resolution is None or view.resolution.is_empty:
+            if view.resolution is None or not bounds_of(view.resolution):
                 continue
             try:
                 links[name] = view.link(frozen=True)

@@ -152,7 +152,7 @@ class BookSource:
             extent = None if extent is None else extent.ending(last)
         if self.limit is not None:
             given: dict[str, Any] = {} if extent is None else {"data": extent}
-            when = moment.clock(in_hours=self.limit.definition.is_sub_day)
+            when = moment.clock()
             outer = self.limit.resolve(**when, calendar=self.calendar, **given)
             ranges = intersection(ranges, outer.ranges)
         return None if ranges == ((None, None),) else ranges

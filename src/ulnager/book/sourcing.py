@@ -12,6 +12,7 @@ from ulnager.book.opened_files import OpenedFiles
 from ulnager.book.sources import BookSource, lag_of
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import BookError, SettingError, SourceError
+from ulnager.core.language.period import Period
 from ulnager.sources.profile import SHARE
 from ulnager.sources.queries import checked_query
 
@@ -45,9 +46,7 @@ def sources_of(
                 if (given := getattr(entry, setting, None)) is not None
             )
             + _key_types(file, key, entry),
-            None
-            if entry.period is None
-            else phrase_at(file, f"{key}.period", entry.period, calendars),
+            _limit(file, f"{key}.period", entry.period, calendars),
             tuple(
                 (column, tuple(one) if isinstance(one, list) else (one,))
                 for column, one in entry.where.items()
@@ -63,6 +62,18 @@ def sources_of(
     for name, entry in entries.sources.items():
         if isinstance(entry, QuerySource) and name not in house.given:
             found[name] = replace(found[name], **_asked(file, name, entry.query, found))
+    return found
+
+
+def _limit(
+    file: str, key: str, phrase: str | None, calendars: dict[str, Calendar]
+) -> Period | None:
+    """A source's own period, which is of days."""
+    if phrase is None:
+        return None
+    found = phrase_at(file, key, phrase, calendars)
+    if found.definition.is_sub_day:
+        raise BookError(file, key, f"'{found}' is of hours", "A source's own period is of days.")
     return found
 
 

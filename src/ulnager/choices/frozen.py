@@ -8,7 +8,7 @@ from typing import Final
 from ulnager.core.periods import phrases
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.periods.spans import FixedDates, Span
 from ulnager.core.text import pattern
 
@@ -25,7 +25,9 @@ def frozen_text(bounds: list[Bounds]) -> str:
 
 
 def bounds_of(result: Resolution) -> list[Bounds]:
-    """The spans of a resolution, both ends in."""
+    """The spans of a resolution, both ends in; none of hours, which no dates can say."""
+    if isinstance(result, InstantResolution):
+        return []
     return [(span.start, _last(span)) for span in result.spans]
 
 

@@ -28,9 +28,9 @@ def link_of(
         state = {key: text for key, text in state.items() if key in (name, *of_charts)}
         beyond = view.signed is not None and view.signed.dates == state.get(name)
     if frozen:
-        if result.is_empty:
-            raise SettingError("there are no dates to link to; link to the choice instead")
         bounds = bounds_of(result)
+        if not bounds:
+            raise SettingError("there are no dates to link to; link to the choice instead")
         beyond = cut(bounds, view.extent) != bounds and _can_sign(picker)
         state = {name: frozen_text(bounds)} | of_charts
     fixed = fixed or view.locked

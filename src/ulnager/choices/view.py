@@ -24,7 +24,7 @@ from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import ResolveError, UlnagerError
 from ulnager.core.messages import Message, message_of
 from ulnager.core.notebook_tables import ShowsItself, Table, table
-from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.resolution import InstantResolution, Resolution
 
 FIXED: Final = Message("the dates are fixed here and cannot be chosen", code="fixed")
 REFUSED: Final = {
@@ -181,7 +181,9 @@ class View(PickerState, ShowsItself):
         result = self._sure()
         if self.locked:
             return self._noting(FIXED)
-        if result.days is None and not result.is_empty and not result.period.definition.is_sub_day:
+        if isinstance(result, InstantResolution):
+            return self._noting("hours are no dates, so there is no step", code="no-step")
+        if result.days is None and not result.is_empty:
             told = "the dates are open on one side, so there is no step"
             return self._noting(told, code="no-step")
         try:

@@ -149,13 +149,13 @@ def _objects(values: Sequence[Any]) -> Array:
 
 
 def joined(parts: Sequence[Cells]) -> Cells:
-    """The cells of several splits as one."""
+    """The cells of several splits as one; none of none."""
     if len(parts) == 1:
         return parts[0]
-    days, inverse = np.unique(
-        np.concatenate([part.days for part in parts]) if parts else np.array([], dtype=np.int64),
-        return_inverse=True,
-    )
+    if not parts:
+        nothing = np.array([], dtype=np.int64)
+        return Cells(nothing, nothing, {})
+    days, inverse = np.unique(np.concatenate([part.days for part in parts]), return_inverse=True)
     order = np.argsort(inverse, kind="stable")
     edges = np.searchsorted(inverse[order], np.arange(len(days)))
 
@@ -174,7 +174,7 @@ def joined(parts: Sequence[Cells]) -> Cells:
         )
 
     valued: dict[str, Valued] = {}
-    for name, first in (parts[0].valued if parts else {}).items():
+    for name, first in parts[0].valued.items():
         held = {
             key: [getattr(part.valued[name], key) for part in parts]
             for key in Valued._fields

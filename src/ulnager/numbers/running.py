@@ -18,7 +18,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import Settings, as_period
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.clock import calendars_of
-from ulnager.core.periods.resolution import Resolution, ResolutionBase
+from ulnager.core.periods.resolution import InstantResolution, Resolution, ResolutionBase
 from ulnager.core.periods.spans import Span
 from ulnager.core.values import Json
 from ulnager.numbers.daily_aggregates import AskedColumn, Measure
@@ -153,6 +153,10 @@ def running_plan(
     of_windows = {"calendar", "calendars", "defaults"} if isinstance(over, ResolutionBase) else ()
     of_dates = {name: one for name, one in when.items() if name not in of_windows}
     shown = resolved_over(over, extent, asked.tz, of_dates)
+    if isinstance(shown, InstantResolution):
+        raise SettingError(
+            f"'{shown.period}' is a period of hours; a running measure has a value for each day"
+        )
     days = [day for start, stop in _closed(shown) for day in range(start, stop)]
     calendar = calendars_of(when.get("calendar") or shown.calendar).chosen
     today = None if shown._clock_day is None else date_of(shown._clock_day)

@@ -7,7 +7,7 @@ not change since, and nothing of a viewer.
 from __future__ import annotations
 
 import json
-from collections.abc import Hashable, Mapping
+from collections.abc import Hashable, Iterable, Mapping
 from dataclasses import replace
 from datetime import UTC, date, datetime, time, tzinfo
 from typing import Any, Final, NamedTuple
@@ -57,6 +57,12 @@ class Answer(NamedTuple):
         """The answer as it is sent."""
         until = None if self.until is None else self.until.isoformat(timespec="seconds")
         return {"until": until, **self.told}
+
+
+def shown_on(opened: OpenedPage) -> list[Resolution | None]:
+    """All dates that are told on a page."""
+    of_choices = [one.resolution for view in opened.views.values() for one in view.choices]
+    return [*(chart.resolution for chart in opened.charts.values()), *of_choices]
 
 
 def _sources_of(opened: OpenedPage) -> list[str]:
@@ -151,10 +157,18 @@ class BookAnswers:
             return {"today": as_day(today, "today"), **zone}
         return zone if self.today is None else {"today": self.today, **zone}
 
-    def until(self, today: str | None, zone: tzinfo | str | None = None) -> datetime | None:
-        """When the day ends in a zone; None where the clock stands still."""
+    def until(
+        self,
+        today: str | None,
+        zone: tzinfo | str | None = None,
+        of: Iterable[Resolution | None] = (),
+    ) -> datetime | None:
+        """When the day ends in a zone, and this moment where hours are among what is told; None
+        where the clock stands still."""
         if today is not None or self.today is not None:
             return None
+        if any(isinstance(result, InstantResolution) for result in of):
+            return datetime.now().astimezone()
         return end_of_day(zone, self.book.day_starts)
 
     # Phrases.
@@ -245,7 +259,7 @@ class BookAnswers:
         tz: str | None = None,
     ) -> Answer:
         if any(isinstance(result, InstantResolution) for result in results):
-            return Answer(told, None if today else datetime.now().astimezone())
+            return Answer(told, self.until(today, tz, results))
         of_data = any(result.period.definition.asks_data for result in results) or any(
             result.anchor.source not in ("today", "date") for result in results
         )
@@ -255,14 +269,15 @@ class BookAnswers:
 
     def at_a_glance(self, today: str | None = None) -> Answer:
         """Every period with its dates, and the names of what viewers may know of."""
-        periods = []
+        periods, results = [], []
         moment = self.book.moment(**self.clock(today))
         for entry in self.book.periods.values():
             dates, slots = None, sorted(getattr(entry.period, "inputs", {}))
             if not slots:
                 try:
                     with within(SECONDS):
-                        dates = self.book.resolve(entry.name, moment=moment).label
+                        results.append(self.book.resolve(entry.name, moment=moment))
+                    dates = results[-1].label
                 except UlnagerError:
                     dates = None
             label, phrase = entry.label or entry.name, str(entry.period)
@@ -282,7 +297,7 @@ class BookAnswers:
             kind: [{"name": one.name, "label": one.label} for one in named.values()]
             for kind, named in kinds.items()
         }
-        return Answer({"periods": periods, **told}, self.until(today, self.book.tz))
+        return Answer({"periods": periods, **told}, self.until(today, self.book.tz, results))
 
     def view(
         self,
@@ -297,7 +312,8 @@ class BookAnswers:
             view = picker.read(fields, **self.clock(today, locale=locale))
             told = {"view": view.to_dict(), "links": links_of(view)}
         told["view"]["problems"] = [view._in_words(discreet(one)) for one in view.problems]
-        return Answer(told, self.until(today, picker.tz))
+        shown = [one.resolution for one in view.choices]
+        return Answer(told, self.until(today, picker.tz, [view.resolution, *shown]))
 
     def opened(
         self,
@@ -333,7 +349,7 @@ class BookAnswers:
                 chart["notes"].append(found)
         for picker in told["pickers"].values():
             picker["problems"] = [opened.said(discreet(one)) for one in picker["problems"]]
-        return Answer({"page": told}, self.until(today, opened.moment.tz))
+        return Answer({"page": told}, self.until(today, opened.moment.tz, shown_on(opened)))
 
     def csv(
         self, name: str, key: str, fields: Mapping[str, Any], today: str | None = None

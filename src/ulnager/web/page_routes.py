@@ -17,10 +17,11 @@ from ulnager.choices.view import View
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
 from ulnager.core.language.inputs import DayInput
+from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.words import words_of
 from ulnager.filters.engines import ENGINES
 from ulnager.sources.opening import within
-from ulnager.web.answers import SECONDS, BookAnswers
+from ulnager.web.answers import SECONDS, BookAnswers, shown_on
 from ulnager.web.chart_panels import HEIGHT, WIDE
 from ulnager.web.problems import Refused
 from ulnager.web.rendering import STATIC, drawn_chart, environment, static
@@ -235,7 +236,8 @@ def _context(
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
-    until_day = None if until is None else words.day(until.date())
+    # Where hours are shown it is true for this moment only.
+    is_of_hours = any(isinstance(one, InstantResolution) for one in shown_on(opened))
     return {
         "title": opened._labelled(opened.page.label),
         "pickers": offered,
@@ -258,7 +260,9 @@ def _context(
         "kept": {"today": today, "locale": locale},
         "script": {one: opened.said(one) for one in _SCRIPT},
         "until": until,
-        "until_told": "" if until is None else f"{until_day} {until:%H:%M} {until.tzname() or ''}",
+        "until_told": ""
+        if until is None or is_of_hours
+        else f"{words.day(until.date())} {until:%H:%M} {until.tzname() or ''}",
         "stands": opened.said("the clock stands still here") if stands else "",
         "others": [
             (one.label, f"{one.name}{_carried(opened, one, today, locale)}")

@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Hashable, Mapping
+from datetime import datetime
 from typing import Final
 
 from ulnager.book.book import Book, BookPeriod
@@ -72,7 +73,8 @@ def links_of(view: View) -> dict[str, str | None]:
         own = view.link() if view.signed is not None else ""
         return {"moving": own, **dict.fromkeys(("frozen", "earlier", "later"))}
     found: dict[str, str | None] = {"moving": view.link()}
-    is_fixed = not view.resolution.is_empty and view.resolution.start is not None
+    first = view.resolution.start
+    is_fixed = first is not None and not isinstance(first, datetime)
     found["frozen"] = view.link(frozen=True) if is_fixed else None
     for name in ("earlier", "later"):
         try:

@@ -1,0 +1,150 @@
+"""Periods of hours among the choices of a page: every door answers, with the rows they have."""
+
+import json
+from datetime import UTC, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from starlette.testclient import TestClient
+
+import ulnager
+from ulnager import SettingError
+
+from strategies import examples
+
+ZONE = "America/Halifax"
+# Both changes of the clocks lie among these.
+FIRST, LAST = datetime(2025, 10, 28, tzinfo=UTC), datetime(2026, 3, 12, tzinfo=UTC)
+CHOICES = {
+    "day": "last 24 hours", "shift": "last 8 whole hours", "so_far": "from start of today to now",
+    "gone": "last 3 hours as of 2027-01-01", "many": "last 60 hours",
+    "cut": "last 40 hours except yesterday", "two": "hour to date plus last 2 hours, 1 day earlier",
+    "later": "next 5 hours", "open": "since 90 minutes before now", "week": "last 7 rolling days",
+}  # fmt: skip
+BOOK = f"""
+tz = "{ZONE}"
+STARTS
+[sources.scans]
+file = "scans.csv"
+column = "at"
+LIMIT
+[periods]
+{chr(10).join(f'{name} = "{phrase}"' for name, phrase in CHOICES.items())}
+[pickers.dates]
+choices = {list(CHOICES)}
+by = {{ of = ["hour", "day"], opens = "fitting" }}
+[values.gate]
+column = "gate"
+[pages.home]
+picker = "dates"
+values = ["gate"]
+[pages.home.charts]
+viewer = {{ source = "scans", by = "viewer", value = "n" }}
+hours = {{ source = "scans", by = "hour", value = "n", beside = "1 day earlier" }}
+number = {{ source = "scans", value = "n" }}
+days = {{ source = "scans", by = "day", value = "n" }}
+split = {{ source = "scans", by = "hour", split = "gate", value = "n" }}
+ranked = {{ source = "scans", split = "gate", value = "n" }}
+rows = {{ source = "scans", form = "rows", columns = ["at", "n"], limit = 1000, csv = true }}
+line = {{ source = "scans", value = "n", running = "last 7 rolling days" }}
+moved = {{ source = "scans", shifted = "1 day earlier", value = "n" }}
+[schedules.mail]
+page = "home"
+every = "FREQ=DAILY"
+at = "07:00"
+"""
+MOMENTS = st.datetimes(
+    FIRST.replace(tzinfo=None), LAST.replace(tzinfo=None), timezones=st.just(UTC)
+)
+
+
+@pytest.fixture(scope="module")
+def rows(tmp_path_factory):
+    """A scan every 11 to 40 minutes, and what was scanned at each."""
+    folder, found, at = tmp_path_factory.mktemp("timed"), [], FIRST
+    while at < LAST:
+        found.append((at, len(found) % 7, "ab"[len(found) % 2]))
+        at += timedelta(minutes=11 + len(found) * 7 % 30)
+    lines = [f"{at:%FT%TZ},{n},{gate}" for at, n, gate in found]
+    (folder / "scans.csv").write_text("\n".join(["at,n,gate", *lines]) + "\n")
+    return folder, found
+
+
+def book_with(folder, starts="", limit=""):
+    text = BOOK.replace("STARTS", starts and f'day_starts = "{starts}"')
+    name = f"book{starts[:2]}{len(limit)}.toml"
+    (folder / name).write_text(text.replace("LIMIT", limit and f'period = "{limit}"'))
+    return ulnager.read_book(folder / name)
+
+
+def held(rows, result):
+    """The rows in a resolution, by the instants of its spans."""
+    bounds = result.instants(UTC) if isinstance(result, ulnager.InstantResolution) else [
+        (None if one is None else datetime.combine(one, datetime.min.time(), ZoneInfo(ZONE))
+         for one in (span.start, span.stop)) for span in result.spans
+    ]  # fmt: skip
+    bounds = [tuple(one) for one in bounds]
+    return [row for row in rows if any((a is None or a <= row[0]) and (b is None or row[0] < b)
+                                       for a, b in bounds)]  # fmt: skip
+
+
+@examples(40)
+@given(MOMENTS, st.sampled_from(list(CHOICES)), st.sampled_from(["", "from 2025-12-01"]))
+def test_each_chart_has_the_rows_of_its_hours(rows, now, choice, limit):
+    folder, there = rows
+    book = book_with(folder, "", limit)
+    view = book.picker("dates").open(now=now).choose(choice)
+    opened = book.page("home").open(now=now, chosen={"dates": view})
+    told, values = json.loads(json.dumps(opened.to_dict())), opened.values()
+    begin = datetime(2025, 12, 1, tzinfo=ZoneInfo(ZONE))
+    seen = [row for row in there if row[0] >= begin] if limit else there
+    # At a moment of the past the data counts up to the day before its own, and so do its days.
+    for name, chart in opened.charts.items():
+        found, inside = values[name], held(seen, chart.resolution)
+        assert told["charts"][name]["problems"] == [], name
+        if name == "line":
+            is_timed = choice not in ("week",)
+            assert isinstance(found, str) is is_timed or not inside, found
+        elif isinstance(found, str):
+            assert choice == "open" or chart.too_many or chart.resolution.is_empty, (name, found)
+        elif name == "rows":
+            assert [n for _, n in found.rows] == [n for _, n, _ in inside][:1000], choice
+        elif found is not None:
+            assert sum(row.value or 0 for row in found.rows) == sum(n for _, n, _ in inside), name
+    is_told = any("not grouped by day" in one for one in told["charts"]["days"]["notes"])
+    assert is_told is (choice != "week")
+    if choice != "week":
+        for event in ("earlier", "later"):
+            assert getattr(view, event)().notes[-1:] == (
+                "hours are no dates, so there is no step",)  # fmt: skip
+        with pytest.raises(SettingError, match="no dates to link to"):
+            view.link(frozen=True)
+    assert book.picker("dates").read(view.link(), now=now).to_dict() == view.to_dict()
+
+
+@pytest.mark.parametrize("starts", ["", "04:00"])
+def test_a_service_answers_for_every_choice_of_hours(rows, starts, cli):
+    folder, _ = rows
+    book = book_with(folder, starts)
+    with TestClient(ulnager.service(book)) as ask:
+        for choice in CHOICES:
+            for place in ("/pages/home", "/api/pages/home", "/api/pickers/dates"):
+                found = ask.get(f"{place}?dates={choice}")
+                assert found.status_code == 200, (place, choice, found.text[:300])
+                if place != "/pages/home":
+                    assert (found.json()["until"] <= datetime.now(UTC).isoformat()) is True
+        assert "true until" not in ask.get("/pages/home").text
+        assert ask.get("/api/book").status_code == 200
+        assert ask.get("/api/schedules/mail").status_code == 200
+    path = str(folder / book.file)
+    for line in ("show home", "show mail", "show dates", "show", f"check {path}", "rehearse home",
+                 "calendar --bounds", "preview day scans"):  # fmt: skip
+        asked = line.split()
+        given = asked if asked[0] == "check" else (*asked, "--book", path)
+        code, out, err = cli(*given)
+        assert code in (0, 1 if asked[0] == "check" else 0), (asked, err)
+        assert "same dates" not in out
+        if asked[0] in ("rehearse", "calendar"):
+            assert "of hours" in err
