@@ -108,9 +108,8 @@ _TARGETS = (*TARGETS, *STANDARDS)
     "column_type",
     metavar="TYPE",
     type=click.Choice(list(COLUMN_TYPES)),
-    default="date",
-    show_default=True,
-    help=f"What the column holds: {', '.join(COLUMN_TYPES)}. Instants need --tz.",
+    help=f"What the column holds: {', '.join(COLUMN_TYPES)}. Instants need --tz. [default: date; "
+    "with --run as it is held there]",
 )
 @click.option(
     "--for",
@@ -179,7 +178,7 @@ def command(
     phrase: str | None,
     picker: str | None,
     column: str,
-    column_type: str,
+    column_type: str | None,
     target: str | None,
     bound: bool,
     paramstyle: str | None,
@@ -211,7 +210,7 @@ def command(
         if any(moving[name] for name in ("anchor_column", "running")):
             raise FilterError("--picker has the anchors of its book; leave --anchor-column out")
         given = {name: moving[name] for name in _OF_TABLES}
-        given |= {"column_type": column_type, "rounding": rounding}
+        given |= {"column_type": column_type or "date", "rounding": rounding}
         show_statement(request, picker, column, target or "ansi", paramstyle, as_json, **given)
         return
     bound = bound or paramstyle is not None
@@ -225,6 +224,7 @@ def command(
     for name in (run_on, request.source):
         if name is not None and request.tz is None:
             request = request.but(tz=request.looked_at(name, None)[1])
+    column_type = column_type or _held(counted_in, column, request.tz)
     grain = _grain(request, counted_in, column)
     if paramstyle is not None and target in STANDARDS:
         raise FilterError(f"--paramstyle: {target} has no parameters; leave it out")
@@ -295,6 +295,15 @@ def command(
     _tell(values)
     for note in dict.fromkeys(notes):
         echo(f"note: {note}", err=True)
+
+
+def _held(source: Relation | None, column: str, tz: str | None) -> str:
+    """What the column of a source holds; a date where nobody knows, and instants without a zone."""
+    known = () if source is None else source.date_columns
+    held = next((one for one in known if one.name == column), None)
+    if held is None or held.column_type is None or (held.held.is_instant and tz is None):
+        return "date"
+    return held.column_type
 
 
 def _of_instants(source: Relation, column: str, column_type: str, tz: str | None) -> Iterator[str]:
