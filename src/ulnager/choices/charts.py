@@ -8,7 +8,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any, Protocol, Unpack, cast
 
 from ulnager.choices.frozen import bounds_of, frozen_text
-from ulnager.choices.grouping import unit_that_fits
+from ulnager.choices.grouping import unit_of_rows, unit_that_fits
 from ulnager.choices.labels import dates_dict
 from ulnager.choices.picker_base import Choice, PickerBase
 from ulnager.choices.picker_state import PickerState
@@ -250,9 +250,13 @@ class OpenedChart:
         own = self.view.picker.by if is_chosen and self.view is not None else None
         units = (Unit.DAY, *result.calendar.units) if own is None else own.of
         try:
-            found, told = unit_that_fits(units, asked, result, self.extent, most)
+            extent, coarse = self.extent, None
+            if is_chosen and self.chart.is_of_source and extent is not None:
+                asked, coarse = unit_of_rows(asked, result, extent.grain)
+            found, told = unit_that_fits(units, asked, result, extent, most)
         except UlnagerError as error:
             return None, self.said(message_of(error))
+        told = told or coarse
         return found, None if told is None else self.said(told)
 
     @property

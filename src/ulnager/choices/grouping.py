@@ -10,6 +10,7 @@ from ulnager.core.calendars.calendar import Calendar
 from ulnager.core.errors import ResolveError
 from ulnager.core.messages import Message
 from ulnager.core.periods.anchors import Extent
+from ulnager.core.periods.grain import Grain
 from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.units import Unit
 
@@ -145,6 +146,17 @@ def unit_that_fits(
     told_unit = Message(own.name), first.why, Message(found.key)
     key = "by {2}, since {1}; by {0} again over fewer days"
     return found.key, Message(key, *told_unit, code="other-unit")
+
+
+def unit_of_rows(asked: str, result: Resolution, grain: Grain | None) -> tuple[str, Message | None]:
+    """The unit asked for, else the one that rows stand for, where that is longer."""
+    own = result.calendar.unit_named(asked)
+    if grain is None or own.microseconds or _size(own) >= _size(grain.unit):
+        return asked, None
+    key = "not grouped by {0}, since {1}; by {2} instead"
+    unit = Message(grain.unit.name)
+    why = Message("the rows are by {0}", unit, code="by-grain")
+    return grain.unit.name, Message(key, Message(own.name), why, unit, code="other-unit")
 
 
 def chosen_unit(
