@@ -323,9 +323,17 @@ def test_a_filter_that_is_run_knows_the_engine_and_its_instants(tmp_path, cli):
     path = tmp_path / "scans.parquet"
     duckdb.execute(f"COPY (SELECT TIMESTAMPTZ '2026-05-20 01:00:00+00' AS at) TO '{path}'")
     asked = ("filter", "today", "--column", "at", "--run", str(path), "--today", "2026-05-20")
+    for more, zone in (((), "ZONE"), (("--tz", "America/Halifax", "--type", "date"), "America/")):
+        code, out, err = cli(*asked, *more)
+        assert (code, "DATE" in out, f"say --type timestamptz --tz {zone}" in err) == (
+            0,
+            True,
+            True,
+        )
+    # What the source says of its column is taken, as preview does.
     code, out, err = cli(*asked, "--tz", "America/Halifax")
-    assert (code, "say --type timestamptz --tz America/Halifax" in err) == (0, True)
-    code, out, err = cli(*asked, "--tz", "America/Halifax", "--type", "timestamptz", "--live")
+    assert (code, "TIMESTAMPTZ" in out, "keeps 0 of 1" in err) == (0, True, True)
+    code, out, err = cli(*asked, "--tz", "America/Halifax", "--live")
     assert (code, "AT TIME ZONE" in out, "holds instants" in err) == (0, True, False)
 
 
