@@ -1,7 +1,7 @@
 """Periods of hours among the choices of a page: every door answers, with the rows they have."""
 
 import json
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -79,10 +79,11 @@ def book_with(folder, starts="", limit=""):
     return ulnager.read_book(folder / name)
 
 
-def held(rows, result):
+def held(rows, result, starts):
     """The rows in a resolution, by the instants of its spans."""
+    begins = time(int(starts[:2] or 0))
     bounds = result.instants(UTC) if isinstance(result, ulnager.InstantResolution) else [
-        (None if one is None else datetime.combine(one, datetime.min.time(), ZoneInfo(ZONE))
+        (None if one is None else datetime.combine(one, begins, ZoneInfo(ZONE))
          for one in (span.start, span.stop)) for span in result.spans
     ]  # fmt: skip
     bounds = [tuple(one) for one in bounds]
@@ -91,18 +92,19 @@ def held(rows, result):
 
 
 @examples(40)
-@given(MOMENTS, st.sampled_from(list(CHOICES)), st.sampled_from(["", "from 2025-12-01"]))
-def test_each_chart_has_the_rows_of_its_hours(rows, now, choice, limit):
+@given(MOMENTS, st.sampled_from(list(CHOICES)), st.sampled_from(["", "from 2025-12-01"]),
+       st.sampled_from(["", "04:00"]))  # fmt: skip
+def test_each_chart_has_the_rows_of_its_hours(rows, now, choice, limit, starts):
     folder, there = rows
-    book = book_with(folder, "", limit)
+    book = book_with(folder, starts, limit)
     view = book.picker("dates").open(now=now).choose(choice)
     opened = book.page("home").open(now=now, chosen={"dates": view})
     told, values = json.loads(json.dumps(opened.to_dict())), opened.values()
-    begin = datetime(2025, 12, 1, tzinfo=ZoneInfo(ZONE))
+    begin = datetime(2025, 12, 1, int(starts[:2] or 0), tzinfo=ZoneInfo(ZONE))
     seen = [row for row in there if row[0] >= begin] if limit else there
     # At a moment of the past the data counts up to the day before its own, and so do its days.
     for name, chart in opened.charts.items():
-        found, inside = values[name], held(seen, chart.resolution)
+        found, inside = values[name], held(seen, chart.resolution, starts)
         assert told["charts"][name]["problems"] == [], name
         if name == "line":
             is_timed = choice not in ("week",)
@@ -148,3 +150,20 @@ def test_a_service_answers_for_every_choice_of_hours(rows, starts, cli):
         assert "same dates" not in out
         if asked[0] in ("rehearse", "calendar"):
             assert "of hours" in err
+
+
+def test_hours_of_a_column_of_dates_are_told_chart_by_chart(tmp_path, cli):
+    (tmp_path / "days.csv").write_text("day,n\n2026-11-29,1\n2026-11-30,2\n")
+    (tmp_path / "b.toml").write_text(
+        'tz = "UTC"\n[sources.s]\nfile = "days.csv"\n[pickers.dates]\nchoices = '
+        '[{ phrase = "last 24 rolling hours", key = "day" }, { phrase = "last 2 rolling days" }]\n'
+        '[pages.home]\npicker = "dates"\n[pages.home.charts]\na = { source = "s", by = "day" }\n'
+        'b = { source = "s", form = "rows", columns = ["n"] }\nc = { source = "s", value = "n" }\n'
+    )
+    when = ("--book", str(tmp_path / "b.toml"), "--now", "2026-11-30T08:00Z")
+    code, out, err = cli("show", "home", *when)
+    assert (code, err) == (0, "")
+    assert "a column of dates holds none" in " ".join(out.split())
+    code, out, _ = cli("show", "home", "--choose", "last_2_rolling_days", "--json", *when)
+    charts = json.loads(out)["charts"]
+    assert (code, [one["rows"] for one in charts.values()]) == (0, [2, 2, 2])

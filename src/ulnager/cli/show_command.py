@@ -21,7 +21,7 @@ from ulnager.cli.help import Command
 from ulnager.cli.options import OF_CALENDAR, basis_options_but, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
-from ulnager.core.errors import SettingError
+from ulnager.core.errors import FilterError, SettingError
 
 if TYPE_CHECKING:
     from ulnager.book.book import Book
@@ -375,7 +375,14 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     from ulnager.choices.chart_values import kept_by, values_of
 
     sources: dict[str, Any] = {}
-    kept = {key: kept_by(book.sources, chart, sources) for key, chart in opened.charts.items()}
+    kept: dict[str, int | None] = {}
+    refused: list[str] = []
+    for key, chart in opened.charts.items():
+        try:
+            kept[key] = kept_by(book.sources, chart, sources)
+        except FilterError as error:  # Hours of a column of dates.
+            kept[key] = None
+            refused.append(str(error))
     if as_json:
         plain: Any = opened.to_dict()
         for key, rows in kept.items():
@@ -409,6 +416,7 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     told: list[tuple[str, str]] = []
     told += [("note", text) for one in opened.filters.values() for text in one.notes]
     told += [("problem", text) for chart in opened.charts.values() for text in chart.problems]
+    told += [("problem", text) for text in refused]
     told += [("note", text) for chart in opened.charts.values() for text in chart.said_of_it]
     told += [("note", text) for view in opened.views.values() for text in view.notes]
     if told:
