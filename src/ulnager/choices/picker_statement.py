@@ -19,7 +19,7 @@ from ulnager.core.language.period import Period
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.open_slots import FIRST_OPENED, OPENED
+from ulnager.core.periods.open_slots import FIRST_OPENED, OPENED, OVER, RUNNING
 from ulnager.filters.chosen_span import Choosable
 from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import (
@@ -192,16 +192,13 @@ def _measured(
         return definition, {}
     point = anchor.point.definition.args[0]
     is_running = point.rule.is_running
-    if anchor.running not in (None, is_running):
-        raise FilterError(
-            f"the anchor {anchor.name} says that the day of '{point}' is "
-            f"{'running' if anchor.running else 'over'}, which no statement can say"
-        )
     more: dict[str, ColumnElement[Any]] = {}
     if any(part.rule.takes_profile for part in point.walk()):
         name = anchor_parameter(picker, anchor)
         more[name] = day_parameter(name)
         point = parameter(name)
+    if anchor.running not in (None, is_running):
+        point = Definition(RUNNING if anchor.running else OVER, (point,))
     return Definition(phrases.as_of, (definition, point)), more
 
 

@@ -91,6 +91,16 @@ PARAMETER = Rule("parameter", Kind.POINT, "{name}", _given)
 """A day that is a parameter of SQL; in no table either."""
 
 
+def _itself(c: Basis, point: Definition) -> Any:
+    return point.day(c)
+
+
+RUNNING = Rule("running", Kind.POINT, "{point}", _itself, is_running=True)
+"""A point whose day is still running, and one whose day is over, whatever the point itself says; in
+SQL only, since no phrase says so."""
+OVER = Rule("over", Kind.POINT, "{point}", _itself)
+
+
 def _opened(c: Basis, name: str, point: Definition) -> Any:
     days = c.in_days()
     sums: Any = days.calendar

@@ -113,5 +113,6 @@ def measured_from(c: Basis, point: Definition) -> Basis:
         anchor, running, moment = here.day_of(instant), True, instant
     else:
         running = point.rule.is_running
-        anchor, moment = point.day(c), c.now if running else None
+        is_clock = running and point.rule.asks == "clock"
+        anchor, moment = point.day(c), c.now if is_clock else None
     return c.changed(anchor=anchor, running=running, moment=moment, source=point)
