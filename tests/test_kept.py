@@ -44,6 +44,12 @@ PICTURES = {
     "rehearsed_narrow": ("rehearse", "last 2 weeks", "--last", "2026-08-31", "--size", "480x900",
                          "--picture"),
     "rows": ("profile", "ROWS", "--picture"),
+    "ranked": ("buckets", "last 3 whole months as of latest", *VALUED, "--split", "route",
+               "--beside", "1 year earlier", "--picture"),
+    "hours": ("buckets", "2026-05-16", "--by", "hour", "--source", "demo:gate_scans", "--tz",
+              "America/Halifax", "--how", "count", "--picture"),
+    "covered": ("rehearse", "last 10 rolling days", "--every", "FREQ=WEEKLY;BYDAY=MO", "--last",
+                "2026-12-31", "--picture"),
 }  # fmt: skip
 PAGES = {
     "operations": "/pages/operations?dates=recent&dates.recent.n=14&locale=ja",

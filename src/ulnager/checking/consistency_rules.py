@@ -132,6 +132,7 @@ def schedules(checking: Checking) -> None:
                     calendars=book.calendars,
                     defaults=book.defaults,
                     every=named.every,
+                    starts=named.starts,
                     readings=False,
                 )
             except UlnagerError:

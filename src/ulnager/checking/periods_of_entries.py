@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from datetime import date
 from typing import NamedTuple
 
 from ulnager.book.book import Book
@@ -21,11 +22,12 @@ from ulnager.core.periods.shifting import shifted
 
 
 class Named(NamedTuple):
-    """A period with its calendar, and the rule of the schedule that it is used on."""
+    """A period with its calendar, and the rule of its schedule, which counts from a day."""
 
     period: Period
     calendar: Calendar | None
     every: str | None = None
+    starts: date | None = None
 
 
 def periods_named(book: Book, name: str) -> dict[str, Named]:
@@ -42,7 +44,7 @@ def periods_named(book: Book, name: str) -> dict[str, Named]:
         schedule = book.schedules[name]
         page = schedule.page
         return {
-            key: one._replace(every=schedule.every)
+            key: one._replace(every=schedule.every, starts=schedule.starts)
             for key, one in _of_page(page, _texts(schedule.opens)).items()
         }
     if name in book.periods:

@@ -156,13 +156,14 @@ def rehearse(
     defaults: Defaults | None = None,
     calendars: Mapping[str, Calendar] | None = None,
     readings: bool = True,
+    starts: object = None,
 ) -> Rehearsal:
     """A period as of every day from ``first`` to ``last`` (ten years from today).
 
     Each day is the clock's day, still running. What the data says (``latest``) is answered as if
     the data went up to the day before, and were whole. ``data`` is the data that there is: its
     first and last date tell where the period leaves it. ``every`` is a rule of RFC 5545 for the
-    days on which the period is used.
+    days on which the period is used; its intervals and counts go from ``starts``, a day.
 
     >>> found = rehearse("last 3 whole months", "2026-01-01", "2026-12-31")
     >>> found.shortest, found.longest, found.shortest_on[0]
@@ -178,7 +179,8 @@ def rehearse(
     windows = windows_of(period, days, settings)
     extent = None if data is None else extent_of(data)
     is_point = period.definition.point is not None
-    runs = _runs(every, low, high) if every is not None else days if is_point else None
+    begun = None if starts is None else _day(starts, "starts")
+    runs = _runs(every, begun, low, high) if every is not None else days if is_point else None
     covered = _coverage(windows, np.array([], dtype=np.int64) if runs is None else runs)
     counts, dates = covered.counts, covered.days
     sized = windows.lengths[windows.lengths > 0]
@@ -337,11 +339,12 @@ def _parts(period: Period, windows: Windows, settings: Mapping[str, Any]) -> Ite
         yield OtherReading(str(other), _on(windows, apart), int(days.max()), told.lengths)
 
 
-def _runs(every: str, low: int, high: int) -> Days:
+def _runs(every: str, begun: int | None, low: int, high: int) -> Days:
     from datetime import datetime, time
 
     first, last = (datetime.combine(date_of(day), time()) for day in (low, high))
-    rule = rule_of(every, date_of(low) if "INTERVAL" in every.upper() else None, date_of(low))
+    begun = low if begun is None and "INTERVAL" in every.upper() else begun
+    rule = rule_of(every, None if begun is None else date_of(begun), date_of(low))
     found = [one.toordinal() for one in rule.between(first, last, inc=True)]
     if not found:
         raise SettingError(f"every is {shown(every)}, which is no day from {first:%Y-%m-%d} on")

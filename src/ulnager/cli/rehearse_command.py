@@ -88,7 +88,8 @@ def command(
     for name, part in several.items():
         assert book is not None
         own = {**settings, "calendar": part.calendar or basis["calendar"]}
-        own["every"] = every or part.every
+        if every is None:
+            own |= {"every": part.every, "starts": part.starts}
         found[name] = rehearse(part.period, calendars=book.calendars, **own)
     is_list = bool(several) and "" not in several
     if picture is not None:
