@@ -299,17 +299,16 @@ DAYS = st.dates(*LOADS) | st.none()
     st.sampled_from([*CHOICES, "nope", None]), st.integers(0, 7) | st.none(),
     st.sampled_from(["whole", "rolling", "x", None]),
     st.sampled_from(["day", "week", "month", None]), DAYS, DAYS, st.booleans(),
-    st.sampled_from(["load", "clock", "whole", "late", "done", "dawn", None]) | st.dates(*LOADS),
+    st.sampled_from(["load", "clock", "late", "dawn", None]) | st.dates(*LOADS),
 ), min_size=5, max_size=5))  # fmt: skip
 def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, name, chosen):
     engine = engine_named(name)
     if name not in STATEMENTS:
         text = BOOK.replace("several = true", "").replace(', "office"', "").replace(
             '"except anchor day" } }', '"except anchor day" }, at = { kind = "anchor", of = '
-            '["load", "clock", "whole", "late", "done", "dawn", "day"], opens = "clock" } }', 1,
+            '["load", "clock", "late", "dawn", "day"], opens = "clock" } }', 1,
         ).replace(
-            '\nclock = "today"', '\nclock = "today"\ndone = { point = "today", day = "over" }\n'
-            'late = { point = "latest", sources = ["rows"], day = "running" }\n'
+            '\nclock = "today"', '\nclock = "today"\nlate = { point = "latest", sources = ["rows"], day = "running" }\n'
             'dawn = { point = "latest whole day", sources = ["rows"], day = "running" }', 1,
         )  # fmt: skip
         picker = book_of(tmp_path_factory.mktemp("one"), text, 1).picker("dates")

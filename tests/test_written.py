@@ -35,8 +35,13 @@ class Place:
 
     def asked(self, sql):
         if self.engine is None:
-            gc.collect()  # A source that is still held has the file open in another way.
-            with duckdb.connect(self.url.removeprefix("duckdb:///")) as held:
+            path = self.url.removeprefix("duckdb:///")
+            try:
+                connection = duckdb.connect(path)
+            except duckdb.Error:
+                gc.collect()  # A source that nobody holds any more has the file open.
+                connection = duckdb.connect(path)
+            with connection as held:
                 return held.execute(sql).fetchall()
         with self.engine.begin() as held:
             found = held.exec_driver_sql(sql, execution_options={"no_parameters": True})
