@@ -308,7 +308,8 @@ def test_one_statement_keeps_the_rows_of_the_frozen_choice(tmp_path_factory, nam
             '"except anchor day" } }', '"except anchor day" }, at = { kind = "anchor", of = '
             '["load", "clock", "late", "dawn", "day"], opens = "clock" } }', 1,
         ).replace(
-            '\nclock = "today"', '\nclock = "today"\nlate = { point = "latest", sources = ["rows"], day = "running" }\n'
+            '\nclock = "today"', '\nclock = "today"\n'
+            'late = { point = "latest", sources = ["rows"], day = "running" }\n'
             'dawn = { point = "latest whole day", sources = ["rows"], day = "running" }', 1,
         )  # fmt: skip
         picker = book_of(tmp_path_factory.mktemp("one"), text, 1).picker("dates")
