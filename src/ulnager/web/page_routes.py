@@ -35,6 +35,8 @@ DO: Final = "_do"
 
 
 _SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
+_Links = Mapping[str, str | None]
+"""Links to a view, by what they are."""
 """What the script says."""
 
 
@@ -230,8 +232,10 @@ def _context(
 ) -> dict[str, Any]:
     with within(SECONDS):
         opened = _opened(answers, name, dict(fields), today, locale)
-        values = answers.values(opened)
-        pickers = tuple(_shown(opened, picker) for picker in opened.views)
+        told: Any = opened.to_dict()
+        values = answers.values(opened, told)
+        links = {picker: links_of(view) for picker, view in opened.views.items()}
+        pickers = tuple(_shown(opened, one, told["pickers"], links[one]) for one in opened.views)
         charts = tuple(drawn_chart(opened, key, values, discreet) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
@@ -250,8 +254,8 @@ def _context(
         "details": opened.page.details != "none",
         "height": HEIGHT,
         "wide": WIDE,
-        "link": _link(opened, frozen=False),
-        "frozen": _link(opened, frozen=True),
+        "link": _link(opened, links, "moving"),
+        "frozen": _link(opened, links, "frozen"),
         "do": DO,
         "today": words.day(opened.moment.today),
         "say": opened.said,
@@ -316,12 +320,11 @@ def _state(opened: OpenedPage) -> dict[str, Any]:
     return {**found, **opened.values_state}
 
 
-def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
+def _link(opened: OpenedPage, links: Mapping[str, _Links], which: str) -> str | None:
     """A link to all pickers of the page as they are; None where there is none."""
     parts = []
-    for view in opened.views.values():
-        links = links_of(view)
-        part = links["frozen" if frozen else "moving"]
+    for name, view in opened.views.items():
+        part = links[name][which]
         if part is None:
             return None
         if part and not view.locked:
@@ -330,9 +333,11 @@ def _link(opened: OpenedPage, *, frozen: bool) -> str | None:
     return "&".join([*parts, *([values] if values else [])])
 
 
-def _shown(opened: OpenedPage, name: str) -> DrawnPicker:
+def _shown(
+    opened: OpenedPage, name: str, pickers: Mapping[str, ViewTold], links: _Links
+) -> DrawnPicker:
     view = opened.views[name]
-    told, links = view.to_dict(), links_of(view)
+    told = pickers[name] if name in pickers else view.to_dict()
     controls = [
         _control(told_one, given, view)
         for told_one, given in zip(told["inputs"], view.inputs, strict=True)
