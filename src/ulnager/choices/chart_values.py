@@ -11,11 +11,13 @@ from sqlalchemy import ColumnElement, and_
 from ulnager.choices.charts import ChartSource, OpenedChart
 from ulnager.choices.resolver import Moment
 from ulnager.core.errors import ResolveError, SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.core.periods.grain import Grain
+from ulnager.core.periods.resolution import InstantResolution
 from ulnager.numbers.daily_aggregates import FROM_DAYS
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import Running, running_period, running_plan
-from ulnager.numbers.totals import asked_for, checked_how, totals_plan
+from ulnager.numbers.totals import asked_for, checked_how, in_grain, totals_plan
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.kept import rows_in
 from ulnager.sources.profile import profiled
@@ -161,15 +163,30 @@ def csv_rows(
 def _rows_kept(
     sources: Mapping[str, ChartSource], chart: OpenedChart, opened: dict[str, Any]
 ) -> tuple[Relation, list[ColumnElement[bool]]]:
-    """The source of a chart, and the conditions of the rows that it keeps."""
+    """The source of a chart, and the conditions of the rows that it keeps; FilterError where its
+    dates cut what a row stands for, as its numbers have it."""
     assert chart.resolution is not None
     source = opened_once(sources, chart.chart.source, opened, chart.moment)
-    column = source.column(chart.chart.column)
-    days = rows_in(source, column, sources[chart.chart.source].tz, chart.resolution)
+    column, entry = source.column(chart.chart.column), sources[chart.chart.source]
+    result: Any = chart.resolution
+    if not isinstance(result, InstantResolution):
+        result = in_grain(result, _grain_of(entry, chart), entry.rounding)
+    days = rows_in(source, column, entry.tz, result)
     wheres = [
         source.values_in(name, _listed(one)) for some in chart.where for name, one in some.items()
     ]
     return source, [days, *wheres]
+
+
+def _grain_of(source: ChartSource, chart: OpenedChart) -> Grain | None:
+    """What a row stands for in the column of a chart; None where nobody can tell."""
+    if chart.chart.column != source.column:
+        return None
+    try:
+        extent = chart.extent or source.extent(chart.moment)
+    except UlnagerError:
+        return None
+    return extent.grain
 
 
 def kept_by(
