@@ -79,6 +79,7 @@ class KeySigner(Signer):
 
 
 _FREQUENT: Final = ("YEARLY", "MONTHLY", "WEEKLY", "DAILY")
+_DAY: Final = timedelta(days=1)
 _FAR: Final = timedelta(days=366 * 30)
 
 
@@ -102,7 +103,7 @@ class Schedule:
     def due(self, now: datetime | str) -> datetime | None:
         """The last moment that is not after an instant; None where none was yet."""
         here = _aware(now).astimezone(self.zone)
-        day = datetime.combine(here.date() + timedelta(days=1), time())
+        day = datetime.combine(min(here.date(), date.max - _DAY) + _DAY, time())
         rule = rule_of(self.every, self.starts, here.date())
         while (nearest := rule.before(day)) is not None:
             day = nearest
@@ -121,7 +122,7 @@ class Schedule:
         here = after.astimezone(self.zone)
         rule = rule_of(self.every, self.starts, here.date())
         found: list[datetime] = []
-        day = datetime.combine(here.date() - timedelta(days=1), time())
+        day = datetime.combine(max(here.date(), date.min + _DAY) - _DAY, time())
         while len(found) < count:
             nearest = rule.after(day)
             if nearest is None or nearest - day > _FAR:

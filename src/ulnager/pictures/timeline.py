@@ -181,9 +181,9 @@ def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str
     short = calendar.label(start, unit, short=True)
     year = calendar.label(calendar.floor(start, Unit.YEAR), Unit.YEAR)
     opens_year = calendar.floor(start, Unit.YEAR) == start
-    following = date.fromordinal(calendar._unit_stop(start.toordinal(), unit))
+    following = calendar._unit_stop(start.toordinal(), unit)
     # Two years' names beside each other would meet.
-    first = first and calendar.floor(following, Unit.YEAR) != following
+    first = first and following != calendar._unit_stop(start.toordinal(), Unit.YEAR)
     return f"{short}\n{year}" if (first or opens_year) and short != year else short
 
 
