@@ -127,7 +127,7 @@ def schedules(checking: Checking) -> None:
                 found = rehearse(
                     named.period,
                     checking.today,
-                    checking.today + timedelta(days=400),
+                    _after(checking.today, 400),
                     calendar=named.calendar,
                     calendars=book.calendars,
                     defaults=book.defaults,
@@ -153,6 +153,11 @@ def schedules(checking: Checking) -> None:
                     f"{often} never has {_listed(found.never)}",
                     "Make the period as long as the time between two mails.",
                 )
+
+
+def _after(day: date, days: int) -> date:
+    """So many days later, or the last day of all."""
+    return date.fromordinal(min(day.toordinal() + days, date.max.toordinal()))
 
 
 def _listed(ranges: tuple[Dates, ...]) -> str:
@@ -303,7 +308,7 @@ def offsets_end(checking: Checking) -> None:
         checking.add("runs-out", ("offset_file",), str(error))
         return
     for zone, last in held.items():
-        if last < checking.today + timedelta(days=365):
+        if last < _after(checking.today, 365):
             checking.add(
                 "runs-out",
                 ("offset_file",),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import date, timedelta
+from datetime import date
 from itertools import pairwise
 from typing import Final
 
@@ -341,8 +341,8 @@ def _longest_gap(held: Profile) -> int:
     """The longest way from one day with rows to the next, in the last ninety days; of what comes
     seldom, in the last two years."""
     for lately in (_LATELY, 8 * _LATELY):
-        since = held.last - timedelta(days=lately)
-        days = sorted(day for day in held.counts if since <= day <= held.last)
+        near = (day for day in held.counts if 0 <= (held.last - day).days <= lately)
+        days = sorted(near)
         if len(days) > _FEW:
             break
     return max((b - a).days for a, b in pairwise(days)) if days[1:] else 0
