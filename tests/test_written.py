@@ -202,9 +202,8 @@ def test_what_fails_half_way_leaves_what_was_there(place, replace):
             assert [n for _, n in place.rows()] == [1, 2, 3, 4, 5]
 
 
+@pytest.mark.parametrize("place", ["postgresql", "mariadb"], indirect=True)
 def test_views_of_postgresql_stay_and_mariadb_clears_up(place, monkeypatch):
-    if place.kind not in ("postgresql", "mariadb"):
-        pytest.skip("of PostgreSQL and MariaDB")
     name = f"days_{os.getpid()}"
     write_rows(["d", "n"], [(date(2026, 5, 1), 1)], place.url, name=name)
     if place.kind == "postgresql":
