@@ -42,31 +42,43 @@ PLACES = {"PHRASE": PHRASES, "SOURCE": SOURCES, "BOOK": BOOKS, "COLUMN": COLUMNS
           "TODAY": ["2026-05-20", "2024-02-29", "9999-12-31", "0001-01-01"],
           "NOW": ["2026-05-20T08:30Z", "2026-03-29T01:30+01:00", "2026-11-01T05:30Z"],
           "ZONE": ["UTC", "America/Halifax", "Asia/Kolkata"],
+          "HELD": ["demo:sailings --column sailed_on", "demo:gate_scans --tz UTC", "days.csv",
+                   "times.csv --tz UTC", "months.csv --column month", "nulls.csv"],
+          "MEASURED": ["demo:sailings --value passengers", "times.csv --tz UTC --value n",
+                       "days.csv --value n", "demo:gate_scans --tz UTC", "far.csv", "head.csv"],
+          "AGED": ["demo:work_orders --since raised_on --until closed_on", "days.csv --since day",
+                   "times.csv --since at --tz UTC", "nulls.csv --since day", "far.csv --since day"],
+          "FILTERED": ["days.csv --column day", "times.csv --column at --tz UTC",
+                       "demo:sailings --column sailed_on", "months.csv --column month"],
           "POINT": ["latest", "2026-05-17", "latest whole day", "load"]}  # fmt: skip
 # What stands in brackets is left out or taken.
-BASIS = ("[--today TODAY] [--now NOW] [--tz ZONE] [--as-of POINT] [--book BOOK] [--json] "
+BASIS = ("[--today TODAY] [--now NOW] [--tz ZONE] [--as-of POINT] [--book own.toml] [--json] "
          "[--year-starts 10-01] [--week-starts sunday] [--day-starts 04:00]")  # fmt: skip
-DATA = "[--source SOURCE] [--source-column COLUMN] [--grain month]"
-MEASURE = "[--value n] [--value passengers] [--how HOW] [--split route]"
+MEASURE = "[--how HOW] [--split route]"
 COMMANDS = [
-    f"resolve PHRASE {BASIS} {DATA} [--explain]",
-    f"readings PHRASE {BASIS} {DATA}",
-    f"draw PHRASE --to x.svg {BASIS} {DATA} [--step STEP] [--value n]",
+    f"resolve PHRASE {BASIS} [--source SOURCE] [--explain]",
+    f"readings PHRASE {BASIS} [--source SOURCE]",
+    f"draw PHRASE --to x.svg {BASIS} [--source HELD] [--step STEP]",
     f"rehearse PHRASE --first 2026-05-01 --last 2026-09-30 {BASIS} [--every FREQ=WEEKLY;BYDAY=MO] "
     "[--picture y.svg]",
-    f"rehearse NAME --first 2026-05-01 --last 2026-09-30 {BASIS}",
-    f"filter PHRASE --column COLUMN {BASIS} [--type TYPE] [--for ENGINE] [--live] [--run SOURCE] "
+    "rehearse NAME --book own.toml --first 2026-05-01 --last 2026-09-30 [--json]",
+    f"filter PHRASE --column COLUMN {BASIS} [--type TYPE] [--for ENGINE] [--live] "
     "[--rounding outward] [--until closed_on]",
-    f"preview PHRASE SOURCE [--column COLUMN] {BASIS} [--rounding inward] [--write w.parquet]",
-    f"buckets PHRASE [--by UNIT] [--source SOURCE] {BASIS} {MEASURE} [--top 1] [--beside BESIDE] "
+    f"filter PHRASE --run FILTERED {BASIS} [--type TYPE] [--for ENGINE] [--live]",
+    f"preview PHRASE HELD {BASIS} [--rounding inward] [--write w.parquet] [--replace]",
+    f"preview PHRASE SOURCE [--column COLUMN] {BASIS}",
+    f"buckets PHRASE --by UNIT --source MEASURED {BASIS} {MEASURE} [--top 1] [--beside BESIDE] "
     "[--partial drop] [--picture z.svg] [--layout calendar]",
-    f"running PHRASE --over PHRASE --source SOURCE {BASIS} {MEASURE} [--per day] [--picture r.svg]",
-    f"ages SOURCE --since COLUMN [--until COLUMN] [--unit UNIT] {BASIS} [--rows 2] "
-    "[--picture a.svg]",
-    f"show [NAME] --book BOOK [--choose CHOICE] [--set n=3] [--by UNIT] {BASIS} [--as-link]",
-    f"calendar 2026-05-01 2026-05-20 {BASIS} [--periods] [--offsets]",
-    f"calendar --bounds {BASIS}",
-    f"profile SOURCE [--column COLUMN] {BASIS} [--key n] [--picture p.svg]",
+    f"buckets PHRASE [--by UNIT] [--source SOURCE] {BASIS} {MEASURE}",
+    f"running PHRASE --over PHRASE --source MEASURED {BASIS} {MEASURE} [--per day] "
+    "[--picture r.svg]",
+    "ages AGED [--unit UNIT] [--today TODAY] [--as-of POINT] [--tz ZONE] [--rows 2] "
+    "[--picture a.svg] [--json]",
+    "show NAME --book own.toml [--choose CHOICE] [--set n=3] [--by UNIT] [--now NOW] [--json]",
+    "show [NAME] --book BOOK [--choose CHOICE] [--today TODAY] [--as-link]",
+    "calendar 2026-05-01 2026-05-20 [--periods] [--offsets] [--book own.toml] [--tz ZONE]",
+    "calendar --bounds --book own.toml [--today TODAY]",
+    f"profile HELD {BASIS} [--key n] [--picture p.svg]",
     "check BOOK [--today TODAY] [--json]",
 ]
 BOOK = """
@@ -85,7 +97,7 @@ shift = { phrase = "last 8 whole hours", anchor = "load" }
 fixed = { phrase = "last 2 whole months", anchor = "load" }
 [periods.own]
 phrase = "from {a} to {b}"
-inputs = { a = { opens = "earliest" }, b = { opens = "latest" } }
+inputs = { a = { opens = "earliest", source = "days" }, b = { opens = "latest", source = "days" } }
 [periods.recent]
 phrase = "last {n} {unit}"
 inputs.n = { max = 9, opens = 2 }
@@ -137,7 +149,8 @@ def commands(draw):
         if text.startswith("[") and draw(st.integers(0, 3)):
             continue
         for word in text.strip("[]").split():
-            found.append(draw(st.sampled_from(PLACES[word])) if word in PLACES else word)
+            told = draw(st.sampled_from(PLACES[word])) if word in PLACES else word
+            found += told.split(" ") if word in ("HELD", "MEASURED", "AGED", "FILTERED") else [told]
     return found
 
 

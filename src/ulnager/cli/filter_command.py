@@ -236,7 +236,7 @@ def command(
     }
     if until is not None:
         holds |= {"until": until, "lasting": lasting}
-    on: Any = column if counted_in is None else _compared(counted_in, column)
+    on: Any = column if counted_in is None else _compared(counted_in, column, column_type)
     values: Any = {}
     notes: tuple[str, ...] = ()
     if live:
@@ -374,11 +374,14 @@ def _other_file(latest_in: str | None) -> tuple[str, str, str] | None:
     return file, f"{Path(file).stem}.{column}", column
 
 
-def _compared(source: Relation, column: str) -> Any:
-    """A column of a source as it is compared with dates there, if it holds any."""
+def _compared(source: Relation, column: str, column_type: str) -> Any:
+    """A column of a source as it is compared with dates there, if it holds any; SourceError for one
+    that holds none and is said to be nothing else."""
     if column in source.unsure or any(known.name == column for known in source.date_columns):
         source.column(column)
         return source.value(column)
+    if column_type == "date" and any(known.name == column for known in source.columns):
+        source.column(column)
     return column
 
 
