@@ -11,6 +11,7 @@ import contextlib
 import sys
 import threading
 from collections.abc import Iterable, Iterator, Sequence
+from datetime import timedelta
 from typing import Any, Final
 
 import click
@@ -195,10 +196,24 @@ def last_shown(result: Resolution) -> str:
 def length_text(result: Resolution, form: str = "{}") -> str:
     """How long a resolution is, put into a form; nothing when it is open."""
     if isinstance(result, InstantResolution):
-        return "" if result.duration is None else form.format(f"{result.duration} of time")
+        return "" if result.duration is None else form.format(_elapsed(result.duration))
     if result.days is None:
         return ""
     return form.format(f"{result.days:,} day{'s' * (result.days != 1)}")
+
+
+def _elapsed(duration: timedelta) -> str:
+    """Elapsed time in words: 24 hours; 1 hour 30 minutes."""
+    hours, rest = divmod(duration, timedelta(hours=1))
+    minutes, rest = divmod(rest, timedelta(minutes=1))
+    seconds = rest.total_seconds()
+    parts = [
+        (hours, "hour"),
+        (minutes, "minute"),
+        (int(seconds) if seconds % 1 == 0 else seconds, "second"),
+    ]
+    told = [f"{count:,} {unit}{'s' * (count != 1)}" for count, unit in parts if count]
+    return " ".join(told) or "no time"
 
 
 def nothing_told(result: Any, basis: dict[str, Any]) -> str | None:
