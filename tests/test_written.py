@@ -176,6 +176,15 @@ def test_values_of_every_sort_come_back_as_they_were(place, tmp_path):
     assert found_in(place) == wanted
     zoned = [one.column_type for one in ulnager.open_source(place.url, NAME).columns][5]
     assert (zoned == "timestamptz") is (place.kind in ("duckdb", "postgresql"))
+    # What a column was made for does not bend what it is to hold now.
+    narrow = {"share": (1, 2), "at": (date(2026, 5, 1), None), "a b": ("é", "y")}
+    assert write_rows(list(narrow), list(zip(*narrow.values(), strict=True)), place.url, name=NAME,
+                      replace=True) == 2  # fmt: skip
+    wide = {"share": (1, 2.5), "at": (AT, None), "a b": ("é" * 300, Decimal("NaN"))}
+    write_rows(list(wide), list(zip(*wide.values(), strict=True)), place.url, name=NAME,
+               replace=True)  # fmt: skip
+    asked = place.asked(f"SELECT share, {place.quoted('a b')} FROM {place.quoted(NAME)}")
+    assert sorted(asked) == [(1, "é" * 300), (2.5, "NaN")]
     path = str(tmp_path / "rows.parquet")
     assert write_table({name: list(one) for name, one in VALUES.items()}, path) == 3
     read = duckdb.sql(f"SELECT * REPLACE (moment::TIMESTAMP AS moment) FROM '{path}'")

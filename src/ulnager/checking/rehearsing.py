@@ -163,7 +163,8 @@ def rehearse(
     Each day is the clock's day, still running. What the data says (``latest``) is answered as if
     the data went up to the day before, and were whole. ``data`` is the data that there is: its
     first and last date tell where the period leaves it. ``every`` is a rule of RFC 5545 for the
-    days on which the period is used; its intervals and counts go from ``starts``, a day.
+    days on which the period is used; its intervals and counts go from ``starts``, the first day
+    unless it is said.
 
     >>> found = rehearse("last 3 whole months", "2026-01-01", "2026-12-31")
     >>> found.shortest, found.longest, found.shortest_on[0]
@@ -343,7 +344,8 @@ def _runs(every: str, begun: int | None, low: int, high: int) -> Days:
     from datetime import datetime, time
 
     first, last = (datetime.combine(date_of(day), time()) for day in (low, high))
-    begun = low if begun is None and "INTERVAL" in every.upper() else begun
+    if begun is None and any(key in every.upper() for key in ("INTERVAL", "COUNT", "UNTIL")):
+        begun = low
     rule = rule_of(every, None if begun is None else date_of(begun), date_of(low))
     found = [one.toordinal() for one in rule.between(first, last, inc=True)]
     if not found:

@@ -11,8 +11,8 @@ from sqlalchemy import ColumnElement, and_
 from ulnager.choices.charts import ChartSource, OpenedChart
 from ulnager.choices.resolver import Moment
 from ulnager.core.errors import ResolveError, SettingError, SourceError, UlnagerError, sentence_of
+from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.grain import Grain
-from ulnager.core.periods.resolution import InstantResolution
 from ulnager.numbers.daily_aggregates import FROM_DAYS
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
@@ -168,9 +168,7 @@ def _rows_kept(
     assert chart.resolution is not None
     source = opened_once(sources, chart.chart.source, opened, chart.moment)
     column, entry = source.column(chart.chart.column), sources[chart.chart.source]
-    result: Any = chart.resolution
-    if not isinstance(result, InstantResolution):
-        result = in_grain(result, _grain_of(entry, chart), entry.rounding)
+    result = in_grain(chart.resolution, _grain_of(entry, chart), entry.rounding)
     days = rows_in(source, column, entry.tz, result)
     wheres = [
         source.values_in(name, _listed(one)) for some in chart.where for name, one in some.items()
@@ -178,15 +176,18 @@ def _rows_kept(
     return source, [days, *wheres]
 
 
+def _extent_of(source: ChartSource, chart: OpenedChart) -> Extent:
+    """The dates of a chart's source, with what a row stands for in the chart's own column."""
+    extent = chart.extent or source.extent(chart.moment)
+    return extent if chart.chart.is_of_source else extent._replace(grain=None)
+
+
 def _grain_of(source: ChartSource, chart: OpenedChart) -> Grain | None:
     """What a row stands for in the column of a chart; None where nobody can tell."""
-    if chart.chart.column != source.column:
-        return None
     try:
-        extent = chart.extent or source.extent(chart.moment)
+        return _extent_of(source, chart).grain
     except UlnagerError:
         return None
-    return extent.grain
 
 
 def kept_by(
@@ -217,11 +218,8 @@ def _plan(
 ) -> Plan:
     entry, drawn = chart.chart, dict(chart.chart.drawn)
     source = sources[entry.source]
-    rows, extent = opened_once(sources, entry.source, opened, chart.moment), chart.extent
-    if extent is None:
-        extent = source.extent(chart.moment)
-    if entry.column != source.column:
-        extent = extent._replace(grain=None)  # That is what its own column stands for.
+    rows = opened_once(sources, entry.source, opened, chart.moment)
+    extent = _extent_of(source, chart)
     phrase, per = drawn.pop("running", None), drawn.pop("per", None)
     # One row for all the dates is the measure of all series.
     value = drawn.get("value")

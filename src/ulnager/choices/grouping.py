@@ -15,6 +15,7 @@ from ulnager.core.periods.resolution import InstantResolution, Resolution
 from ulnager.core.units import Unit
 
 TOO_MANY: Final = "too-many"
+_NO_DAYS: Final = Message("the period has no days to count", code="no-days")
 """The code of what has more buckets than are shown."""
 _DAY: Final = 86_400_000_000
 
@@ -50,8 +51,7 @@ def grouped(
     ranges = result.ranges if extent is None or is_timed else extent._closing(result.ranges)
     closed = [(start, stop) for start, stop in ranges if start is not None and stop is not None]
     if len(closed) < len(ranges):
-        why = Message("the period has no days to count", code="no-days")
-        return tuple(Grouped(unit, None, False, why) for unit in grouping.of)
+        return tuple(Grouped(unit, None, False, _NO_DAYS) for unit in grouping.of)
     if isinstance(result, InstantResolution):
         return tuple(_counted_times(grouping, unit, result, closed) for unit in grouping.of)
     return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
@@ -62,13 +62,12 @@ def _counted_times(
 ) -> Grouped:
     """The same of a period of times, which is grouped by units of time only."""
     if not unit.microseconds:
-        why = Message("the period has no days to count", code="no-days")
-        return Grouped(unit, None, False, why)
+        return Grouped(unit, None, False, _NO_DAYS)
     buckets = sum(result._units_in(unit, *span) for span in spans)
-    return _judged(grouping, unit, buckets) or Grouped(unit, buckets, True, None)
+    return _too_many(grouping, unit, buckets) or Grouped(unit, buckets, True, None)
 
 
-def _judged(grouping: Grouping, unit: Unit, buckets: int) -> Grouped | None:
+def _too_many(grouping: Grouping, unit: Unit, buckets: int) -> Grouped | None:
     """A unit that gives more buckets than may be drawn; None for another."""
     if buckets <= grouping.max_buckets:
         return None
@@ -96,7 +95,7 @@ def _counted(
             whole += max(0, (last + 1 if to_stop == stop else last) - first_whole)
     except ResolveError as error:
         return Grouped(unit, None, False, Message(str(error), code="no-unit"))
-    too_many = _judged(grouping, unit, buckets)
+    too_many = _too_many(grouping, unit, buckets)
     if too_many is not None:
         return too_many
     if not whole:
@@ -128,10 +127,7 @@ def unit_that_fits(
         extent = None  # Nobody has to look at the data.
     if isinstance(result, InstantResolution) and not own.microseconds:
         by_hour, too_many = unit_that_fits((), Unit.HOUR.name, result, None, most)
-        why = Message("the period has no days to count", code="no-days")
-        key = "not grouped by {0}, since {1}; by {2} instead"
-        given = Message(key, Message(own.name), why, Message(Unit.HOUR.name), code="other-unit")
-        return by_hour, too_many or given
+        return by_hour, too_many or _instead(own.name, _NO_DAYS, Unit.HOUR.name)
     coarser = [one for one in units if one != own and _size(one) >= _size(own)]
     grouping = Grouping((own, *sorted(coarser, key=_size)), max_buckets=most)
     first, *others = grouped(grouping, result, extent)
@@ -153,10 +149,14 @@ def unit_of_rows(asked: str, result: Resolution, grain: Grain | None) -> tuple[s
     own = result.calendar.unit_named(asked)
     if grain is None or own.microseconds or _size(own) >= _size(grain.unit):
         return asked, None
+    unit = grain.unit.name
+    why = Message("the rows are by {0}", Message(unit), code="by-grain")
+    return unit, _instead(own.name, why, unit)
+
+
+def _instead(own: str, why: Message | None, by: str) -> Message:
     key = "not grouped by {0}, since {1}; by {2} instead"
-    unit = Message(grain.unit.name)
-    why = Message("the rows are by {0}", unit, code="by-grain")
-    return grain.unit.name, Message(key, Message(own.name), why, unit, code="other-unit")
+    return Message(key, Message(own), why, Message(by), code="other-unit")
 
 
 def chosen_unit(
@@ -178,9 +178,7 @@ def chosen_unit(
     if fitting is not None:
         if found is None:
             return fitting, None
-        key = "not grouped by {0}, since {1}; by {2} instead"
-        told = Message(found.key), found.why, Message(fitting.key)
-        return fitting, Message(key, *told, code="other-unit")
+        return fitting, _instead(found.key, found.why, fitting.key)
     known = [one for one in fine if one.buckets]
     if not known:
         return fine[0], None

@@ -89,7 +89,7 @@ def command(
     basis = request.basis(phrase, whole=True)
     result = request.resolve(phrase, basis)
     # Days know what is missing in them without being counted; hours do not.
-    by_time = request.source is not None and unit in ("hour", "minute", "second")
+    by_time = request.source is not None and unit and result.unit_named(unit).microseconds
     if any(measure.values()) or where or picture or by_time:
         found = _measured(
             request, result, unit, partial, values_where(where), basis, rounding=rounding, **measure

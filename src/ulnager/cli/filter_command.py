@@ -33,7 +33,7 @@ if TYPE_CHECKING:
     from sqlalchemy import ColumnElement
 
     from ulnager.core.language.period import PeriodBase
-    from ulnager.sources.source import Relation
+    from ulnager.sources.source import Column, Relation
 
 
 def show_statement(
@@ -297,10 +297,15 @@ def command(
         echo(f"note: {note}", err=True)
 
 
+def _dated(source: Relation | None, name: str) -> Column | None:
+    """The column of that name, where it holds dates."""
+    known = () if source is None else source.date_columns
+    return next((one for one in known if one.name == name), None)
+
+
 def _held(source: Relation | None, column: str, tz: str | None) -> str:
     """What the column of a source holds; a date where nobody knows, and instants without a zone."""
-    known = () if source is None else source.date_columns
-    held = next((one for one in known if one.name == column), None)
+    held = _dated(source, column)
     if held is None or held.column_type is None or (held.held.is_instant and tz is None):
         return "date"
     return held.column_type
@@ -308,7 +313,7 @@ def _held(source: Relation | None, column: str, tz: str | None) -> str:
 
 def _of_instants(source: Relation, column: str, column_type: str, tz: str | None) -> Iterator[str]:
     """What is said of a condition on days for a column of instants."""
-    held = next((one for one in source.date_columns if one.name == column), None)
+    held = _dated(source, column)
     if held is not None and held.held.is_instant and not COLUMN_TYPES[column_type].is_instant:
         yield (
             f"{column} holds instants, which the engine lays onto days by its own zone; say "
@@ -331,9 +336,9 @@ def _grain(request: Request, source: Relation | None, column: str) -> Grain | No
     """The unit that a row stands for: as it was said, or as it is found in the source."""
     if request.grain is not None or request.stamps is not None:
         return grain_named(request.grain, request.stamps, request.chosen_calendar)
-    if source is None or column not in {known.name for known in source.date_columns}:
+    known = _dated(source, column)
+    if source is None or known is None:
         return None
-    known = source.column(column)
     if known.held.is_instant and request.tz is None:
         return None
     return source.grain(known, request.tz, request.chosen_calendar)
@@ -377,7 +382,7 @@ def _other_file(latest_in: str | None) -> tuple[str, str, str] | None:
 def _compared(source: Relation, column: str, column_type: str) -> Any:
     """A column of a source as it is compared with dates there, if it holds any; SourceError for one
     that holds none and is said to be nothing else."""
-    if column in source.unsure or any(known.name == column for known in source.date_columns):
+    if column in source.unsure or _dated(source, column) is not None:
         source.column(column)
         return source.value(column)
     if column_type == "date" and any(known.name == column for known in source.columns):

@@ -380,7 +380,7 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     for key, chart in opened.charts.items():
         try:
             kept[key] = kept_by(book.sources, chart, sources)
-        except FilterError as error:  # Hours of a column of dates.
+        except FilterError as error:  # Hours of dates, or a part of what a row stands for.
             kept[key] = None
             refused.append(str(error))
     if as_json:

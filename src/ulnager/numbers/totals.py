@@ -294,13 +294,13 @@ def _closed(result: Resolution, extent: Extent) -> tuple[Resolution, tuple[str, 
 def in_grain(
     result: Resolution, grain: Grain | None, rounding: str | None, unit: Unit | None = None
 ) -> Resolution:
-    """A period in whole units of what a row stands for.
+    """A period in whole units of what a row stands for; hours as they are.
 
     Raises FilterError for one that cuts such a unit, where no rounding says what becomes of it, and
     SettingError for buckets that are shorter than it.
     """
     check_rounding(rounding)
-    if grain is None:
+    if grain is None or isinstance(result, InstantResolution):
         return result
     if unit is not None and (unit.days or unit.months) and _size(unit) < _size(grain.unit):
         raise SettingError(

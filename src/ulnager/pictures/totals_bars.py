@@ -37,6 +37,7 @@ from ulnager.pictures.paper import (
     calendar_told,
     cut,
     letters_of,
+    size_of,
 )
 
 MOST_BARS: Final = 400
@@ -76,6 +77,9 @@ def draw_totals(
         raise SettingError(
             f"{len(model.series)} series cannot be drawn; take the largest: --top {MOST_PANELS - 1}"
         )
+    if size is None and model.form == RANKED:
+        width, height = size_of(None)
+        size = width, min(height, 240 + 100 * len(model.series))  # As high as its bars need.
     sheet = Sheet(title, _told(found, result), size, result.words)
     if nothing and not model.has_beside and not any(mark.value for mark in model.marks):
         sheet.instead(nothing)
@@ -266,7 +270,7 @@ def _key(model: ChartModel, found: Totals, say: Callable[..., str]) -> list[Any]
             hatch = "---" if state == CUT else "////"
             hatched: dict[str, Any] = {"facecolor": "white", "edgecolor": PERIOD, "hatch": hatch}
             handles.append(Patch(label=say(KEY[state]), **hatched))
-    if model.has_gaps:
+    if model.has_gaps and model.form != RANKED:  # A bar of all days has no foot for it.
         cross: dict[str, Any] = {"color": "none", "marker": "x", "markeredgecolor": WARN}
         handles.append(Line2D([], [], label=say("days missing"), **cross))
     if model.has_beside:

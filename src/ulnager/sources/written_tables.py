@@ -114,9 +114,7 @@ def _to_parquet(path: Path, columns: Columns) -> None:
 
     connection = started()
     arrays = {
-        name: np.array(
-            [str(v) if isinstance(v, (date, Decimal)) else v for v in values], dtype=object
-        )
+        name: np.array([None if one is None else str(one) for one in values], dtype=object)
         if isinstance(values, list)
         else values
         for name, values in columns.items()
@@ -150,7 +148,8 @@ class Sort(NamedTuple):
     """``bool``, ``int``, ``float``, ``Decimal``, ``datetime``, ``date`` or ``str``."""
     has_zone: bool = False
     decimals: int = 0
-    longest: int = 1
+    longest: int = 0
+    """Of texts, the signs of the longest; 0 where there is no value."""
 
     @property
     def engine_type(self) -> str:
@@ -165,7 +164,7 @@ class Sort(NamedTuple):
             return None
         if self.has_zone and in_utc:
             return value.astimezone(UTC).replace(tzinfo=None)
-        return str(value) if self.kind is str else value
+        return self.kind(value) if self.kind in (str, float) else value
 
 
 _ENGINE_TYPES: Final[dict[type, str]] = {
@@ -176,7 +175,6 @@ _ENGINE_TYPES: Final[dict[type, str]] = {
     date: "DATE",
     str: "VARCHAR",
 }
-_NUMBERS: Final = ((int, {int}), (float, {int, float}), (Decimal, {int, Decimal}))
 _MOST_DECIMALS: Final = 18
 _MOST_WHOLE: Final = 2**63
 
@@ -189,21 +187,28 @@ def sort_of(values: Iterable[Any]) -> Sort:
     """
     held = [value for value in values if value is not None]
     sorts = set(map(type, held))
-    for kind, known in _NUMBERS:
-        if sorts and sorts <= known:
-            if kind is int and not all(-_MOST_WHOLE <= value < _MOST_WHOLE for value in held):
-                break
-            if kind is not Decimal:
-                return Sort(kind)
-            finest = max(-int(Decimal(value).as_tuple().exponent) for value in held)
-            if finest <= _MOST_DECIMALS:
-                return Sort(kind, decimals=max(finest, 0))
     if len(sorts) == 1 and sorts <= {bool, date}:
         return Sort(sorts.pop())
+    if sorts and sorts <= {int, float, Decimal}:
+        return _number_of(held, sorts)
     zones = {value.tzinfo is not None for value in held if isinstance(value, datetime)}
     if sorts and all(issubclass(sort, datetime) for sort in sorts) and len(zones) == 1:
         return Sort(datetime, has_zone=zones.pop())
-    return Sort(str, longest=max((len(str(value)) for value in held), default=1))
+    return _text_of(held)
+
+
+def _number_of(held: list[Any], sorts: set[type]) -> Sort:
+    if sorts == {int}:
+        fits = all(-_MOST_WHOLE <= value < _MOST_WHOLE for value in held)
+        return Sort(int) if fits else _text_of(held)
+    if float in sorts or not all(Decimal(value).is_finite() for value in held):
+        return Sort(float)
+    finest = max(-int(Decimal(value).as_tuple().exponent) for value in held)
+    return Sort(Decimal, decimals=max(finest, 0)) if finest <= _MOST_DECIMALS else Sort(float)
+
+
+def _text_of(held: list[Any]) -> Sort:
+    return Sort(str, longest=max((len(str(value)) for value in held), default=0))
 
 
 def write_rows(
@@ -254,6 +259,25 @@ def _server_type(sort: Sort) -> Any:
         date: sa.Date(),
     }
     return types.get(sort.kind) or sa.String(max(80, sort.longest))
+
+
+def _can_hold(known: Any, sort: Sort, *, in_utc: bool) -> bool:
+    """Whether a column that is there takes such values as they are."""
+    import sqlalchemy as sa
+
+    if sort.kind is str:
+        length = getattr(known, "length", None)
+        is_text = isinstance(known, sa.String) and (length is None or length >= sort.longest)
+        return is_text or not sort.longest
+    if sort.kind is datetime:
+        return isinstance(known, sa.DateTime) and bool(known.timezone) == (
+            sort.has_zone and not in_utc
+        )
+    if sort.kind is Decimal:
+        is_exact = isinstance(known, sa.Numeric) and not isinstance(known, sa.Float)
+        return is_exact and (known.scale is None or known.scale >= sort.decimals)
+    kinds: dict[type, Any] = {bool: sa.Boolean, int: sa.Integer, float: sa.Float, date: sa.Date}
+    return isinstance(known, kinds[sort.kind])
 
 
 _WAIT: Final = 10
@@ -323,7 +347,10 @@ def _to_server(
                 for old_name in _left_over(sa.inspect(connection), own, schema or None):
                     table(old_name).drop(connection)
             known = sa.inspect(connection).get_columns(own, schema or None) if is_there else []
-            if is_there and not is_mysql and [one["name"] for one in known] == list(names):
+            is_alike = [one["name"] for one in known] == list(names) and all(
+                _can_hold(one["type"], sorts[one["name"]], in_utc=in_utc) for one in known
+            )
+            if is_there and not is_mysql and is_alike:
                 # In one transaction: readers see what was there until all of it is new.
                 connection.execute(table(own).delete())
                 fill(connection, table(own))

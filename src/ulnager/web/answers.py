@@ -59,6 +59,11 @@ class Answer(NamedTuple):
         return {"until": until, **self.told}
 
 
+def has_hours(results: Iterable[Resolution | None]) -> bool:
+    """Whether hours are among them, which move with each moment."""
+    return any(isinstance(result, InstantResolution) for result in results)
+
+
 def shown_on(opened: OpenedPage) -> list[Resolution | None]:
     """All dates that are told on a page."""
     of_choices = [one.resolution for view in opened.views.values() for one in view.choices]
@@ -167,7 +172,7 @@ class BookAnswers:
         where the clock stands still."""
         if today is not None or self.today is not None:
             return None
-        if any(isinstance(result, InstantResolution) for result in of):
+        if has_hours(of):
             return datetime.now().astimezone()
         return end_of_day(zone, self.book.day_starts)
 
@@ -258,7 +263,7 @@ class BookAnswers:
         today: str | None,
         tz: str | None = None,
     ) -> Answer:
-        if any(isinstance(result, InstantResolution) for result in results):
+        if has_hours(results):
             return Answer(told, self.until(today, tz, results))
         of_data = any(result.period.definition.asks_data for result in results) or any(
             result.anchor.source not in ("today", "date") for result in results

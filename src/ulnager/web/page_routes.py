@@ -17,11 +17,10 @@ from ulnager.choices.view import View
 from ulnager.choices.view_shape import ViewTold
 from ulnager.core.errors import SettingError
 from ulnager.core.language.inputs import DayInput
-from ulnager.core.periods.resolution import InstantResolution
 from ulnager.core.words import words_of
 from ulnager.filters.engines import ENGINES
 from ulnager.sources.opening import within
-from ulnager.web.answers import SECONDS, BookAnswers, shown_on
+from ulnager.web.answers import SECONDS, BookAnswers, has_hours, shown_on
 from ulnager.web.chart_panels import HEIGHT, WIDE
 from ulnager.web.problems import Refused
 from ulnager.web.rendering import STATIC, drawn_chart, environment, static
@@ -35,9 +34,9 @@ DO: Final = "_do"
 
 
 _SCRIPT: Final = ("Copied.", "Stopped.", "The end of the data.")
+"""What the script says."""
 _Links = Mapping[str, str | None]
 """Links to a view, by what they are."""
-"""What the script says."""
 
 
 class Control(NamedTuple):
@@ -241,7 +240,7 @@ def _context(
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
     # Where hours are shown it is true for this moment only.
-    is_of_hours = any(isinstance(one, InstantResolution) for one in shown_on(opened))
+    is_of_hours = has_hours(shown_on(opened))
     return {
         "title": opened._labelled(opened.page.label),
         "pickers": offered,

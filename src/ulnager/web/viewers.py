@@ -5,10 +5,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Hashable, Mapping
-from datetime import datetime
 from typing import Final
 
 from ulnager.book.book import Book, BookPeriod
+from ulnager.choices.frozen import bounds_of
 from ulnager.choices.picker import Picker
 from ulnager.choices.view import View
 from ulnager.core.errors import Private, SettingError, UlnagerError
@@ -73,8 +73,8 @@ def links_of(view: View) -> dict[str, str | None]:
         own = view.link() if view.signed is not None else ""
         return {"moving": own, **dict.fromkeys(("frozen", "earlier", "later"))}
     found: dict[str, str | None] = {"moving": view.link()}
-    first = view.resolution.start
-    is_fixed = first is not None and not isinstance(first, datetime)
+    bounds = bounds_of(view.resolution)
+    is_fixed = bool(bounds) and bounds[0][0] is not None
     found["frozen"] = view.link(frozen=True) if is_fixed else None
     for name in ("earlier", "later"):
         try:
