@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import re
+from calendar import monthrange
 from datetime import date
 from typing import Final, NamedTuple
 
 from ulnager.core.text import pattern
-from ulnager.core.units import MONTH_NAMES
+from ulnager.core.units import LONG_MONTHS, MONTH_NAMES
 
 _MONTHS: Final = tuple(name.lower() for name in MONTH_NAMES)
 _MONTH: Final = rf"(?P<name>{'|'.join(_MONTHS)})[a-z]*\.?"
@@ -61,6 +62,20 @@ def other_dates(text: str) -> list[OtherForm]:
             if day is not None:
                 found.append(OtherForm(*match.span(), (day,)))
     return sorted(found)
+
+
+def why_no_date(text: str) -> str:
+    """Why there is no date of that form, which is like one.
+
+    >>> why_no_date("2026-02-30"), why_no_date("2026-13-01")
+    ('February 2026 has 28 days', 'months run from 01 to 12')
+    """
+    year, month, _ = map(int, text.split("-"))
+    if not year:
+        return "years run from 0001"
+    if not 1 <= month <= 12:
+        return "months run from 01 to 12"
+    return f"{LONG_MONTHS[month - 1].capitalize()} {year} has {monthrange(year, month)[1]} days"
 
 
 def _date(year: str, month: str, day: str) -> date | None:

@@ -161,7 +161,7 @@ def each_span(
             return _handed_out((starts, stops), days, low, gaps)
     starts, stops = _spans_of(span, days)
     if gaps is not None:
-        starts[gaps] = stops[gaps] = np.datetime64("NaT")
+        starts[gaps] = stops[gaps] = np.datetime64("NaT", "D")
     return starts, stops
 
 
@@ -183,7 +183,7 @@ def _handed_out(
         for table, found in zip(tables, (starts, stops), strict=True):
             table.take(places, out=found[part], mode="clip")
     if gaps is not None:
-        starts[gaps.ravel()] = stops[gaps.ravel()] = np.datetime64("NaT")
+        starts[gaps.ravel()] = stops[gaps.ravel()] = np.datetime64("NaT", "D")
     return starts.reshape(days.shape), stops.reshape(days.shape)
 
 
@@ -200,7 +200,7 @@ def _spans_of(
         raise out_of_range()  # It would end on the day before the first one.
     stops = _dates(stop, days.shape, LAST_DAY + 1)
     # The day after the last one is none: that side is open.
-    stops[stops > np.datetime64(date.max)] = np.datetime64("NaT")
+    stops[stops > np.datetime64(date.max)] = np.datetime64("NaT", "D")
     return _dates(start, days.shape), stops
 
 

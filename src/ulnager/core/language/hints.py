@@ -8,15 +8,16 @@ from __future__ import annotations
 
 import functools
 import re
-from calendar import month_name, monthrange
+from calendar import monthrange
 from collections.abc import Callable, Iterator
 from typing import Any, Final, NamedTuple
 
-from ulnager.core.date_forms import other_dates
+from ulnager.core.date_forms import other_dates, why_no_date
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.failures import vocabulary
 from ulnager.core.language.slots import WEEKDAY_WORDS
 from ulnager.core.language.tokens import MONTHS, NUMBER_WORDS
+from ulnager.core.units import LONG_MONTHS
 
 MOST_OFFERED: Final = 3
 _MOST_LOOKED_AT: Final = 200
@@ -192,7 +193,7 @@ def _no_such_number(match: re.Match[str]) -> Hint:
     number = min(max(int(match["number"]), 1), most)
     name = f"{sort.upper()}{number}" if sort in "qh" else f"week {min(number, 52)}"
     if sort in "mp":
-        name = month_name[number].lower()
+        name = LONG_MONTHS[number - 1]
     text = match.string[: match.start()] + name + match.string[match.end() :]
     return Hint(f"a year has {told}", (text,))
 
@@ -207,18 +208,17 @@ _MONTH = "|".join(sorted(MONTHS, key=len, reverse=True))
 def _named_date(match: re.Match[str]) -> Hint:
     day, name = int(match["day"] or match["day_2"]), match["month"] or match["month_2"]
     month = MONTHS[name]
+    spelt = LONG_MONTHS[month - 1].capitalize()
     if match["year"] is None:
         most = 29 if month == 2 else monthrange(2001, month)[1]
         if 1 <= day <= most:
-            told = f"{day} {month_name[month]}"
+            told = f"{day} {spelt}"
             return Hint(f"a date has its year: '{told} 2026'", ())
         days = "28 or 29" if month == 2 else str(most)
-        return Hint(f"{month_name[month]} has {days} days", ())
+        return Hint(f"{spelt} has {days} days", ())
     last = monthrange(int(match["year"]), month)[1]
-    return Hint(
-        f"{month_name[month]} {match['year']} has {last} days",
-        (f"{match['year']}-{month:02}-{last}",),
-    )
+    date = f"{match['year']}-{month:02}-{last}"
+    return Hint(why_no_date(date), (date,))
 
 
 _DATE = rf"(?:\d{{1,2}}(?:st|nd|rd|th)?[ -](?:{_MONTH})|(?:{_MONTH})[ -]\d{{1,2}}(?:st|nd|rd|th)?)"
@@ -245,12 +245,11 @@ def _dates_of_one_year(match: re.Match[str]) -> Hint:
 
 @_when(r"^(?P<year>\d{4})-(?P<month>0[1-9]|1[0-2])-(?P<day>\d\d)$")
 def _iso_date(match: re.Match[str]) -> Hint:
-    year, month = int(match["year"]), int(match["month"])
-    if not year:
+    if not int(match["year"]):
         return Hint("", ())
-    last = monthrange(year, month)[1]
-    told = f"there is no date {match[0]}: {month_name[month]} {year} has {last} days"
-    return Hint(told, (f"{match['year']}-{month:02}-{last}",))
+    last = monthrange(int(match["year"]), int(match["month"]))[1]
+    told = f"there is no date {match[0]}: {why_no_date(match[0])}"
+    return Hint(told, (f"{match['year']}-{match['month']}-{last}",))
 
 
 # Comparisons are two periods, of which the second one is said by a shift.

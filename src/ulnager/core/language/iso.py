@@ -8,6 +8,7 @@ from __future__ import annotations
 from datetime import date
 
 from ulnager.core.calendars.month_calendar import GREGORIAN
+from ulnager.core.date_forms import why_no_date
 from ulnager.core.periods.spans import FixedDates
 from ulnager.core.units import Unit
 
@@ -46,17 +47,21 @@ def fixed_dates(text: str) -> FixedDates:
 
 def _interval(text: str) -> FixedDates:
     """From the first day of one form to the last day of the other."""
-    ends = [
-        FixedDates(part, (day := date.fromisoformat(part).toordinal()), day + 1)
-        if part.count("-") == 2
-        else fixed_dates(part)
-        for part in text.split("/")
-    ]
-    first, last = ends
+    first, last = (
+        _one_day(part) if part.count("-") == 2 else fixed_dates(part) for part in text.split("/")
+    )
     if last.start < first.start:
         raise ValueError(f"{last} comes before {first}; write the earlier one first")
     edges = first.unit if first.unit is last.unit else None
     return FixedDates(text, first.start, last.stop, None, edges)
+
+
+def _one_day(text: str) -> FixedDates:
+    try:
+        day = date.fromisoformat(text).toordinal()
+    except ValueError:
+        raise ValueError(f"there is no date {text}: {why_no_date(text)}") from None
+    return FixedDates(text, day, day + 1)
 
 
 def _day(year: int, month: int, text: str) -> date:

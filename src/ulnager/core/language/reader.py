@@ -14,9 +14,9 @@ from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.edges import POINT_PLACES, with_edges
-from ulnager.core.language.slots import Alternatives, Qualified, Slots
+from ulnager.core.language.slots import UNIT_WORDS, Alternatives, Qualified, Slots
 from ulnager.core.language.tokens import Token
-from ulnager.core.language.tree import FOLLOWS, PHRASES, POINTS, Branch, tree
+from ulnager.core.language.tree import FOLLOWS, KNOWN, OTHER, PHRASES, POINTS, Branch, tree
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.names import Name
@@ -53,19 +53,16 @@ def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
     except PeriodSyntaxError as error:
         raise _hinted(error, reads) from None
     try:
-        return reader.whole(_Reader.chains)
+        return reader.whole(_Reader.chains, _said)
     except PeriodSyntaxError as error:
-        found = _said(phrase, own_units, reader.tokens)
-        if found is not None:
-            return found
         raise _hinted(error, reads) from None
 
 
-def _said(phrase: str, own_units: tuple[Unit, ...], tokens: list[Token]) -> Definition | None:
+def _said(reader: _Reader) -> Definition | None:
     """A phrase with a word too much, or without its ``from``."""
-    for others in _said_shorter(tokens):
-        other = _Reader(phrase, own_units)
-        other.tokens = others
+    for others in _said_shorter(reader.tokens):
+        other = _Reader(reader.phrase, ())
+        other.unit_names, other.tokens = reader.unit_names, others
         found = other._whole(_Reader.chains)
         if found is not None:
             other._check_printed(found, _Reader.chains)
@@ -119,7 +116,7 @@ def is_phrase(text: str, own_units: tuple[Unit, ...] = ()) -> bool:
 def _readable(own_units: tuple[Unit, ...], text: str) -> Definition | None:
     try:
         reader = _Reader(text, own_units)
-        return reader._whole(_Reader.chains) or _said(text, own_units, reader.tokens)
+        return reader._whole(_Reader.chains) or _said(reader)
     except PeriodSyntaxError:
         return None
 
@@ -161,16 +158,24 @@ class _Reader(Slots):
         self.memo: dict[tuple[str, int], Alternatives] = {}
         self.depth = 0
         self.texts: set[str] = set()
+        # A chain of which only the first wording that takes in every token is wanted.
+        self.seeks_whole = False
 
-    def whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition:
-        """The one definition that takes in every token."""
+    def whole(
+        self,
+        read: Callable[[_Reader, int], Alternatives],
+        instead: Callable[[_Reader], Definition | None] = lambda reader: None,
+    ) -> Definition:
+        """The one definition that takes in every token, or what is read instead."""
         found = self._whole(read)
         if found is not None:
             self._check_printed(found, read)
             return found
+        if (other := instead(self)) is not None:
+            return other
         from ulnager.core.language.failures import failure
 
-        self.tracing = True
+        self.tracing, self.seeks_whole = True, False
         self.memo.clear()
         read(self, 0)
         raise failure(self.phrase, self.tokens, self.furthest, list(self.expected))
@@ -178,6 +183,7 @@ class _Reader(Slots):
     def _whole(self, read: Callable[[_Reader, int], Alternatives]) -> Definition | None:
         end = len(self.tokens)
         self.texts = {token.text for token in self.tokens}
+        self.seeks_whole = read == _Reader.chains
         for definition, place in read(self, 0) if end else ():
             if place == end:
                 found: Definition = definition
@@ -237,7 +243,7 @@ class _Reader(Slots):
         return self._once("periods", place, self._periods)
 
     def _periods(self, place: int) -> Alternatives:
-        found = self._made_all(tree(PHRASES), place)
+        found = self._made_all(tree(PHRASES), place, bool(place) or not self.seeks_whole)
         if self.is_word(place, "("):
             for inner, end in self.chains(place + 1):
                 if self.is_word(end, ")"):
@@ -281,12 +287,19 @@ class _Reader(Slots):
             self.depth -= 1
         return found
 
-    def _made_all(self, tree: Branch, place: int) -> Alternatives:
-        found = [
-            (made, end)
-            for rule, args, end in self._ways(tree, place)
-            if (made := self._made(rule, args, place)) is not None
-        ]
+    def _made_all(self, tree: Branch, place: int, seeks_all: bool = True) -> Alternatives:
+        """What the wordings of the tree make of a place; only the first that takes in every token
+        where nothing else is sought."""
+        ways: list[Way] = []
+        found: Alternatives = []
+        for walk in (self._walk_words, self._walk_slots):
+            walk(tree, place, (), ways)
+            for rule, args, end in ways:
+                if (made := self._made(rule, args, place)) is not None:
+                    if end == len(self.tokens) and not seeks_all:
+                        return [(made, end)]
+                    found.append((made, end))
+            ways.clear()
         return sorted(found, key=_longest) if len(found) > 1 else found
 
     def _made(self, rule: Rule, args: tuple[Any, ...], place: int) -> Definition | None:
@@ -318,20 +331,31 @@ class _Reader(Slots):
         """Adds the ways to what was found; ``args`` is what was read for slots on the way here."""
         if tree.rule is not None:
             found.append((tree.rule, args, place))
-        kind = ""
+        if place < len(self.tokens) or self.tracing:
+            self._walk_words(tree, place, args, found)
+            self._walk_slots(tree, place, args, found)
+
+    def _walk_words(
+        self, tree: Branch, place: int, args: tuple[Any, ...], found: list[Way]
+    ) -> None:
         if place < len(self.tokens):
             kind, text, _, _ = self.tokens[place]
-            if kind == "word" or kind == "sign":
-                branch = tree.words.get(text)
-                if branch is not None:
-                    self._walk(branch, place + 1, args, found)
-        elif not self.tracing:
-            return
+            branch = tree.words.get(text)
+            if branch is not None and (kind == "word" or kind == "sign"):
+                self._walk(branch, place + 1, args, found)
         if self.tracing:
             for word, next_branch in tree.words.items():
                 self.expect(place, " ".join([word, *next_branch.only_way_on()]))
-            kind = ""
-        for slot, branch, must_follow in tree.slots_for(kind):
+
+    def _walk_slots(
+        self, tree: Branch, place: int, args: tuple[Any, ...], found: list[Way]
+    ) -> None:
+        kind = word = ""
+        if not self.tracing and place < len(self.tokens):
+            kind, text, _, _ = self.tokens[place]
+            if kind == "word" and self.unit_names is UNIT_WORDS:
+                word = text if text in KNOWN else OTHER
+        for slot, branch, must_follow in tree.slots_for(kind, word):
             if must_follow and not self.tracing and must_follow.isdisjoint(self.texts):
                 continue
             for value, end in _SLOTS[slot](self, place):

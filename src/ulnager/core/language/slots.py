@@ -10,6 +10,7 @@ from __future__ import annotations
 from datetime import date, datetime
 from typing import Any, Final, NamedTuple
 
+from ulnager.core.date_forms import why_no_date
 from ulnager.core.errors import PeriodSyntaxError
 from ulnager.core.language.iso import fixed_dates
 from ulnager.core.language.tokens import MONTHS, Token, tokens_of
@@ -27,7 +28,6 @@ from ulnager.core.periods.names import (
 )
 from ulnager.core.periods.open_slots import OpenCount, OpenDay, OpenUnit
 from ulnager.core.periods.shifting import PERIOD
-from ulnager.core.text import pattern
 from ulnager.core.units import UNIT_NAMES, UNITS, WEEKDAYS, Unit
 
 Alternatives = list[tuple[Any, int]]
@@ -39,9 +39,12 @@ WEEKDAY_WORDS: Final = {
     **{"tues": 1, "thur": 3, "thurs": 3},
 }
 UNIT_WORDS: Final[dict[str, Unit]] = {**UNIT_NAMES, "half year": Unit.HALF, "half years": Unit.HALF}
-_NUMBERED_UNIT: Final = pattern(r"q[1-4]|h[12]|w(?:0?[1-9]|[1-4]\d|5[0-3])")
-_NUMBERED: Final = {"q": Unit.QUARTER, "h": Unit.HALF, "w": Unit.WEEK}
 _MOST: Final = {"week": (Unit.WEEK, 53), "quarter": (Unit.QUARTER, 4), "half": (Unit.HALF, 2)}
+_NUMBERED: Final = {
+    f"{word[0]}{number}": NamedUnit(unit, int(number))
+    for word, (unit, most) in _MOST.items()
+    for number in (*map(str, range(1, most + 1)), *(f"0{n}" for n in range(1, 10) if most > 9))
+}
 _CALENDAR_WORDS: Final = {"calendar": "gregorian", "fiscal": "fiscal"}
 
 
@@ -53,6 +56,22 @@ class Qualified(NamedTuple):
 
 
 _ORDINALS: Final = {"last": -1, **{word: n for n, word in enumerate(ORDINAL_WORDS, 1)}}
+_UNIT_BEGINS: Final = frozenset({name.split()[0] for name in UNIT_WORDS} | _CALENDAR_WORDS.keys())
+_SORTS_OF_DAYS: Final = {name.split()[0] for name in DAY_SETS}
+WORDS_FIRST: Final = {
+    "unit": _UNIT_BEGINS,
+    "units": _UNIT_BEGINS,
+    "steps": _UNIT_BEGINS | {"period", "periods"},
+    "ordinal": frozenset(_ORDINALS),
+    "weekday": frozenset(WEEKDAY_WORDS),
+    "dayname": _UNIT_BEGINS.union(WEEKDAYS),
+    "monthname": frozenset(MONTHS),
+    "unitname": frozenset({*_NUMBERED, *_MOST}),
+    "days": frozenset(_SORTS_OF_DAYS | {name.removesuffix("s") for name in _SORTS_OF_DAYS}),
+    "label": frozenset({"week"}),
+}
+"""The words that a slot can begin with, where it begins with a word; units of a calendar's own
+are not among them."""
 
 
 class Slots:
@@ -149,9 +168,8 @@ class Slots:
         """``Q1``, ``H2``, ``W14`` or ``week 14``."""
         token = self.tokens[place] if place < len(self.tokens) else None
         if token is not None and token.kind == "word":
-            if _NUMBERED_UNIT.fullmatch(token.text):
-                name = NamedUnit(_NUMBERED[token.text[0]], int(token.text[1:]))
-                return [(name, place + 1)]
+            if token.text in _NUMBERED:
+                return [(_NUMBERED[token.text], place + 1)]
             if token.text in _MOST and place + 1 < len(self.tokens):
                 unit, most = _MOST[token.text]
                 number = self.tokens[place + 1]
@@ -167,8 +185,9 @@ class Slots:
             return []
         try:
             return [(date.fromisoformat(token.text), place + 1)]
-        except ValueError as error:
-            raise self.problem(token, f"there is no date {token.text}: {error}") from None
+        except ValueError:
+            told = f"there is no date {token.text}: {why_no_date(token.text)}"
+            raise self.problem(token, told) from None
 
     def iso(self, place: int) -> Alternatives:
         if place >= len(self.tokens):
@@ -199,8 +218,10 @@ class Slots:
             return []
         try:
             return [(Timestamp(token.text, datetime.fromisoformat(token.text)), place + 1)]
-        except ValueError as error:
-            raise self.problem(token, f"there is no time {token.text}: {error}") from None
+        except ValueError:
+            raise self.problem(
+                token, f"there is no time {token.text}: {_why(token.text)}"
+            ) from None
 
     def ordinal(self, place: int) -> Alternatives:
         if place < len(self.tokens):
@@ -281,3 +302,12 @@ class Slots:
 
     def problem(self, token: Token, problem: str) -> PeriodSyntaxError:
         return PeriodSyntaxError(self.phrase, token.start, token.end - token.start, problem)
+
+
+def _why(moment: str) -> str:
+    """Why there is no such timestamp."""
+    try:
+        date.fromisoformat(moment[:10])
+    except ValueError:
+        return why_no_date(moment[:10])
+    return "hours run from 00 to 23, minutes and seconds from 00 to 59, offsets to 23:59"

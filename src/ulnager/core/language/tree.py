@@ -5,6 +5,7 @@ from __future__ import annotations
 import functools
 from typing import Final
 
+from ulnager.core.language.slots import WORDS_FIRST
 from ulnager.core.language.tokens import SYNONYMS
 from ulnager.core.periods.phrases import RULES
 from ulnager.core.periods.phrases.aliases import SAID
@@ -15,6 +16,8 @@ WORDING = pattern(r"\{(\w+?)(?:_\d)?\}|([^\s{},]+|,)")
 PHRASES: Final = "phrases"
 POINTS: Final = "points"
 FOLLOWS: Final = "what follows a phrase"
+KNOWN: Final = frozenset().union(*WORDS_FIRST.values())
+OTHER: Final = "another word"
 # What a slot begins with, where it is neither a point nor a phrase.
 _OF_WORDS: Final = frozenset({"word", "slot"})
 _ANY_KIND: Final = frozenset(
@@ -48,22 +51,27 @@ class Branch:
         self.words: dict[str, Branch] = {}
         self.slots: dict[str, Branch] = {}
         self.rule: Rule | None = None
-        self._slots_for: dict[str, list[tuple[str, Branch, frozenset[str]]]] = {}
+        self._slots_for: dict[tuple[str, str], list[tuple[str, Branch, frozenset[str]]]] = {}
 
-    def slots_for(self, kind: str) -> list[tuple[str, Branch, frozenset[str]]]:
-        """The slots that may begin with a kind of token; all of them for no kind. With each the
-        words of which one must follow, if a word must."""
-        found = self._slots_for.get(kind)
+    def slots_for(self, kind: str, word: str) -> list[tuple[str, Branch, frozenset[str]]]:
+        """The slots that may begin with a kind of token, and with a word of ``KNOWN`` or another
+        (``OTHER``); all of them for neither. With each the words of which one must follow, if a
+        word must."""
+        found = self._slots_for.get((kind, word))
         if found is None:
-            found = self._slots_for[kind] = [
+            found = self._slots_for[kind, word] = [
                 (slot, branch, branch._must_follow())
                 for slot, branch in self.slots.items()
-                if not kind or kind in _KINDS.get(slot, _ANY_KIND)
+                if (not kind or kind in _KINDS.get(slot, _ANY_KIND))
+                and (not word or slot not in WORDS_FIRST or word in WORDS_FIRST[slot])
             ]
         return found
 
     def _must_follow(self) -> frozenset[str]:
-        return frozenset(() if self.rule is not None or self.slots else self.words)
+        if self.rule is not None:
+            return frozenset()
+        behind = [branch._must_follow() for branch in self.slots.values()]
+        return frozenset(self.words).union(*behind) if all(behind) else frozenset()
 
     def only_way_on(self) -> list[str]:
         """The words that must follow."""

@@ -56,7 +56,7 @@ def membership_table(
     }
     for order, (name, label, result, *short) in enumerate(resolutions, 1):
         low, high = _limits(name, result, first, last, clip, data)
-        days = np.arange(np.datetime64(low, "D"), np.datetime64(high, "D") + 1)
+        days = np.arange(np.datetime64(low, "D"), np.datetime64(high, "D") + np.timedelta64(1, "D"))
         inside = days[result.mask(days)]
         values = (name, label, _short(result, short), order)
         for column, value in zip(parts, values, strict=False):
