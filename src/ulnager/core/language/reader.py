@@ -223,8 +223,10 @@ class _Reader(Slots):
         return self._once("chains", place, self._chains)
 
     def _chains(self, place: int) -> Alternatives:
-        reached: dict[int, Any] = {}
         waiting = list(self.periods(place))
+        if len(waiting) == 1 and waiting[0][1] == len(self.tokens) and not self.tracing:
+            return waiting  # Nothing follows.
+        reached: dict[int, Any] = {}
         while waiting:
             definition, end = waiting.pop(0)
             if end in reached:

@@ -203,6 +203,7 @@ _DATE = r"[0-9]{4}-[0-9]{2}-[0-9]{2}"
 _ISO = r"[0-9]{4}(?:-(?:[Ww][0-9]{2}|[Qq][0-9]|[0-9]{2}))?"
 _TOKEN = pattern(
     rf"""
+    (?:
     (?P<word>[^\W\d]\w*)
   | (?P<space>\s+)
   | (?P<timestamp>{_DATE}[Tt][0-9]{{2}}:[0-9]{{2}}(?::[0-9]{{2}}(?:\.[0-9]{{1,6}})?)?
@@ -216,6 +217,7 @@ _TOKEN = pattern(
   | (?P<sign>[(),])
   | (?P<slot>\{{[a-z][a-z0-9_]*\}})
   | (?P<name>"[^"]*"|'[^']*')
+    )\s*
     """,
     re.VERBOSE,
 )
@@ -283,13 +285,13 @@ def tokens_of(phrase: str) -> list[Token]:
     place = 0
     is_everyday = False
     for match in _TOKEN.finditer(phrase):
-        start, end = match.span()
-        if start != place:
+        if match.start() != place:
             raise _unreadable(phrase, place)
-        place, kind = end, match.lastgroup
+        place, kind = match.end(), match.lastgroup or ""
         if kind == "space" or kind == "hyphen":
             continue
-        text = match.group()
+        text = match[kind]
+        start, end = match.span(kind)
         if kind == "word":
             kind, words, may_be = _meant(text)
             is_everyday = is_everyday or may_be
@@ -303,7 +305,7 @@ def tokens_of(phrase: str) -> list[Token]:
             text = text.upper()
         else:
             text = text.lower()
-        found.append(Token(kind or "", text, start, end))
+        found.append(Token(kind, text, start, end))
     if place != len(phrase):
         raise _unreadable(phrase, place)
     if len(found) > MOST_TOKENS:
