@@ -102,23 +102,16 @@ def _units(calendar: Calendar, unit: Unit, extent: Extent) -> list[Listed]:
             (a is None or a <= low) and (b is None or high <= b) for a, b in extent.missing
         )
         if not is_missing:
-            label = calendar.label(date_of(start), unit)
-            found.append(
-                Listed(
-                    _key(calendar, unit, start, label),
-                    label,
-                    date_of(start),
-                    date_of(stop - 1),
-                    first <= start and stop - 1 <= last,
-                )
-            )
+            day = date_of(start)
+            label = calendar.label(day, unit)
+            key, is_held = _key(calendar, unit, day, label), first <= start and stop - 1 <= last
+            found.append(Listed(key, label, day, date_of(stop - 1), is_held))
         start = stop
     return found
 
 
-def _key(calendar: Calendar, unit: Unit, start: int, label: str) -> str:
+def _key(calendar: Calendar, unit: Unit, day: date, label: str) -> str:
     """The ISO form where there is one, else the label in small letters with hyphens."""
-    day = date_of(start)
     if unit is Unit.DAY:
         return day.isoformat()
     if unit is Unit.MONTH and day.day == 1 and calendar._names_months:

@@ -135,9 +135,10 @@ def _column(key: str, values: Sequence[Any]) -> Array:
 
 def _typed(values: list[Any]) -> Array:
     """Whole and floating numbers as NumPy has them where their sum is exact, else as they are."""
-    if all(type(one) is int for one in values) and sum(map(abs, values)) < _SAFE:
+    kinds = set(map(type, values))
+    if kinds <= {int} and sum(map(abs, values)) < _SAFE:
         return np.array(values, dtype=np.int64)
-    if values and all(type(one) is float for one in values):
+    if kinds == {float}:
         return np.array(values, dtype=np.float64)
     return _objects(values)
 

@@ -235,7 +235,9 @@ def _gathered(
         known = None if at is None else number_of(at)
         if isinstance(known, str):
             source.check_days(asked.column, at)
-        told = date_of(known) if number_of is _ordinal and known is not None else known
+        told = known
+        if number_of is _ordinal and known is not None:
+            told = at if type(at) is date else date_of(known)
         counts[told] = counts.get(told, 0) + int(held)
         if known is not None:
             by_split.setdefault(key, []).append((known, int(held), *rest))
@@ -244,10 +246,8 @@ def _gathered(
         lists = list(zip(*rows, strict=True)) or [()] * (2 + len(names))
         valued: dict[str, dict[str, list[Any]]] = {}
         for (value, name), column in zip(names, lists[2:], strict=True):
-            made = [
-                _plain(one, "int" if name in ("values", "nans") else kinds[value]) for one in column
-            ]
-            valued.setdefault(value, {})[name] = made
+            kind = "int" if name in ("values", "nans") else kinds[value]
+            valued.setdefault(value, {})[name] = _plain(column, kind)
         cells[key] = cells_from(lists[0], lists[1], valued)
     return Gathered(cells, counts)
 
@@ -261,7 +261,7 @@ def day_number(value: Any) -> int:
 
 def _ordinal(value: Any) -> int | str:
     try:
-        return day_number(value)
+        return value.toordinal() if isinstance(value, date) else day_number(value)
     except ValueError:
         return str(value)
 
@@ -328,11 +328,12 @@ def _day_of_quarter(number: Any, asked: AskedColumn) -> ColumnElement[Any]:
     return DayOf(moment, "timestamptz", zone_name(asked.tz), minutes)
 
 
-def _plain(value: Any, kind: str) -> Any:
-    """A number as Python has it: whole ones as int, whatever the engine makes of sums."""
-    if isinstance(value, Decimal) and kind == "int":
-        return int(value)
-    return float(value) if isinstance(value, Decimal) and kind == "float" else value
+def _plain(column: Iterable[Any], kind: str) -> list[Any]:
+    """Numbers as Python has them: whole ones as int, whatever the engine makes of sums."""
+    made = {"int": int, "float": float}.get(kind)
+    if made is None:
+        return list(column)
+    return [made(one) if isinstance(one, Decimal) else one for one in column]
 
 
 def exact_measure(source: Relation, how: str, name: str | None) -> ColumnElement[Any]:

@@ -217,7 +217,7 @@ def profiled(
     """What :func:`profile` gives, of the rows of each day, and under None those without one."""
     counts = dict(counts)
     nulls = counts.pop(None, 0)
-    days = {day: counts[day] for day in sorted(day for day in counts if day is not None)}
+    days = dict(sorted([(day, rows) for day, rows in counts.items() if day is not None]))
     if not days:
         raise SourceError(f"{source.name}: column {found.name!r} holds no date in {nulls:,} rows")
     stand_ins = {day: days.pop(day) for day in _stand_ins(days, source)}
@@ -249,7 +249,7 @@ def profiled(
         smallest=min(days.values()),
         largest=max(days.values()),
         missing=missing,
-        after_today=sum(n for day, n in days.items() if today is not None and day > today),
+        after_today=sum([n for day, n in days.items() if today is not None and day > today]),
         duplicates=None if key is None else _duplicates(source, key),
         last_whole=last_whole,
         evidence=evidence,
@@ -270,7 +270,7 @@ def _closed(days: dict[date, int], first: date, last: date) -> tuple[str, ...]:
     if (last - first).days < _WEEKS_TO_CLOSE * 7:
         return ()
     weeks = (last - first).days / 7
-    held = Counter(day.weekday() for day in days if first <= day <= last)
+    held = Counter([day.weekday() for day in days if first <= day <= last])
     open_ones = {place for place, rows in held.items() if rows > max(weeks * _ASTRAY, 1)}
     shut = [place for place in range(7) if place not in open_ones]
     # Data of a few days only says nothing of weekdays.
@@ -316,7 +316,7 @@ def _last_whole(
         if lone is not None and day > lone:
             evidence.append(f"{day} lies alone, {(day - lone).days:,} days after {lone}")
             continue
-        weeks = (day - timedelta(weeks=n) for n in range(1, WEEKS + 1))
+        weeks = [day - timedelta(weeks=n) for n in range(1, WEEKS + 1)]
         usual = [days[other] for other in weeks if other in days]
         name = f"usual {WEEKDAYS[day.weekday()].title()}"
         is_off = calendar is not None and not calendar.business.contains(day)

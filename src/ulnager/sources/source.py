@@ -258,7 +258,7 @@ class LastUpTo:
 
 
 def _days_held(counts: dict[date | None, int], open_ended: Sequence[date]) -> DaysHeld:
-    days = sorted(day for day in counts if day is not None)
+    days = sorted([day for day in counts if day is not None])
     if open_ended:
         left_out = [day for day in days if day in open_ended]
         return DaysHeld([day for day in days if day not in open_ended], counts, tuple(left_out))
@@ -569,7 +569,7 @@ class Relation(Source):
         """The rows of each day, and under None those without a date."""
         day = self.day(column, tz).label("day")
         found = self.run(select(day, func.count()).select_from(self.rows).group_by(day))
-        self.check_days(column, *(found_day for found_day, _ in found))
+        self.check_days(column, *[found_day for found_day, _ in found])
         return {found_day: int(count) for found_day, count in found}
 
     def _no_dates(self, column: Column, dates: Sequence[str]) -> str:

@@ -242,8 +242,10 @@ class Calendar(Value):
         """The unit of that name, singular or plural; SettingError when there is none."""
         if isinstance(name, Unit):
             return name
-        own = {text: own for own in self.own_units for text in (own.name, own.plural)}
-        found = own.get(name) or Unit.named(name)
+        for own in self.own_units:
+            if name in (own.name, own.plural):
+                return own
+        found = Unit.named(name)
         if found is None:
             known = [unit.name for unit in (*UNITS, *self.own_units)]
             raise SettingError(no_such("unit", str(name), known))
