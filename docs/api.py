@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import importlib
 import inspect
+import re
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -64,9 +65,11 @@ def _members(name: str, made: type) -> Iterator[str]:
 
 def _signature(made: object) -> str:
     try:
-        return str(inspect.signature(made))  # type: ignore[arg-type]
+        text = str(inspect.signature(made))  # type: ignore[arg-type]
     except (TypeError, ValueError):
         return "(…)"
+    # As Python 3.14 writes the types of a named tuple.
+    return re.sub(r"ForwardRef\('([^']*)'\)", r"\1", text)
 
 
 if __name__ == "__main__":

@@ -122,6 +122,7 @@ def test_a_process_ends_well_after_questions_with_a_time_limit(tmp_path):
 
 POOR = """
 import os, signal, sys, warnings
+os.supports_dir_fd.clear()
 for name in ("fcntl", "resource", "pwd", "grp", "termios"):
     sys.modules[name] = None
 for name in ("fork", "register_at_fork", "mkfifo", "O_NONBLOCK", "getuid", "killpg"):

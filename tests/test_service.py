@@ -140,7 +140,7 @@ PROBLEMS = [
     ("POST", "/api/pickers/dates", {"content-type": "application/json"},
      b"[" * 60_000, 400, "body"),
     ("POST", "/api/pickers/dates", {"content-type": "application/json"},
-     b'{"state": ' + b"[" * 30_000 + b"]" * 30_000 + b"}", 400, "body"),
+     b'{"state": ' + b"[" * 30_000, 400, "body"),
     ("POST", "/api/pickers/dates", {"content-type": "application/json"},
      b"9" * 50_000, 400, "body"),
     ("POST", "/api/pickers/dates", {"content-type": "application/json"}, b"[]", 422, "body"),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from errno import EBADF, ELOOP, ENOENT, ENOTDIR
 from glob import escape, has_magic
 from pathlib import Path
 from typing import Final, NamedTuple
@@ -81,13 +82,25 @@ def _same_parts(paths: Sequence[str], opened: Sequence[str]) -> bool:
     return all(parts(one) == parts(other) for one, other in zip(paths, opened, strict=True))
 
 
+def _is_there(path: Path) -> bool:
+    """Whether there is such a file; OSError or ValueError for what can be none's name, which
+    ``Path.exists`` does not tell apart from Python 3.14 on."""
+    try:
+        path.stat()
+    except OSError as error:
+        if error.errno in (ENOENT, ENOTDIR, EBADF, ELOOP):
+            return False
+        raise
+    return True
+
+
 def _of_name(name: str, within: Path | None) -> list[str]:
     path = Path(name)
     try:
         if path.is_dir():
             opened_at(path, within)
             return _of_folder(path, within)
-        exists = path.exists()
+        exists = _is_there(path)
     except (OSError, ValueError):
         raise SourceError(f"{name[:80]!r} can be no file's name") from None
     if exists:

@@ -27,6 +27,9 @@ _CODES: Final[dict[type[UlnagerError], tuple[int, str]]] = {
     BookError: (404, "name"),
 }
 
+_TITLES: Final = {413: "Content Too Large", 414: "URI Too Long", 422: "Unprocessable Content"}
+"""Those of RFC 9110, section 15.5, that a Python before 3.13 calls otherwise."""
+
 
 class Refused(Exception):  # noqa: N818
     """A request that is not answered: its status, a word for programs, and a sentence."""
@@ -41,7 +44,7 @@ class Refused(Exception):  # noqa: N818
 
 def problem(status: int, code: str, detail: str, **more: Any) -> dict[str, Any]:
     """Problem details as plain values."""
-    title = HTTPStatus(status).phrase
+    title = _TITLES.get(status) or HTTPStatus(status).phrase
     return {
         "type": "about:blank",
         "title": title,
