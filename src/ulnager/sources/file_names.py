@@ -83,10 +83,12 @@ def _same_parts(paths: Sequence[str], opened: Sequence[str]) -> bool:
 
 
 def _is_there(path: Path) -> bool:
-    """Whether there is such a file; OSError or ValueError for what can be none's name, which
-    ``Path.exists`` does not tell apart from Python 3.14 on."""
+    """Whether there is such a file; OSError for what can be none's name, which ``Path.exists``
+    does not tell apart from Python 3.14 on."""
     try:
         path.stat()
+    except ValueError:
+        return False
     except OSError as error:
         if error.errno in (ENOENT, ENOTDIR, EBADF, ELOOP):
             return False
