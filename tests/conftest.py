@@ -10,7 +10,7 @@ from hypothesis import HealthCheck, Phase, settings
 
 from ulnager.cli.main import main
 
-from strategies import TIMES
+from strategies import TAKEN, TIMES
 
 ROOT = Path(__file__).parent.parent
 
@@ -67,6 +67,12 @@ def pytest_xdist_make_scheduler(config, log):
     made = LoadScopeScheduling(config, log)
     made._split_scope = _group
     return made
+
+
+def pytest_terminal_summary(terminalreporter):
+    """How much a long run compared, in this process: pytest without -n."""
+    for what, count in sorted(TAKEN.items()) if TIMES > 1 else ():
+        terminalreporter.write_line(f"{count:,} {what}")
 
 
 def pytest_collection_modifyitems(items):

@@ -2,6 +2,7 @@
 
 import os
 import re
+from collections import Counter
 from datetime import date
 
 from hypothesis import settings
@@ -21,6 +22,8 @@ LAST = date.max.toordinal()
 # A longer run tries so many times as many cases, and other ones: ULNAGER_CASES=50 pytest. A part of
 # one, such as 0.3, is a quick look.
 TIMES = float(os.environ.get("ULNAGER_CASES", "0.2"))
+TAKEN = Counter()
+"""How much of what a run compared; a long one tells it at its end."""
 
 
 def examples(count):

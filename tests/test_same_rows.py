@@ -40,7 +40,7 @@ from engines import (
     tally,
     what_python_keeps,
 )
-from strategies import PLURALS, TIMES, calendars, chain, examples, phrases, said, units
+from strategies import PLURALS, TAKEN, TIMES, calendars, chain, examples, phrases, said, units
 
 UNITS = ["day", "week", "month", "quarter", "half", "year"]
 TEMPLATES = [
@@ -125,6 +125,7 @@ def compared(engine, cases):
     if not cases:
         return
     clauses, expected, told = zip(*cases, strict=True)
+    TAKEN[f"conditions on {engine.name}"] += len(cases)
     literal = hash(told) % 2 == 0
     for found, wanted, case in zip(engine.tallies(clauses, literal), expected, told, strict=True):
         assert found == wanted, case
