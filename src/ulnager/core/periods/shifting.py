@@ -370,12 +370,10 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
     if rule.kind is Kind.READING:
         return aligned(c, rule.find(c, *period.args))
     if rule.kind is Kind.SHIFT:
-        start, stop, to_date = aligned(c, period.args[0])
-        unit = period.args[2]
-        if unit == PERIOD or isinstance(unit, Definition):
-            unit = period.core.unit or Unit.DAY
-        keeps = c.calendar._keeps
-        return start and keeps(start, unit), stop and keeps(stop, unit), to_date
+        found = _traced(c, period)
+        if isinstance(found, Moved):
+            return found.start_unit, found.stop_unit, aligned(c, period.args[0])[2]
+        return aligned(c, found) if found.rule.kind is Kind.BASIS else (None, None, False)
     if rule.kind is Kind.BASIS:
         # Starts of units in another calendar are not starts in this one.
         return aligned(c, period.args[0]) if rule.sets_anchor else (None, None, False)
