@@ -21,8 +21,9 @@ import tempfile
 import threading
 import time
 from collections import Counter
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import contextmanager
+from multiprocessing import get_context
 from pathlib import Path
 
 import httpx
@@ -138,21 +139,18 @@ def memory(process) -> float:
     return int(told.split()[1]) * os.sysconf("SC_PAGE_SIZE") / 1e6
 
 
-def compared(book: Path, address: str, changes: Changes) -> list[str]:
+def compared(book: Path, address: str) -> list[str]:
     """For each question what the copies answer otherwise than a service that was made just now;
-    empty texts where they do not."""
+    empty texts where they do not. In a process of its own, so that asking goes on meanwhile."""
     found = []
-    with changes.lock:
-        fresh = TestClient(ulnager.service(book, today=TODAY, any_day=True, allow_outside=True))
-        for path in ASKED_BESIDE:
-            asked = path.format(n=random.randrange(1, 28))
-            wanted = fresh.get(asked)
-            for _ in "ab":
-                given = httpx.get(address + asked, timeout=60)
-                same = (given.status_code, given.text) == (wanted.status_code, wanted.text)
-                found.append(
-                    "" if same else f"{asked}\n  {wanted.text[:300]}\n  {given.text[:300]}"
-                )
+    fresh = TestClient(ulnager.service(book, today=TODAY, any_day=True, allow_outside=True))
+    for path in ASKED_BESIDE:
+        asked = path.format(n=random.randrange(1, 28))
+        wanted = fresh.get(asked)
+        for _ in "ab":
+            given = httpx.get(address + asked, timeout=60)
+            same = (given.status_code, given.text) == (wanted.status_code, wanted.text)
+            found.append("" if same else f"{asked}\n  {wanted.text[:300]}\n  {given.text[:300]}")
     return found
 
 
@@ -170,7 +168,8 @@ def main() -> None:
         changes = Changes(Path(folder))
         with served(book, "--allow-outside", told=said) as (one, first), \
                 served(book, "--allow-outside", told=said) as (two, second), \
-                round_robin(one, two) as address, ThreadPoolExecutor(40) as pool:  # fmt: skip
+                round_robin(one, two) as address, ThreadPoolExecutor(40) as pool, \
+                ProcessPoolExecutor(1, get_context("spawn")) as beside:  # fmt: skip
             client = httpx.Client(timeout=60, limits=httpx.Limits(max_connections=60))
 
             def ask(path: str, sort: str, due: float) -> None:
@@ -185,6 +184,10 @@ def main() -> None:
                 statuses[status] += 1
                 # From when it was due: what waits for its turn here is late for its viewer, too.
                 times[sort].append(time.perf_counter() - due)
+
+            def compare() -> list[str]:
+                with changes.lock:
+                    return beside.submit(compared, book, address).result()
 
             changing = threading.Thread(target=changes.run)
             changing.start()
@@ -203,7 +206,7 @@ def main() -> None:
                 kept.append((memory(first), memory(second)))
                 if comparing is None or comparing.done():
                     told += comparing.result() if comparing else []
-                    comparing = pool.submit(compared, book, address, changes)
+                    comparing = pool.submit(compare)
                 if len(kept) % 12 == 0:
                     so_far = (
                         f"{len(kept) / 6:.0f} min, {dict(statuses)}, {sum(map(bool, told))} wrong"

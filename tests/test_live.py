@@ -207,6 +207,12 @@ INSTANTS = {"column_type": "timestamptz", "tz": "UTC"}
         ),
         ("today", {"calendar": WeekCalendar()}, "duckdb", "a calendar of weeks"),
         ("this month", {}, "ansi", "choose duckdb, postgresql"),
+        (
+            "last 3 months of this quarter, 3 periods later, 3 weeks later, 1 half earlier",
+            {"column_type": "yyyyww", "rounding": "outward"},
+            "sqlite",
+            "nested deeper than its parser reads",
+        ),
     ],
 )
 def test_what_cannot_be_live_is_an_error(phrase, options, target, message):

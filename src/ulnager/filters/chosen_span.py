@@ -19,11 +19,12 @@ from ulnager.core.errors import UlnagerError
 from ulnager.core.periods.definitions import Definition
 from ulnager.core.periods.period_tree import Joined, Part, Sorted, parts_of
 from ulnager.filters.engine_sql import ROW, EngineSql
+from ulnager.filters.engines import engine_of
 from ulnager.filters.engines.engine import HIDDEN, marked
 from ulnager.filters.live_condition import Live, Ready, has_open_counts
 from ulnager.filters.primitives import Test
 from ulnager.filters.sql_text import dialect_named, named_column
-from ulnager.filters.sql_values import SqlDay
+from ulnager.filters.sql_values import SqlDay, check_nesting
 
 
 class Choosable(NamedTuple):
@@ -124,6 +125,7 @@ def _chosen_span(element: ChosenSpan, compiler: SQLCompiler, **options: Any) -> 
     if len(found) > _LONG and all(one.ready.has_clock for one in element.alternatives):
         named = _written(element, compiler.dialect, said, texts, is_named=True)
         found = min(found, named, key=len)
+    check_nesting(engine_of(compiler.dialect.name), found)
     return str(marked(found, compiler.dialect))
 
 

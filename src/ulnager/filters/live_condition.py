@@ -62,7 +62,7 @@ from ulnager.filters.live_checks import (
 )
 from ulnager.filters.sql_arithmetic import SqlArithmetic
 from ulnager.filters.sql_text import dialect_named, named_column
-from ulnager.filters.sql_values import SqlDay, SqlNumber
+from ulnager.filters.sql_values import SqlDay, SqlNumber, check_nesting
 
 Aligned = tuple[Unit | None, Unit | None, bool]
 """The units that a span's start and stop are starts of, and whether it is to date."""
@@ -377,6 +377,7 @@ class Ready(NamedTuple):
         hidden = tuple(text.replace("%", HIDDEN) for text in texts)
         sql, held_in, start, stop = self._sides(definition, dialect, hidden)
         first, last = (sql.bound(held_in, side, self.held.column_type) for side in (start, stop))
+        check_nesting(sql.engine, first, last)
         return marked(first, dialect), marked(last, dialect)
 
     def days(

@@ -8,6 +8,7 @@ from typing import Any, Final, NoReturn
 
 from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import FilterError
+from ulnager.core.text import pattern
 from ulnager.filters.engines.engine import Engine, filled
 
 MOST_CHARACTERS: Final = 100_000
@@ -20,6 +21,46 @@ _COMPARED: Final[dict[str, Callable[[int, int], bool]]] = {
     ">=": ge,
     ">": gt,
 }
+_TOKENS: Final = pattern(r"'(?:[^']|'')*'|\"[^\"]*\"|\w+|\|\||[-+*/%(),<>=]")
+_WAITS: Final = frozenset(
+    ["AND", "OR", "CASE", "WHEN", "THEN", "ELSE", "||", "+", "-", "*", "/", "%", "<", ">", "="]
+)
+_MOST_WAITING: Final = 6
+
+
+def check_nesting(engine: Engine, *texts: str | None) -> None:
+    """FilterError for a text that the engine's parser cannot read, so deep is it nested."""
+    if engine.parser_depth and any(nesting(text or "") > engine.parser_depth for text in texts):
+        raise FilterError(
+            f"written for {engine.name} this condition is nested deeper than its parser reads; say "
+            "it with fewer shifts, or filter with frozen dates"
+        )
+
+
+def nesting(text: str) -> int:
+    """About how many places of a parser's stack a text takes at most: its brackets, the functions
+    before them, and the operators that wait there for what is inside.
+
+    >>> nesting("a + 1"), nesting("a + (b)"), nesting("a + f(b + 1)")
+    (2, 3, 8)
+    """
+    most = depth = waits = 0
+    opened: list[tuple[int, int]] = []
+    before = ""
+    for token in _TOKENS.findall(text):
+        if token == "(":
+            is_call = before.isidentifier() and before.upper() not in _WAITS
+            opened.append((waits + (4 if is_call else 1), waits))
+            depth, waits = depth + opened[-1][0], 0
+        elif token == ")" and opened:
+            taken, waits = opened.pop()
+            depth -= taken
+        elif token == ",":
+            waits = 0
+        elif token.upper() in _WAITS:
+            waits = min(waits + 2, _MOST_WAITING)
+        most, before = max(most, depth + waits), token
+    return most
 
 
 class SqlDay:

@@ -93,6 +93,8 @@ class Engine(NamedTuple):
     stores_text: bool = False
     utc_parameters: bool = False
     text_parameters: bool = False
+    parser_depth: int = 0
+    """How deep its parser reads a bound, with room for what stands around it; 0 for no limit."""
     add_days: str = ""
     add_months: str = ""
     truncated: str = ""

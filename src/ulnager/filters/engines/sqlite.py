@@ -56,6 +56,7 @@ SQLITE = Engine(
     earlier="min({x}, {y})",
     time="'{x}'",
     parameter="{x}",
+    parser_depth=80,  # Of 100 in SQLite's own YYSTACKDEPTH.
     stores_text=True,
     day_of_key="date(printf('%04d-%02d-%02d', {x} / 10000, {x} / 100 % 100, {x} % 100))",
     day_of_month_key="date(printf('%04d-%02d-01', {x} / 100, {x} % 100))",
