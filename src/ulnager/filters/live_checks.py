@@ -148,7 +148,7 @@ _CHECKED: Final[dict[str, Callable[[Definition, Calendar], bool]]] = {
 
 def check_sorted(tree: Tree) -> None:
     """FilterError for sorts of days in a period without an end, which frozen dates have none of,
-    either, unless another period cuts it."""
+    either, unless another period cuts it; and for what may have been empty before it was moved."""
     _open_side(tree, is_cut=False)
 
 
@@ -157,6 +157,11 @@ def _open_side(tree: Tree, *, is_cut: bool) -> bool:
     if isinstance(tree, Part):
         return any(tree.definition.open_sides)
     if isinstance(tree, Joined):
+        if tree.of_moved is not None:
+            raise FilterError(
+                f"what '{tree.of_moved}' moves may be empty, and stays so, which SQL cannot say; "
+                "filter with frozen dates"
+            )
         other = _open_side(tree.two, is_cut=False)
         is_within = tree.how == "within"
         one = _open_side(tree.one, is_cut=is_cut or (is_within and not other))

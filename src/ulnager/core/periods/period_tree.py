@@ -13,7 +13,7 @@ from ulnager.core.calendars.business import BusinessDays
 from ulnager.core.periods.day_sorts import DaySet, SortOfDay
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.rule import Kind
-from ulnager.core.periods.shifting import other_part, parts_moved
+from ulnager.core.periods.shifting import may_refill, other_part, parts_moved
 from ulnager.core.periods.spans import Range, complement, intersection, union
 
 
@@ -24,11 +24,16 @@ class Part(NamedTuple):
 
 
 class Joined(NamedTuple):
-    """Two trees of parts; ``how`` is ``plus``, ``except`` or ``within``."""
+    """Two trees of parts; ``how`` is ``plus``, ``except`` or ``within``.
+
+    ``of_moved`` is the phrase of parts that were moved, where that stays empty if the parts have no
+    day in common before they move.
+    """
 
     how: str
     one: Any
     two: Any
+    of_moved: Definition | None = None
 
 
 class Sorted(NamedTuple):
@@ -54,7 +59,11 @@ def parts_of(definition: Definition, around: tuple[Definition, ...] = ()) -> Tre
     if rule.kind is Kind.SHIFT:
         pushed = _pushed(definition)
         tree = None if pushed is None else parts_of(pushed, around)
-        return _part(definition, around) if tree is None or isinstance(tree, Part) else tree
+        if tree is None or isinstance(tree, Part):
+            return _part(definition, around)
+        if isinstance(tree, Joined) and may_refill(definition):
+            return tree._replace(of_moved=definition)
+        return tree
     if rule.kind is not Kind.RANGES:
         return _part(definition, around)
     one = parts_of(args[0], around)
