@@ -95,6 +95,28 @@ def test_shifts_of_shifts_are_what_walking_the_days_gives(
     check(said(phrase, shifts), expected, anchor, running, calendar)
 
 
+@pytest.mark.parametrize(
+    ("phrase", "dates"),
+    [
+        ("since march, 3 months earlier", "2026-12-01 2027-05-08"),
+        ("march, 1 month earlier", "2027-02-01 2027-02-28"),
+        ("until february, 1 month later", "None 2027-03-31"),
+        ("from 2026-03 to 2026-05, 1 month earlier", "2026-02-01 2026-04-30"),
+        ("from january to today, 1 quarter earlier", "2026-10-01 2027-05-08"),
+        ("since 2026, 1 year earlier", "2025-01-01 2026-08-08"),
+        ("since 2026-Q2, 1 quarter later, 1 month earlier", "2026-06-01 2027-10-08"),
+        ("first 3 months of (next december), 3 months earlier", "2027-09-01 2027-09-30"),
+        ("last 2 months of 2026-02, 1 month later", "2026-03-01 2026-03-31"),
+        ("2 weeks from start of may, 1 month earlier", "2027-04-01 2027-04-14"),
+    ],
+)
+def test_written_units_move_as_gregorian_ones_in_every_calendar(phrase, dates):
+    """As ends of a span, too, where months begin on another day."""
+    for calendar in (MonthCalendar("07-06"), MonthCalendar("02-15")):
+        found = period(phrase).resolve(today=date(2027, 8, 8), calendar=calendar)
+        assert f"{found.start} {found.end}" == dates
+
+
 def remembered(labels):
     """Labels on days, each looked up once."""
     for name in ("around", "label", "moved"):

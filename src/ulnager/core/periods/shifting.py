@@ -15,6 +15,7 @@ from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.calendars.zones import date_of
 from ulnager.core.errors import ResolveError
 from ulnager.core.periods.definitions import Basis, Definition
+from ulnager.core.periods.grain import Grain, starts_agree
 from ulnager.core.periods.names import Label, NamedUnit
 from ulnager.core.periods.rule import Kind, rule_with
 from ulnager.core.periods.spans import FixedDates
@@ -46,6 +47,8 @@ class Moved(NamedTuple):
     """How many lengths a rolling span was moved from its anchor; None once it moved otherwise."""
     length: Any = None
     """How long it is, when it was asked before."""
+    written: tuple[bool, bool] = (False, False)
+    """Which of its ends stand on a unit that was written, as ``march`` and ``2026-Q2`` are."""
 
     def ended(self, c: Basis) -> Any:
         """The stop, whichever it is."""
@@ -116,12 +119,13 @@ def _traced(c: Basis, period: Definition) -> Moved | Definition:
         way = FixedDates(f"{date_of(first)}/{date_of(stop - 1)}", first, stop)
         return _within(Definition(rule_with(template="{iso}"), (way,)), period.args[-1])
     start, stop = period.span(c)
-    start_unit, stop_unit, to_date = aligned(c, period)
-    span = Moved(period, start, stop, start_unit, stop_unit)
+    start_unit, stop_unit, to_date = _stands_on(c, period)
+    span = Moved(period, start, stop, start_unit, stop_unit, written=_written(period))
     if start is not None and stop is not None and _can_be_empty(c, span):
         span = span._replace(is_there=start < stop)
     if to_date and stop_unit not in (None, Unit.BUSINESS_DAY) and stop is not None:
-        is_whole = c.calendar._unit_start(stop, stop_unit) == stop
+        calendar = _calendar_for(c, stop, stop_unit) if span.written[1] else c.calendar
+        is_whole = calendar._unit_start(stop, stop_unit) == stop
         span = span._replace(is_whole=is_whole, as_day=stop)
     return span
 
@@ -241,7 +245,7 @@ def _written_units(c: Basis, root: Definition) -> tuple[int, Unit] | None:
     points = () if is_fixed else root.args
     ends = [unit_written(point) for point in points] if points else [root.args[0].edges]
     if None in ends:
-        ends = list(aligned(c, root)[:2])
+        ends = list(_stands_on(c, root)[:2])
     unit = ends[0]
     if unit is None or unit != ends[-1] or unit in (Unit.DAY, Unit.BUSINESS_DAY):
         return None
@@ -324,19 +328,14 @@ def _business_days_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Move
 
 
 def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
-    calendar, start, stop = c.calendar, found.start, found.stop
-    if found.root.rule.step == "fixed":
-        # ISO forms are Gregorian, whatever calendar is in use; units that are its own are its own.
-        is_common = unit.name in UNIT_NAMES and unit is not Unit.BUSINESS_DAY
-        if c.in_instants or not isinstance(start, int):
-            calendar = calendar._like(GREGORIAN) if is_common else calendar
-        else:
-            calendar = GREGORIAN if is_common else calendar._plain
+    start, stop = found.start, found.stop
+    calendar = _calendar_for(c, start, unit) if found.written[0] else c.calendar
     start_unit = found.start_unit and calendar._keeps(found.start_unit, unit)
-    stop_unit = found.stop_unit and calendar._keeps(found.stop_unit, unit)
     if start is not None:
         move = calendar._move_start if start_unit else calendar._move_day
         start = move(start, unit, count)
+    calendar = _calendar_for(c, stop, unit) if found.written[1] else c.calendar
+    stop_unit = found.stop_unit and calendar._keeps(found.stop_unit, unit)
     as_day = found.as_day
     if as_day is not None:
         as_day = calendar._move_day(as_day - c.one, unit, count) + c.one
@@ -364,19 +363,71 @@ def _ends_moved(c: Basis, found: Moved, count: Any, unit: Unit) -> Moved:
     return after._replace(is_there=after.is_there & (start < after.ended(c)))
 
 
+def _calendar_for(c: Basis, day: Any, unit: Unit) -> Any:
+    """Where an end on a written unit moves: ISO forms and names of months are Gregorian, whatever
+    calendar is in use; units that are its own are its own."""
+    is_common = unit.name in UNIT_NAMES and unit is not Unit.BUSINESS_DAY
+    if c.in_instants or not isinstance(day, int):
+        return c.calendar._like(GREGORIAN) if is_common else c.calendar
+    return GREGORIAN if is_common else c.calendar._plain
+
+
+def _written(period: Definition) -> tuple[bool, bool]:
+    """Which ends of a span stand on a unit that was written."""
+    if _is_gregorian(period):
+        return True, True
+    first, last = period.rule.ends
+    begins = _is_on_written(period, first)
+    if last == "to date":
+        return begins, begins and period.unit is None
+    return begins, _is_on_written(period, last)
+
+
+def _is_on_written(period: Definition, end: str) -> bool:
+    if end == "counted":
+        end = next(other for other in period.rule.ends if other != "counted")
+    inside = _inside(period, end)
+    return inside is not None and _is_gregorian(inside)
+
+
+def _as_here(c: Basis, unit: Unit | None, *, is_written: bool) -> Unit | None:
+    """A written unit as one of the calendar in use whose starts its starts are, if there is one."""
+    calendar = c.calendar._plain
+    if unit is None or not is_written or calendar == GREGORIAN:
+        return unit
+    for one in (unit, Unit.MONTH) if unit.months else (unit,):
+        if starts_agree(GREGORIAN, unit, Grain(one, calendar=calendar)):
+            return one
+    return None
+
+
 def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
-    """Which units the start and the stop of a span are starts of, and whether it is to date."""
+    """Which units of the calendar in use the start and the stop of a span are starts of, and
+    whether it is to date."""
     rule = period.rule
     if rule.kind is Kind.READING:
         return aligned(c, rule.find(c, *period.args))
     if rule.kind is Kind.SHIFT:
         found = _traced(c, period)
         if isinstance(found, Moved):
-            return found.start_unit, found.stop_unit, aligned(c, period.args[0])[2]
+            first, last = found.written
+            start = _as_here(c, found.start_unit, is_written=first)
+            stop = _as_here(c, found.stop_unit, is_written=last)
+            return start, stop, aligned(c, period.args[0])[2]
         return aligned(c, found) if found.rule.kind is Kind.BASIS else (None, None, False)
     if rule.kind is Kind.BASIS:
         # Starts of units in another calendar are not starts in this one.
         return aligned(c, period.args[0]) if rule.sets_anchor else (None, None, False)
+    if rule.kind is Kind.RANGES:
+        return None, None, False
+    start, stop, to_date = _stands_on(c, period)
+    first, last = _written(period)
+    return _as_here(c, start, is_written=first), _as_here(c, stop, is_written=last), to_date
+
+
+def _stands_on(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
+    """The same of a span that is not moved, written units as they are."""
+    rule = period.rule
     if _is_label(period):
         unit = _labelled_unit(c, period)
         return unit, unit, False
@@ -410,28 +461,32 @@ def _end_unit(c: Basis, period: Definition, end: str) -> Unit | None:
     if end == "fixed":
         fixed: FixedDates | NamedUnit = period.args[0]
         return fixed.edges or fixed.unit if isinstance(fixed, FixedDates) else fixed.unit
-    if end.startswith("inner"):
-        return _inner_unit(c, period.args[2], end.removeprefix("inner "))
+    inside = _inside(period, end)
+    if inside is not None:
+        is_start = end in ("begin", "inner start")
+        start, stop, to_date = (_stands_on if _is_gregorian(inside) else aligned)(c, inside)
+        return start if is_start else None if to_date else stop
     if end == "counted":
         other = next(other for other in period.rule.ends if other != "counted")
         unit = _end_unit(c, period, other)
         if unit is not None and other.startswith("inner"):
             # It is cut where the phrase around it ends.
-            cut = "stop" if other == "inner start" else "start"
-            unit = unit if _inner_unit(c, period.args[2], cut) else None
+            cut = "inner stop" if other == "inner start" else "inner start"
+            unit = unit if _end_unit(c, period, cut) else None
         return unit and c.calendar._keeps(unit, period.args[1])
-    if end in ("begin", "finish", "finish 2"):
-        points = [arg for arg in period.args if isinstance(arg, Definition)]
-        point = points[-1 if end == "finish 2" else 0]
-        side = "start" if end == "begin" else "end"
-        if point.rule.side == side and point.args[0].rule.kind is not Kind.RANGES:
-            start, stop, to_date = aligned(c, point.args[0])
-            return start if end == "begin" else None if to_date else stop
     return None
 
 
-def _inner_unit(c: Basis, inside: Definition, side: str) -> Unit | None:
-    if inside.rule.kind is Kind.RANGES:
+def _inside(period: Definition, end: str) -> Definition | None:
+    """The period whose edge an end is, which may be one of a phrase inside."""
+    if end.startswith("inner"):
+        inside = period.args[2]
+    elif end in ("begin", "finish", "finish 2"):
+        points = [arg for arg in period.args if isinstance(arg, Definition)]
+        point = points[-1 if end == "finish 2" else 0]
+        if point.rule.side != ("start" if end == "begin" else "end"):
+            return None
+        inside = point.args[0]
+    else:
         return None
-    start, stop, to_date = aligned(c, inside)
-    return start if side == "start" else None if to_date else stop
+    return None if inside.rule.kind is Kind.RANGES else inside
