@@ -139,6 +139,9 @@ def test_preview_shows_what_was_asked_beside_what_was_kept(cli):
     found = json.loads(out)
     assert found["rows"]["kept"] == 148
     assert found["first_rows"] == []
+    _, out, _ = cli("preview", "2026-05-17", "demo:gate_scans", *TODAY, "--tz", "UTC",
+                   "--rows", "1", "--json")  # fmt: skip
+    assert "2026-05-17T" in str(json.loads(out)["first_rows"][0])
     assert "14 days before the period does" in found["warnings"][0]
 
 

@@ -3,9 +3,12 @@
 import asyncio
 import gc
 import json
+import re
 import socket
 import threading
 import time
+from html import unescape
+from urllib.parse import parse_qs, urlencode
 
 import httpx
 import pytest
@@ -400,3 +403,17 @@ def test_a_file_that_was_back_for_a_moment_is_gone_again(tmp_path, monkeypatch):
         patched.setattr(BookSource, "_raw", back)
         assert all("2026-05-17" in one for one in told())
     assert told() == gone
+
+
+def test_a_step_of_one_picker_keeps_what_the_other_says(book):
+    query = {"dates": "recent", "dates.recent.n": "3", "repairs": "year_so_far"}
+    _, page, _ = asyncio.run(got(ulnager.service(book, today=TODAY),
+                                 f"/pages/two?{urlencode(query)}"))  # fmt: skip
+    steps = [parse_qs(unescape(link), keep_blank_values=True)
+             for link in re.findall(r'href="\?([^"]*state=[^"]*)"', page.decode())]  # fmt: skip
+    assert any("dates.state" in link for link in steps)
+    for link in steps:
+        kept = {name: value for name, value in query.items()
+                if f"{name.partition('.')[0]}.state" not in link}  # fmt: skip
+        assert kept
+        assert all(link[name] == [value] for name, value in kept.items())
