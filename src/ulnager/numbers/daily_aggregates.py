@@ -231,13 +231,17 @@ def _gathered(
         query = query.group_by(day, inner.c.split)
     by_split: dict[Any, list[tuple[Any, ...]]] = {} if asked.split else {None: []}
     counts: dict[Any, int] = {}
+    known: Any
+    told: Any
     for at, key, held, *rest in source.run(query):
-        known = None if at is None else number_of(at)
-        if isinstance(known, str):
-            source.check_days(asked.column, at)
-        told = known
-        if number_of is _ordinal and known is not None:
-            told = at if type(at) is date else date_of(known)
+        if number_of is _ordinal and type(at) is date:
+            known, told = at.toordinal(), at
+        else:
+            known = told = None if at is None else number_of(at)
+            if isinstance(known, str):
+                source.check_days(asked.column, at)
+            elif number_of is _ordinal and known is not None:
+                told = date_of(known)
         counts[told] = counts.get(told, 0) + int(held)
         if known is not None:
             by_split.setdefault(key, []).append((known, int(held), *rest))
@@ -261,7 +265,7 @@ def day_number(value: Any) -> int:
 
 def _ordinal(value: Any) -> int | str:
     try:
-        return value.toordinal() if isinstance(value, date) else day_number(value)
+        return day_number(value)
     except ValueError:
         return str(value)
 

@@ -321,7 +321,7 @@ def _last_whole(
         name = f"usual {WEEKDAYS[day.weekday()].title()}"
         is_off = calendar is not None and not calendar.business.contains(day)
         if len(usual) < 2 or is_off:
-            around = (day - timedelta(days=n) for n in range(1, 7 * WEEKS + 1))
+            around = [day - timedelta(days=n) for n in range(1, 7 * WEEKS + 1)]
             usual = [days[other] for other in around if other in days][:NEIGHBOURS]
             name = f"usual day before it{', and is a day off' * is_off}"
         if len(usual) < 2 or days[day] >= share * median(usual):
