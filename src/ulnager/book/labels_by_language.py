@@ -38,10 +38,7 @@ def _one(value: Any, own: str, texts: Texts, key: str) -> Any:
             return text
         # Each word of an input has a label of its own.
         inside = "label" if key == "labels" else ""
-        return {
-            name: _one(one, own, texts, inside or name) if isinstance(one, (Mapping, list)) else one
-            for name, one in value.items()
-        }
+        return {name: _one(one, own, texts, inside or name) for name, one in value.items()}
     if isinstance(value, list):
         return [_one(one, own, texts, "") for one in value]
     return value

@@ -231,17 +231,11 @@ def _gathered(
         query = query.group_by(day, inner.c.split)
     by_split: dict[Any, list[tuple[Any, ...]]] = {} if asked.split else {None: []}
     counts: dict[Any, int] = {}
-    known: Any
-    told: Any
     for at, key, held, *rest in source.run(query):
-        if number_of is _ordinal and type(at) is date:
-            known, told = at.toordinal(), at
-        else:
-            known = told = None if at is None else number_of(at)
-            if isinstance(known, str):
-                source.check_days(asked.column, at)
-            elif number_of is _ordinal and known is not None:
-                told = date_of(known)
+        known = None if at is None else number_of(at)
+        if isinstance(known, str):
+            source.check_days(asked.column, at)
+        told = date_of(known) if number_of is _ordinal and known is not None else known
         counts[told] = counts.get(told, 0) + int(held)
         if known is not None:
             by_split.setdefault(key, []).append((known, int(held), *rest))

@@ -9,6 +9,7 @@ compared with a whole month. So many business days stay so many. What is empty s
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any, NamedTuple
 
 from ulnager.core.calendars.month_calendar import GREGORIAN
@@ -390,15 +391,24 @@ def _is_on_written(period: Definition, end: str) -> bool:
     return inside is not None and _is_gregorian(inside)
 
 
-def _as_here(c: Basis, unit: Unit | None, *, is_written: bool) -> Unit | None:
-    """A written unit as one of the calendar in use whose starts its starts are, if there is one."""
+def _as_here(
+    c: Basis, units: Sequence[Unit | None], written: tuple[bool, bool]
+) -> list[Unit | None]:
+    """Units that ends stand on, written ones as those of the calendar in use whose starts their
+    starts are, if there are any."""
     calendar = c.calendar._plain
-    if unit is None or not is_written or calendar == GREGORIAN:
-        return unit
-    for one in (unit, Unit.MONTH) if unit.months else (unit,):
-        if starts_agree(GREGORIAN, unit, Grain(one, calendar=calendar)):
-            return one
-    return None
+
+    def here(unit: Unit) -> Unit | None:
+        tried = (unit, Unit.MONTH) if unit.months else (unit,)
+        agrees = (
+            one for one in tried if starts_agree(GREGORIAN, unit, Grain(one, "first", calendar))
+        )
+        return next(agrees, None)
+
+    return [
+        here(unit) if unit is not None and is_written and calendar != GREGORIAN else unit
+        for unit, is_written in zip(units, written, strict=True)
+    ]
 
 
 def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
@@ -410,9 +420,7 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
     if rule.kind is Kind.SHIFT:
         found = _traced(c, period)
         if isinstance(found, Moved):
-            first, last = found.written
-            start = _as_here(c, found.start_unit, is_written=first)
-            stop = _as_here(c, found.stop_unit, is_written=last)
+            start, stop = _as_here(c, (found.start_unit, found.stop_unit), found.written)
             return start, stop, aligned(c, period.args[0])[2]
         return aligned(c, found) if found.rule.kind is Kind.BASIS else (None, None, False)
     if rule.kind is Kind.BASIS:
@@ -420,9 +428,9 @@ def aligned(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, boo
         return aligned(c, period.args[0]) if rule.sets_anchor else (None, None, False)
     if rule.kind is Kind.RANGES:
         return None, None, False
-    start, stop, to_date = _stands_on(c, period)
-    first, last = _written(period)
-    return _as_here(c, start, is_written=first), _as_here(c, stop, is_written=last), to_date
+    *ends, to_date = _stands_on(c, period)
+    start, stop = _as_here(c, ends, _written(period))
+    return start, stop, to_date
 
 
 def _stands_on(c: Basis, period: Definition) -> tuple[Unit | None, Unit | None, bool]:
