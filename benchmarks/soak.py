@@ -5,7 +5,8 @@
 Two copies of ``ulnager serve`` behind a proxy are asked many times a second: links, forms, JSON,
 and what is hostile. Meanwhile a CSV file grows, vanishes, comes back, holds texts among its
 numbers, a date of 9999 or a column less, and a table of PostgreSQL is locked for some seconds.
-Every few seconds both copies are asked what a service made at that moment answers, too. Printed:
+Every few seconds both copies are asked what a service made at that moment answers, too. The clock
+is the real one: begin where no midnight of UTC or Halifax lies within. Printed:
 the answers by status, those that differ, how long they took (of what needs the locked table
 apart), and memory.
 """
@@ -34,7 +35,7 @@ ROOT = Path(__file__).parent.parent
 sys.path.insert(0, str(ROOT / "tests"))
 
 import ulnager  # noqa: E402
-from serving import MORE, TODAY, book_in, round_robin, served  # noqa: E402
+from serving import MORE, book_in, round_robin, served  # noqa: E402
 
 POSTGRESQL = "postgresql://postgres@127.0.0.1:5432/test"
 TABLE = f"ulnager_soak_{os.getpid()}"
@@ -143,7 +144,7 @@ def compared(book: Path, address: str) -> list[str]:
     """For each question what the copies answer otherwise than a service that was made just now;
     empty texts where they do not. In a process of its own, so that asking goes on meanwhile."""
     found = []
-    fresh = TestClient(ulnager.service(book, today=TODAY, any_day=True, allow_outside=True))
+    fresh = TestClient(ulnager.service(book, allow_outside=True))
     for path in ASKED_BESIDE:
         asked = path.format(n=random.randrange(1, 28))
         wanted = fresh.get(asked)
@@ -166,8 +167,8 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder, table():
         book = book_in(folder, MORE + STALLED)
         changes = Changes(Path(folder))
-        with served(book, "--allow-outside", told=said) as (one, first), \
-                served(book, "--allow-outside", told=said) as (two, second), \
+        with served(book, "--allow-outside", today=None, told=said) as (one, first), \
+                served(book, "--allow-outside", today=None, told=said) as (two, second), \
                 round_robin(one, two) as address, ThreadPoolExecutor(40) as pool, \
                 ProcessPoolExecutor(1, get_context("spawn")) as beside:  # fmt: skip
             client = httpx.Client(timeout=60, limits=httpx.Limits(max_connections=60))

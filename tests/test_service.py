@@ -550,6 +550,17 @@ def test_what_is_kept_is_worked_out_once_and_failures_are_not_kept():
     assert kept.of("key", lambda: "anew") == "anew"
 
 
+@pytest.mark.parametrize("today", [TODAY, None])
+def test_the_numbers_of_a_page_are_kept_whatever_the_clock(book, today):
+    held = answers.BookAnswers(library(book), today)
+
+    def values():
+        opened = held.opened("two", {})
+        return held.values(opened, opened.to_dict())
+
+    assert values() is values()
+
+
 def test_nothing_is_served_of_a_book_with_mistakes(cli, tmp_path):
     code, out, err = cli("serve", "--book", "demo:careless", "--port", "0", "--today", TODAY)
     assert code == 1

@@ -7,10 +7,10 @@ not change since, and nothing of a viewer.
 from __future__ import annotations
 
 import json
-from collections.abc import Hashable, Iterable, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Hashable, Iterable, Mapping
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, time, tzinfo
-from typing import Any, Final, NamedTuple
+from typing import Any, Final, NamedTuple, TypeVar
 
 from ulnager.book.book import Book, BookPeriod
 from ulnager.book.opened_files import Cache, stamp_of
@@ -38,6 +38,7 @@ from ulnager.sources.source import GivenUp
 from ulnager.web.problems import UNREADABLE, Refused
 from ulnager.web.viewers import checked_instant, discreet, held_dates, links_of, periods_for_viewers
 
+Found = TypeVar("Found")
 SECONDS: Final = 15.0
 """So long a question to a source may take."""
 _MOMENTS: Final = 5
@@ -57,6 +58,14 @@ class Answer(NamedTuple):
         """The answer as it is sent."""
         until = None if self.until is None else self.until.isoformat(timespec="seconds")
         return {"until": until, **self.told}
+
+
+@dataclass
+class _Numbers:
+    """What the charts of a page hold, and as they are drawn, when somebody has drawn them."""
+
+    values: dict[str, Any]
+    drawn: tuple[Any, ...] | None = None
 
 
 def has_hours(results: Iterable[Resolution | None]) -> bool:
@@ -102,7 +111,7 @@ class BookAnswers:
                 one.signer.check()
         self.today = None if today is None else as_day(today, "today")
         self.any_day = any_day
-        self._extents, self._values = Cache(200), Cache(200)
+        self._extents, self._kept = Cache(200), Cache(200)
         pickers = {name: one for name, one in book.pickers.items() if one.viewers != "nothing"}
         self.book = replace(
             book, asks=self._asked, pickers=pickers, periods=periods_for_viewers(book, pickers)
@@ -370,18 +379,28 @@ class BookAnswers:
                 raise Refused(422, "dates", told or "the chart has no dates")
             return list(csv_rows(self.book.sources, chart, opened.sources))
 
-    def values(self, opened: OpenedPage, told: Any = None) -> dict[str, Any]:
+    def values(self, opened: OpenedPage, told: Any) -> dict[str, Any]:
         """The numbers of a page's charts; a sentence for one that has none. ``told`` is the page as
-        plain values, of whom has it."""
+        plain values."""
+        return self._numbers(opened, told).values
+
+    def drawn(self, opened: OpenedPage, told: Any, draw: Callable[..., Found]) -> tuple[Found, ...]:
+        """The charts of a page as ``draw`` makes them of their numbers."""
+        found = self._numbers(opened, told)
+        if found.drawn is None:
+            found.drawn = tuple(draw(opened, key, found.values, discreet) for key in opened.charts)
+        return found.drawn
+
+    def _numbers(self, opened: OpenedPage, told: Any) -> _Numbers:
         try:
             stamps = self._stamps(opened)
-            return self._values.of(
-                self._question(opened, stamps, told or opened.to_dict()),
+            return self._kept.of(
+                self._question(opened, stamps, told),
                 lambda: self._worked_out(opened),
                 lambda _: self._stamps(opened) == stamps,
             )
-        except _Unread as unread:
-            return unread.values
+        except _UnreadError as unread:
+            return unread.numbers
 
     def _stamps(self, opened: OpenedPage) -> Hashable:
         """What the sources of a page look like."""
@@ -391,24 +410,29 @@ class BookAnswers:
         """What the numbers of a page hang on, all of it: the page as it was told, with what viewers
         touched; the moment; what the sources look like, and what they hold."""
         sources = _sources_of(opened)
-        moment = opened.moment
+        moment, results = opened.moment, shown_on(opened)
         hidden = [
             view.to_dict() for name, view in opened.views.items() if name not in told["pickers"]
         ]
         return (
             json.dumps([told, hidden], sort_keys=True, default=str),
-            (moment.today, moment.now, str(moment.tz), moment.words),
+            (moment.today, str(moment.tz), moment.words),
+            # An instant is another with each request, and counts where hours are shown only; the
+            # day, also that of a picker's own zone, says what is unfinished.
+            moment.now if has_hours(results) else None,
+            tuple(result and result._clock_day for result in results),
             stamps,
             tuple(held_dates(moment.extent((name,))) for name in sources),
         )
 
-    def _worked_out(self, opened: OpenedPage) -> dict[str, Any]:
-        found = {
+    def _worked_out(self, opened: OpenedPage) -> _Numbers:
+        values = {
             key: discreet(one) if isinstance(one, str) else _without_source(one)
             for key, one in opened.values().items()
         }
-        if UNREADABLE in found.values():
-            raise _Unread(found)  # Not to be kept: it may be there again in a moment.
+        found = _Numbers(values)
+        if UNREADABLE in values.values():
+            raise _UnreadError(found)  # Not to be kept: it may be there again in a moment.
         return found
 
     def schedule(self, name: str, now: str | None = None) -> Answer:
@@ -446,10 +470,10 @@ def now_utc() -> datetime:
     return datetime.now(UTC)
 
 
-class _Unread(Exception):  # noqa: N818
-    def __init__(self, values: dict[str, Any]) -> None:
+class _UnreadError(Exception):
+    def __init__(self, numbers: _Numbers) -> None:
         super().__init__()
-        self.values = values
+        self.numbers = numbers
 
 
 def end_of_day(zone: tzinfo | str | None, day_starts: str = "00:00") -> datetime:

@@ -232,10 +232,9 @@ def _context(
     with within(SECONDS):
         opened = _opened(answers, name, dict(fields), today, locale)
         told: Any = opened.to_dict()
-        values = answers.values(opened, told)
+        charts = answers.drawn(opened, told, drawn_chart)
         links = {picker: links_of(view) for picker, view in opened.views.items()}
         pickers = tuple(_shown(opened, one, told["pickers"], links[one]) for one in opened.views)
-        charts = tuple(drawn_chart(opened, key, values, discreet) for key in opened.charts)
     offered = [one for one in pickers if one.view.picker.viewers != "nothing"]
     stands = today is not None or answers.today is not None
     until, words = answers.until(today, opened.moment.tz), opened.moment.words
