@@ -76,6 +76,7 @@ TEMPLATES = [
     "from earlier of latest and yesterday to today", "since later of earliest and start of {u}",
     "{n} {us} from start of {u}, 1 {u} later",
     "at least {n} {us} ago", "less than {n} {us} ago", "at most {n} {us} ago",
+    "until 2300-03, {n} {us} later",
 ]  # fmt: skip
 CUTS = [
     "last {n} whole {us} except today", "{u} to date only weekends", "rest of {u} plus yesterday",

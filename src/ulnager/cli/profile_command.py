@@ -168,7 +168,7 @@ def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
     if found.date_format is not None:
         yield "written", f"as {found.date_format}"
     yield "rows", f"{found.rows:,}, {found.nulls:,} of them without a date"
-    yield "dates", f"{found.first} to {found.last}, {len(found.counts):,} with rows"
+    yield "dates", found.dates_told
     if found.stand_ins:
         told = [f"{day} in {n:,} row{'s' * (n > 1)}" for day, n in found.stand_ins.items()]
         yield "none", f"{', '.join(told)}, which stand{'s' * (len(told) == 1)} for no date"

@@ -6,7 +6,7 @@ One pass over the data counts the rows of each day; all else is worked out from 
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta, tzinfo
 from itertools import pairwise
@@ -50,7 +50,8 @@ class Profile(ShowsItself):
     without rows, and ``last_whole`` is the last day of the last whole one.
     ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
     out of all else.
-    ``before_last`` is the last date but one where the last lies alone, far from all others.
+    ``before_last`` is the last date but one where the last lies alone, far from all others;
+    ``after_first`` the second one where the first does.
     ``closed`` are the weekdays on which there is no row, or hardly ever one (on a single one of
     them, or on one in 20), where all others have some; they are no missing days.
 
@@ -83,6 +84,16 @@ class Profile(ShowsItself):
     grain: Grain | None = None
     stand_ins: dict[date, int] = field(default_factory=dict)
     closed: tuple[str, ...] = ()
+    after_first: date | None = None
+
+    @property
+    def dates_told(self) -> str:
+        """The first and the last date, and whether the first lies alone, for a person to read."""
+        told = f"{self.first} to {self.last}, {len(self.counts):,} with rows"
+        if self.after_first is None:
+            return told
+        gap = (self.after_first - self.first).days
+        return f"{told}; {self.first} lies alone, {gap:,} days before {self.after_first}"
 
     @property
     def extent(self) -> Extent:
@@ -106,7 +117,7 @@ class Profile(ShowsItself):
         missing = sum(span.days or 0 for span in self.missing)
         rows: list[tuple[str, object]] = [
             ("rows", f"{self.rows:,}, {self.nulls:,} of them without a date"),
-            ("dates", f"{self.first} to {self.last}, {len(self.counts):,} with rows"),
+            ("dates", self.dates_told),
             ("rows a day", f"{self.median:,.0f} usually, {self.smallest:,} to {self.largest:,}"),
             *([("closed", self.closed_told)] if self.closed else []),
             ("missing", f"{missing:,} days without rows"),
@@ -226,12 +237,16 @@ def profiled(
     first, last = next(iter(days)), next(reversed(days))
     grain = source.grain(found, tz, calendar, DaysHeld(list(days), counts, ()))
     lone = None if grain else _lone(days)
+    begins = None if grain else _lone(days, at_start=True)
     closed: tuple[str, ...] = ()
     if grain is None:
         last_whole, evidence = _last_whole(days, share, calendar)
         anchor, because = _suggestion(first, lone or last, last_whole, today)
-        closed = _closed(days, first, lone or last)
-        missing = _missing(days, first, lone or last, calendar, closed)
+        closed = _closed(days, begins or first, lone or last)
+        missing = _missing(days, begins or first, lone or last, calendar, closed)
+        if begins is not None:
+            alone = [day for day in days if day < begins]
+            missing = (*_missing(alone, first, begins, None), *missing)
     else:
         last_whole, evidence = _last_whole_unit(days, share, grain)
         anchor, because = _suggestion_of(grain, last, last_whole, today)
@@ -261,6 +276,7 @@ def profiled(
         stand_ins=stand_ins,
         before_last=None if lone is None else max(day for day in days if day < last),
         closed=closed,
+        after_first=begins,
     )
 
 
@@ -363,19 +379,20 @@ def _suggestion_of(
     return "latest", f"the last {grain.unit}, to {ends}, is whole"
 
 
-def _lone(days: dict[date, int]) -> date | None:
-    """The last day but for one or two that lie alone, far ahead of all others."""
-    last = list(days)[-FEW - 2 :]
+def _lone(days: dict[date, int], *, at_start: bool = False) -> date | None:
+    """The last day, or the first, but for one or two that lie alone, far from all others; None
+    where none does."""
+    ends = list(days)[: FEW + 2] if at_start else list(days)[: -FEW - 3 : -1]
     gaps = [(after - before).days for before, after in pairwise(days)]
     usual = median(gaps) if gaps else 0
-    for before, after in reversed(list(pairwise(last))):
-        if is_far(after, before, usual) and sum(day >= after for day in last) <= FEW:
-            return before
+    for outer, inner in list(pairwise(ends))[:FEW]:
+        if is_far(max(outer, inner), min(outer, inner), usual):
+            return inner
     return None
 
 
 def _missing(
-    days: dict[date, int],
+    days: Collection[date],
     first: date,
     last: date,
     calendar: Calendar | None,

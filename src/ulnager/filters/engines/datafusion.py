@@ -36,7 +36,10 @@ DATAFUSION = Engine(
     # These pass over nulls, of which nothing may come.
     later="CASE WHEN {x} >= {y} THEN {x} WHEN {y} > {x} THEN {y} END",
     earlier="CASE WHEN {x} <= {y} THEN {x} WHEN {y} < {x} THEN {y} END",
-    instant="TIMESTAMPTZ '{x}+00:00'",
+    # Its own literals, and days beside times, are nanoseconds, which end in 2262.
+    time="arrow_cast('{x}', 'Timestamp(Microsecond, None)')",
+    instant="arrow_cast('{x}', 'Timestamp(Microsecond, Some(\"UTC\"))')",
+    casts_days=True,
     add_time="({x} {s} INTERVAL '{a} {u}s')",
     truncated_time="date_trunc('{u}', {x})",
     move_wall="arrow_cast(CAST(arrow_cast({x}, 'Timestamp(Microsecond, None)') AS BIGINT) "

@@ -36,8 +36,9 @@ class Engine(NamedTuple):
 
     ``today`` is the clock's date, ``utc_today`` the one in UTC, and ``now`` its instant.
     ``local_now`` is the time of the clock in the zone of the session, ``time_of`` a date as the
-    local time at which it begins. ``local_day`` is the date of the instant ``{x}`` in a zone and
-    ``midnight`` the instant at which a date begins there, at ``{clock}`` or so long ``{after}``
+    local time at which it begins, which stands beside times with ``casts_days`` where the engine
+    would not reach all dates by itself. ``local_day`` is the date of the instant ``{x}`` in a zone
+    and ``midnight`` the instant at which a date begins there, at ``{clock}`` or so long ``{after}``
     midnight (``skipped_midnight`` is right where the day before was left out), both empty where
     the engine cannot be relied on for zones.
 
@@ -118,6 +119,7 @@ class Engine(NamedTuple):
     to_second: str = ""
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
+    casts_days: bool = False
     local_now: str = "now()"
     add_months_first: str = ""
     add_count: str = ""
@@ -387,7 +389,9 @@ def day_of_time(engine: Engine, local: str, minutes: int = 0) -> str:
 
 def time_of_day(engine: Engine, day: str, minutes: int = 0) -> str:
     """The local time at which a date begins, as SQL."""
-    return _moved(engine, filled(engine, "time_of", x=day), minutes) if minutes else day
+    if not minutes and not engine.casts_days:
+        return day
+    return _moved(engine, filled(engine, "time_of", x=day), minutes)
 
 
 def _interval(minutes: int) -> str:
