@@ -301,7 +301,8 @@ class Click(Texts):
         from chdb.session import Session
 
         self.session = Session()
-        self.session.query("SET join_use_nulls = 1")
+        for setting in ("join_use_nulls = 1", "max_query_size = 100000000"):
+            self.session.query(f"SET {setting}")
         self.tables = set()
         self._loaded("rows", arrow_table())
         self._loaded("loads", pa_table({"d": np.array(LOADS, dtype="datetime64[D]")}))

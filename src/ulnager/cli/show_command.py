@@ -329,7 +329,7 @@ def _show_view(view: View) -> None:
             rows.append(("", heading or "", "", "", ""))
         mark = ">" if choice.chosen else ""
         rows.append((mark, choice.label, *_dates(choice), choice.key))
-    show_table(("", view.picker.label, "dates", "days", "key"), rows, ("days",))
+    show_table(("", view._labelled(view.picker.label), "dates", "days", "key"), rows, ("days",))
     echo()
     show_pairs(_pairs(view))
 
@@ -343,7 +343,7 @@ def _pairs(view: View) -> Iterator[tuple[str, str]]:
         bounds = [one for one in (given.low, given.high) if one is not None]
         told = f" ({' to '.join(map(str, bounds))})" if bounds else ""
         number = f" {given.range}" if given.range > 1 else ""
-        yield "input", f"{given.made.label}{number}: {known}{told}"
+        yield "input", f"{view._labelled(given.made.label)}{number}: {known}{told}"
     if view.by is not None:
         units = ", ".join(
             f"{one.key} ({one.buckets}{'' if one.fits else ', does not fit'})"
