@@ -60,6 +60,20 @@ def test_usual_choices_are_measured_from_their_anchor(book):
     assert [one.key for one in later.choices] == [one.key for one in by_data.choices]
 
 
+def test_usual_choices_go_by_the_units_of_a_table(book):
+    """Whatever day the table begins on; its weeks are those of Gregorian months beside it, too."""
+    starts = [date(2026, 2, 1) + timedelta(7 * n) for n in range(40)]
+    listed = [("week", one) for one in starts] + [("month", one) for one in starts[::4]]
+    rows = "".join(f"{unit},{day}\n" for unit, day in listed)
+    (book.folder / "weeks.csv").write_text(f"unit,start\n{rows}")
+    table = '[calendars.t]\nkind = "table"\nfile = "weeks.csv"\n'
+    made = book(f'calendar = "t"\n{ROWS}[pickers.p]\n{table}')
+    told = dates_of(made.picker("p").open(today=TODAY))
+    assert (told["this_week"], told["this_month"]) == ("17 to 23 May 2026", "26 Apr to 23 May 2026")
+    week = ulnager.period("this week in gregorian")
+    assert week.resolve(today=TODAY, calendar=made.calendars["t"]).label == told["this_week"]
+
+
 def test_usual_choices_stand_beside_others(book):
     picked = LOAD + (
         '[periods]\nmine = "last 3 whole days"\nthis_week = "this week, 1 week earlier"\n'

@@ -109,12 +109,13 @@ def usual_offers(calendar: Calendar, anchor: AnchorPoint | None) -> dict[str, Of
 
 def _units_of(calendar: Calendar) -> list[str]:
     found = []
-    for unit in UNITS:
+    for name in UNITS:
+        unit = calendar.unit_named(name)
         try:
-            calendar._unit_start(739_000, calendar.unit_named(unit))
+            calendar._unit_start(calendar._some_day(unit), unit)
         except ResolveError:
             continue
-        found.append(unit)
+        found.append(name)
     return found
 
 

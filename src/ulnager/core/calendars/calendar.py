@@ -238,6 +238,10 @@ class Calendar(Value):
         """The units that days are grouped into, from the smallest on."""
         return (Unit.WEEK, Unit.MONTH, Unit.QUARTER, Unit.HALF, Unit.YEAR, *self.own_units)
 
+    def _some_day(self, unit: Unit) -> int:
+        """A day number that lies in a unit of that sort, where the calendar has such units."""
+        return 739_000
+
     def unit_named(self, name: Unit | str) -> Unit:
         """The unit of that name, singular or plural; SettingError when there is none."""
         if isinstance(name, Unit):

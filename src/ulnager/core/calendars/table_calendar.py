@@ -113,6 +113,10 @@ class TableCalendar(Calendar):
         """Whether the rows list that unit; others are the base's."""
         return unit in self._tables
 
+    def _some_day(self, unit: Unit) -> int:
+        table = self._tables.get(unit)
+        return self.base._some_day(unit) if table is None else table.edges[0]
+
     def _unit_number(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)
         if table is None:

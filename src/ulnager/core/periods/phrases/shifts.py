@@ -64,17 +64,14 @@ GREGORIAN_NAME: Final = "gregorian"
 
 def _gregorian(calendar: Calendar) -> Calendar:
     """The Gregorian calendar with another one's first day of the week and days off."""
+    day = calendar._some_day(Unit.WEEK)
     try:
-        week_starts = WEEKDAYS[(calendar._unit_start(_SOME_DAY, Unit.WEEK) - 1) % 7]
+        week_starts = WEEKDAYS[(calendar._unit_start(day, Unit.WEEK) - 1) % 7]
     except ResolveError:
         week_starts = "monday"
     if week_starts == "monday" and calendar.business == GREGORIAN.business:
         return GREGORIAN
     return MonthCalendar(week_starts=week_starts, business=calendar.business)
-
-
-# Any day in the middle of any table: where weeks begin is the same everywhere.
-_SOME_DAY: Final = 739_000
 
 
 @row(Kind.BASIS, "{period} in {calendar}")
