@@ -207,6 +207,8 @@ def test_the_order_of_phrases_with_the_same_rows():
 @pytest.mark.parametrize(("condition", "more", "wanted"), [
     ("t >= current_date - 6 AND t < current_date + 1", OF_TIMES, "last 7 rolling days"),
     ("t >= current_date - 6 AND t <= current_date", OF_TIMES, "a part of some day"),
+    ("d > now() - interval '17 hours'", {}, "at other times of the day"),
+    ("t >= date_trunc('day', now() - interval '6 hours')", OF_TIMES, "at other times of the day"),
     ("t >= now() - INTERVAL 7 DAY", OF_TIMES, "from 7 days before now"),
     ("d BETWEEN '20260401' AND '20260430'", {"target": "tsql"}, "2026-04"),
     ("k BETWEEN 20260301 AND 20260331", {"column_type": "yyyymmdd"}, "2026-03"),

@@ -9,6 +9,7 @@ from typing import Any, Final, NamedTuple
 import duckdb
 import numpy as np
 from numpy.typing import NDArray
+from sqlglot import exp
 
 from ulnager.checking.readers.rewriting import Unclear
 from ulnager.checking.readers.sqlite_reader import MACROS
@@ -79,15 +80,33 @@ def _engine() -> duckdb.DuckDBPyConnection:
 
 def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, Matrix]:
     """Which dates a condition keeps on each clock's day, and of which it keeps a part only."""
-    moments = ["0 hour", "12 hour", "86399999999 microsecond"]
-    if not COLUMN_TYPES[asked.column_type].has_time:
-        moments = moments[:1]
-    found = [_kept(asked, days, offsets, at) for at in moments]
+    found = [_kept(asked, days, offsets, at) for at in _times(asked)]
     every, some = found[0].copy(), found[0].copy()
     for one in found[1:]:
         every &= one
         some |= one
     return every, some & ~every
+
+
+def hangs_on_time(asked: AskedCondition, days: Days, offsets: Days) -> bool:
+    """Whether other dates are kept at other times of the clock's day. Of what is laid into a zone
+    it is not asked: the day of that zone begins at another time."""
+    uses_time = any(isinstance(one, exp.Column) and one.name == "n" for one in asked.tree.walk())
+    if not uses_time or asked.tree.find(exp.AtTimeZone):
+        return False
+    early, usual, late = (
+        [_kept(asked, days, offsets, at, clock=clock) for at in _times(asked)] for clock in _CLOCKS
+    )
+    return not all(map(np.array_equal, early, usual)) or not all(map(np.array_equal, usual, late))
+
+
+_CLOCKS: Final = ("1 second", "10 hour", "86399 second")
+
+
+def _times(asked: AskedCondition) -> tuple[str, ...]:
+    """The times of a day at which rows are looked at."""
+    has_time = COLUMN_TYPES[asked.column_type].has_time
+    return ("0 hour", "12 hour", "86399999999 microsecond")[: 3 if has_time else 1]
 
 
 _TYPE_OF: Final = {
@@ -125,7 +144,13 @@ def keeps_null(asked: AskedCondition, days: Days) -> bool:
 
 
 def _kept(
-    asked: AskedCondition, days: Days, offsets: Days, at: str, *, is_null: bool = False
+    asked: AskedCondition,
+    days: Days,
+    offsets: Days,
+    at: str,
+    *,
+    is_null: bool = False,
+    clock: str = "10 hour",
 ) -> Matrix:
     moment = f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'"
     held = _HELD[asked.column_type].format(day="day", moment=moment)
@@ -133,7 +158,7 @@ def _kept(
     tables = f"""
              days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
                 SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
-             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL 10 HOUR
+             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL '{clock}'
                          AS {_zone(asked)}) AS n FROM days_),
              offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
              pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs)"""

@@ -26,6 +26,7 @@ from ulnager.checking.condition_rows import (
     Budget,
     Days,
     Matrix,
+    hangs_on_time,
     keeps_null,
     kept_by,
 )
@@ -80,6 +81,7 @@ _PART: Final = "it keeps a part of some day, which no phrase of days does, nor o
 _NOTHING: Final = "it keeps nothing"
 _ONLY_NULLS: Final = "it keeps rows without a date (null) and no others, which no phrase does"
 _NULLS: Final = "it keeps rows without a date (null), too, which no phrase does"
+_BY_TIME: Final = "it keeps other days at other times of the day, which no phrase of days does"
 _NOT_FINISHED: Final = "not finished: there are more phrases to try than are tried"
 
 
@@ -166,9 +168,12 @@ def _of_whole(
     tree = translated(tree, dialect, column_type)
     asked = AskedCondition(tree, said, column_type, calendar, anchor, Budget(_TRIES))
     found = _answered(asked)
+    probes = np.array(_PROBES[:3], np.int64)
+    if found.phrase is not None and hangs_on_time(asked, probes, _offsets(WIDE)):
+        found = Recognised(None, found.phrase, (), _BY_TIME)
     if found.why in (_PART, _NOTHING) and COLUMN_TYPES[column_type].has_time:
         found = _of_moments(asked, found)
-    if found.why == _PART or not keeps_null(asked, np.array(_PROBES[:3], np.int64)):
+    if found.why == _PART or not keeps_null(asked, probes):
         return found
     if found.why == _NOTHING:
         return Recognised(None, why=_ONLY_NULLS)
