@@ -15,7 +15,8 @@ DATAFUSION = Engine(
     time_of="arrow_cast({x}, 'Timestamp(Microsecond, None)')",
     local_now="now()",
     add_days="({x} {s} {a})",
-    add_count="({x} + CAST({a} AS INTEGER))",
+    # A day and a number of days out of 292 years would be added as nanoseconds.
+    add_count="CAST(CAST({x} AS INTEGER) + CAST({a} AS INTEGER) AS DATE)",
     add_months_count="({x} + CAST(concat({a}, ' months') AS INTERVAL))",
     of_seconds="arrow_cast(({a}) * 1000000, 'Timestamp(Microsecond, Some(\"UTC\"))')",
     add_months="({x} {s} INTERVAL '{a} months')",
