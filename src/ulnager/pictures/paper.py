@@ -293,11 +293,15 @@ def calendar_told(calendar: Calendar, words: Words) -> str:
 
 def year_of(calendar: Calendar, day: date, unit: Unit) -> str:
     """The year of the unit around a day, as its label says it: 2026 of ``2026-W01``, though that
-    begins in December; else the label of the year around the day."""
+    begins in December; else the label of the year around the day, and nothing where that stands in
+    the unit's own."""
     short, whole = calendar.label(day, unit, short=True), calendar.label(day, unit)
     year = whole.removesuffix(short) if whole.endswith(short) else whole.removeprefix(short)
     year = year.strip(" -")
-    return year if year and year != whole else calendar.label(day, Unit.YEAR)
+    if year and year != whole:
+        return year
+    around = calendar.label(day, Unit.YEAR)
+    return "" if around in short and around != short else around
 
 
 def bucket_labels(buckets: Sequence[Any], calendar: Calendar, width: float) -> list[str]:
@@ -362,7 +366,7 @@ def mark_units(
             continue
         year = year_of(calendar, date_of(begin), unit)
         ticks.append((low + high) / 2 - 0.5)
-        names.append(f"{text}\n{year}" if year not in (before, text) else text)
+        names.append(f"{text}\n{year}" if year not in ("", before, text) else text)
         before = year
     axes.set_xticks(ticks, names)
     axes.set_xlim(first - 0.5, last + 0.5)

@@ -205,7 +205,7 @@ def _of_unit(
             name, year = "", before
             if is_named:
                 name, year = _name(calendar, date_of(start), unit)
-            if year not in (before, name):
+            if year not in ("", before, name):
                 name += f" {year}"
             before = year
             found.append(Tick(at, name, bool(name) and (number // step) % 2 == 1, date_of(start)))
