@@ -78,6 +78,10 @@ LONG = "d,v\n" + "2026-05-01,1\n" * 30_000
             "d,v\nn/a,1\n2026-05-01,1\n2026-05-02,1\n",
             "'d' holds dates in 2 rows, but 'n/a' is none",
         ),
+        (
+            "d,v\nMär 2026,1\nApr 2026,1\n",
+            "'d' has months by their names, .* write them as numbers",
+        ),
         ("d,v\n", "it has a header and no rows"),
         ("a,b\n1,x\n", "none of a BIGINT, b VARCHAR"),
     ],

@@ -57,6 +57,8 @@ _OF_ENGINE: Final = (duckdb.Error, RuntimeError, TypeError, ValueError, Overflow
 _BATCH: Final = 10_000
 _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
+_WITH_NAME: Final = r"\s*(\d{1,2}\.?\s+)?\p{L}{3,}\.?\s+\d{4}\s*"
+"""A month by its name, and a year."""
 
 
 class EmbeddedSource(Relation):
@@ -205,8 +207,9 @@ class EmbeddedSource(Relation):
             as_date = (
                 f"coalesce(TRY_CAST({name} AS TIMESTAMP), try_strptime({name}, {_OTHER_FORMS}))"
             )
-            ((dates, values),) = self.fetched(
-                f"SELECT count({as_date}), count({name}) FROM ({self.rows_sql}) WHERE {name} <> ''"
+            ((dates, values, named),) = self.fetched(
+                f"SELECT count({as_date}), count({name}), count(*) FILTER ({name} SIMILAR TO "
+                f"{text(_WITH_NAME)}) FROM ({self.rows_sql}) WHERE {name} <> ''"
             )
             if dates * 2 > values:
                 other = self.fetched(
@@ -215,6 +218,11 @@ class EmbeddedSource(Relation):
                 )
                 but = f", but {str(other[0][0])[:40]!r} is none" if other else ""
                 found.append(f"; {column.name!r} holds dates in {dates:,} rows{but}")
+            elif named * 2 > values:
+                found.append(
+                    f"; {column.name!r} has months by their names, which are read in English where "
+                    "all are known; write them as numbers, 2026-03 or 03/2026"
+                )
         return "".join(found) or super().nearly_dates()
 
     def described(self, sql: str) -> tuple[Column, ...]:
