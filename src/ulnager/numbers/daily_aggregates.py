@@ -235,7 +235,7 @@ def _gathered(
         known = None if at is None else number_of(at)
         if isinstance(known, str):
             source.check_days(asked.column, at)
-        told = date_of(known) if number_of is _ordinal and known is not None else known
+        told = date.fromordinal(known) if number_of is _ordinal and known is not None else known
         counts[told] = counts.get(told, 0) + int(held)
         if known is not None:
             by_split.setdefault(key, []).append((known, int(held), *rest))
