@@ -186,6 +186,10 @@ def _edge_of(node: Any) -> str:
     return _EDGES.get(type(edge), "") if is_table and is_column else ""
 
 
+_APART: Final = re.compile(r"(\d{4}-\d\d-\d\d[ T][\d:.]+) ?([+-]\d\d):?(\d\d)?")
+"""A moment with its offset, which DuckDB reads where the two are not apart."""
+
+
 def translated(condition: Any, dialect: str, column_type: str) -> Any:
     """The tree of a condition for DuckDB, with the columns ``d_`` for the date and ``a``, ``n`` for
     the clock.
@@ -198,10 +202,12 @@ def translated(condition: Any, dialect: str, column_type: str) -> Any:
     if len(columns) != 1:
         raise Unclear(f"it speaks of {len(columns)} columns: {', '.join(columns) or 'none'}")
     tree = exp.Paren(this=condition.copy())
-    for literal in list(tree.find_all(exp.Literal)) if column_type != "yyyymmdd" else []:
-        if literal.is_string and re.fullmatch(r"(19|20)\d{6}", literal.name):
-            text = literal.name
+    for literal in list(tree.find_all(exp.Literal)):
+        text = literal.name if literal.is_string else ""
+        if re.fullmatch(r"(19|20)\d{6}", text) and column_type != "yyyymmdd":
             literal.replace(exp.Literal.string(f"{text[:4]}-{text[4:6]}-{text[6:]}"))
+        elif offset := _APART.fullmatch(text):
+            literal.replace(exp.Literal.string(f"{offset[1]}{offset[2]}:{offset[3] or '00'}"))
     with quiet():
         return _rewritten(tree, reader_of(dialect))
 
