@@ -301,7 +301,7 @@ class Click(Texts):
         from chdb.session import Session
 
         self.session = Session()
-        for setting in ("join_use_nulls = 1", "max_query_size = 100000000"):
+        for setting in ("join_use_nulls = 1", "max_query_size = 1e8", "max_ast_elements = 1e8"):
             self.session.query(f"SET {setting}")
         self.tables = set()
         self._loaded("rows", arrow_table())

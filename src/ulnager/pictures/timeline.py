@@ -184,7 +184,7 @@ def _unit_label(calendar: Calendar, unit: Unit, start: date, first: bool) -> str
     following = calendar._unit_stop(start.toordinal(), unit)
     # Two years' names beside each other would meet.
     first = first and following != calendar._unit_stop(start.toordinal(), Unit.YEAR)
-    return f"{short}\n{year}" if (first or opens_year) and short != year else short
+    return f"{short}\n{year}" if (first or opens_year) and year not in short else short
 
 
 def _draw_open_unit(axes: Any, calendar: Calendar, unit: Unit, day: date, running: bool) -> None:
