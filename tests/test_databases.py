@@ -179,6 +179,16 @@ def mine(request):
         held.execute(sa.text(f"DROP TABLE {name}"))
 
 
+def test_a_book_of_a_server_is_opened_as_it_was_told(mine, cli, tmp_path):
+    engine, name, _ = mine
+    if engine.url.host:
+        told = cli(
+            "profile", str(engine.url), "--table", name, "--to-book", str(tmp_path / "b.toml")
+        )
+        _, *command = told[2].split("'")[1].split()
+        assert cli(*command, "--today", CLOCK)[0] == 0, command
+
+
 @pytest.mark.parametrize("how", ["engine", "connection", "in a transaction"])
 def test_a_connection_of_ones_own_is_asked_and_stays_as_it_was(mine, how):
     engine, name, sent = mine

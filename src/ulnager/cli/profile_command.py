@@ -127,9 +127,10 @@ def _begin_book(
     calendar, starts = request.said_calendar, request.chosen_start
     text = starting_book(profiles[0], place, given, request.tz, words, calendar, starts)
     write_book(text, file)
+    opened = f"--book {file}{' --allow-outside' if _is_outside(place, Path(file)) else ''}"
     echo(
-        f"written: {file}; try 'ulnager show home --book {file}', or in a browser "
-        f"'ulnager serve --book {file}'",
+        f"written: {file}; try 'ulnager show home {opened}', or in a browser 'ulnager serve "
+        f"{opened}'",
         err=True,
     )
 
@@ -161,6 +162,19 @@ def _of_database(name: str, table: str | None, file: Path) -> dict[str, str] | N
         # A password is never written into a book.
         found["password_env"] = "ULNAGER_PASSWORD"
     return found
+
+
+def _is_outside(place: str | dict[str, str], file: Path) -> bool:
+    """Whether a book with that source is opened with --allow-outside only."""
+    from ulnager.book.file_text import House
+
+    if isinstance(place, str):
+        return False
+    try:
+        House(file.resolve().parent, False, {}).url(place["url"])
+    except SettingError:
+        return True
+    return False
 
 
 def _pairs(found: Profile) -> Iterator[tuple[str, str]]:
