@@ -357,7 +357,7 @@ def test_the_period_of_a_source_is_of_the_moment(made):
     assert book.look("a", book.moment(today="2026-04-09")).first == date(2026, 4, 1)
 
 
-def test_a_mail_that_was_missed_is_what_it_would_have_been(made):
+def test_a_mail_that_was_missed_is_what_it_would_have_been(made, cli, tmp_path):
     text = f"""anchor = "load"
 {SOURCE.format("a")}
 [anchors]
@@ -373,6 +373,13 @@ phrase = "last 7 rolling days"
         span = opened.charts["one"].resolution.spans[0]
         found.append((span.start, span.end, opened.values()["one"].rows[0].value))
         assert "reconstructed" in mail.to_dict(f"2026-03-{day}T07:00-03:00", **clock)["notes"][0]
+        file = tmp_path / f"{day}.html"
+        show = ("show", "mail", "--book", str(book.file), "--to", str(file), "--now")
+        _, out, err = cli(*show, clock["now"], "--moment", f"2026-03-{day}")
+        assert (f"2026-03-{day} 07:00" in out, "reconstructed" in err) == (True, True)
+        assert opened.charts["one"].resolution.label in file.read_text()
+        _, _, err = cli(*show, f"2026-03-{day}T22:00+00:00", "--replace")
+        assert f"--moment 2026-03-{day} writes what went out then" in err
     # Week after week, without a gap and without an overlap.
     assert [str(one[1]) for one in found] == ["2026-03-01", "2026-03-08", "2026-03-15"]
     assert all(later[0] - one[1] == timedelta(1) for one, later in pairwise(found))

@@ -3,16 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import TYPE_CHECKING, Any
-
-from ulnager.core.errors import UlnagerError
-from ulnager.core.text import number_text
-
-if TYPE_CHECKING:
-    from ulnager.book.book import Book, BookAnchor, BookPeriod
-    from ulnager.book.sources import BookSource
-from datetime import datetime
+from datetime import datetime, time
 from pathlib import Path
+from typing import TYPE_CHECKING, Any
 from urllib.parse import parse_qs
 
 import click
@@ -21,11 +14,14 @@ from ulnager.cli.help import Command
 from ulnager.cli.options import OF_CALENDAR, basis_options_but, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
-from ulnager.core.errors import FilterError, SettingError
+from ulnager.core.errors import FilterError, SettingError, UlnagerError
+from ulnager.core.periods.clock import as_day, as_instant
+from ulnager.core.text import number_text
 
 if TYPE_CHECKING:
-    from ulnager.book.book import Book
+    from ulnager.book.book import Book, BookAnchor, BookPeriod
     from ulnager.book.schedules import Schedule
+    from ulnager.book.sources import BookSource
     from ulnager.choices.charts import OpenedChart
     from ulnager.choices.pages import OpenedPage, Page
     from ulnager.choices.picker_state import ShownChoice
@@ -120,6 +116,7 @@ _MOMENTS = 5
 @click.option("--to", metavar="FILE.html", help="Write a page, or what is due, as one file.")
 @click.option("--replace", is_flag=True, help="Make a file that is there already anew.")
 @click.option("--address", metavar="URL", help="Where the page is served: --to links to there.")
+@click.option("--moment", metavar="WHEN", help="With --to: what a schedule was to send then.")
 @json_option
 @locale_option
 @basis_options_but("as_of", "day_starts", "defaults", *OF_CALENDAR)
@@ -136,6 +133,7 @@ def command(
     to: str | None,
     replace: bool,
     address: str | None,
+    moment: str | None,
     as_json: bool,
 ) -> None:
     """Print a picker, a page or a schedule of the book as viewers see it now, or what another name
@@ -155,6 +153,8 @@ def command(
         raise SettingError("--to writes a page or a schedule; name one")
     if to is None and (replace or address is not None):
         raise SettingError("--replace and --address are of a file; say --to FILE.html")
+    if moment is not None and (to is None or name not in book.schedules):
+        raise SettingError("--moment is of a schedule; name one, and say --to FILE.html")
     if name is None:
         for option in (choose, values, by, compare, link, as_link, as_book):
             if option:
@@ -166,7 +166,7 @@ def command(
         if choose or values or by or compare or link or as_link or as_book:
             raise SettingError("what a schedule sends is said in the book")
         if to is not None:
-            _send_schedule(book.schedules[name], clock, to, replace, address)
+            _send_schedule(book.schedules[name], clock, moment, to, replace, address)
             return
         _show_schedule(book.schedules[name], clock, as_json)
         return
@@ -478,9 +478,14 @@ def _send(
 
 
 def _send_schedule(
-    schedule: Schedule, clock: dict[str, Any], to: str, replace: bool, address: str | None
+    schedule: Schedule,
+    clock: dict[str, Any],
+    when: str | None,
+    to: str,
+    replace: bool,
+    address: str | None,
 ) -> None:
-    now = _now(schedule, clock)
+    now = _now(schedule, clock) if when is None else _moment(schedule, when)
     moment, after = schedule.due(now), schedule.next(now)
     if moment is None:
         raise SettingError(
@@ -491,6 +496,25 @@ def _send_schedule(
     _send(opened, to, replace, address, after)
     due = f"next due {after:%a %Y-%m-%d %H:%M}" if after else "it goes out no more"
     echo(f"as of {moment:%a %Y-%m-%d %H:%M}; {due}")
+    moments = (opened.moment, *(view.moment for view in opened.views.values()))
+    known = [held for one in moments for key, held in one.known.items() if key[0] == "source"]
+    last = max((held.last for held in known if held is not None), default=moment.date())
+    if any(one.is_reconstructed for one in moments):
+        echo(f"note  {', '.join(schedule.notes(opened))}", err=True)
+    elif (clock["today"] or clock["now"]) and last > moment.date():
+        echo(
+            f"note  the data runs to {last}, and all of it counts; without --today or --now, "
+            f"--moment {moment:%Y-%m-%d} writes what went out then",
+            err=True,
+        )
+
+
+def _moment(schedule: Schedule, when: str) -> datetime:
+    """A moment as it is said, by the schedule's clocks; the end of a day that is said alone."""
+    if len(when) == len("2026-05-20"):
+        return datetime.combine(as_day(when, "--moment"), time.max, schedule.zone)
+    found = as_instant(when)
+    return found if found.tzinfo is not None else found.replace(tzinfo=schedule.zone)
 
 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:
