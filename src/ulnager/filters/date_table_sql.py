@@ -58,7 +58,7 @@ class DateTable(SqlArithmetic):
         """FilterError for a row's own anchor that could not be told from a column of the table."""
         if not self.engine.joins:
             raise FilterError(
-                f"{self.engine.name} cannot look the date of each row up in a date table; filter "
+                f"{self.engine.told} cannot look the date of each row up in a date table; filter "
                 "the rows in memory with keep_each, or use a calendar of months without business "
                 "days"
             )

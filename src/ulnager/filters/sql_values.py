@@ -32,7 +32,7 @@ def check_nesting(engine: Engine, *texts: str | None) -> None:
     """FilterError for a text that the engine's parser cannot read, so deep is it nested."""
     if engine.parser_depth and any(nesting(text or "") > engine.parser_depth for text in texts):
         raise FilterError(
-            f"written for {engine.name} this condition is nested deeper than its parser reads; say "
+            f"written for {engine.told} this condition is nested deeper than its parser reads; say "
             "it with fewer shifts, or filter with frozen dates"
         )
 

@@ -161,6 +161,11 @@ class Engine(NamedTuple):
     is_true: str = "{x}"
 
     @property
+    def told(self) -> str:
+        """Its name for a person to read: MariaDB is written for as MySQL is."""
+        return "mysql/mariadb" if self.name == "mysql" else self.name
+
+    @property
     def day_of_week_text(self) -> str:
         """The date of an ISO week as text, by its number."""
         number = "CAST(replace({x}, '-W', '') AS {integer})"
@@ -210,7 +215,7 @@ def filled(engine: Engine, primitive: str, *, marked: bool = False, **values: ob
         template = str(values["u"])
     if not template:
         raise FilterError(
-            f"{engine.name} has no words for this that hold on every day ({primitive}); filter "
+            f"{engine.told} has no words for this that hold on every day ({primitive}); filter "
             "with frozen dates"
         )
     if marked:
@@ -245,7 +250,7 @@ def check_zone(engine: Engine, zone: str | None, what: str) -> None:
     """FilterError for a zone other than UTC on an engine that has none."""
     if not engine.has_zones and zone not in ("UTC", "Etc/UTC"):
         raise FilterError(
-            f"{engine.name} cannot be relied on for {what} in {zone}, only in UTC; "
+            f"{engine.told} cannot be relied on for {what} in {zone}, only in UTC; "
             "for a server that runs in that zone leave tz out, or filter with frozen dates"
         )
 
@@ -308,7 +313,7 @@ def by_offsets(engine: Engine, table: str) -> Engine:
     of its own, or could not."""
     if engine.has_zones or not engine.of_seconds:
         raise FilterError(
-            f"{engine.name} {'has zones of its own' if engine.has_zones else 'has no use for it'}; "
+            f"{engine.told} {'has zones of its own' if engine.has_zones else 'has no use for it'}; "
             "leave offset_table out"
         )
     # A day moved on the clocks of a zone is not that of UTC.
@@ -366,7 +371,7 @@ def check_hours(engine: Engine, zone: str) -> None:
     by_utc = engine.instant_at or engine.offset_table
     if by_utc and not _has_whole_hours(zone):
         raise FilterError(
-            f"the hours of {zone} do not begin with those of UTC, by which {engine.name} cuts them "
+            f"the hours of {zone} do not begin with those of UTC, by which {engine.told} cuts them "
             "here; filter with frozen dates"
         )
 
@@ -376,7 +381,7 @@ def _check_midnights(engine: Engine, zone: str, minutes: int) -> None:
     if _days_missed(zone, minutes):
         raise FilterError(
             f"in {zone} some days begin at a time that the clocks leave out or show twice, and "
-            f"what {engine.name} makes of it is not certain; filter with frozen dates"
+            f"what {engine.told} makes of it is not certain; filter with frozen dates"
         )
 
 
