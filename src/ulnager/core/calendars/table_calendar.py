@@ -115,7 +115,9 @@ class TableCalendar(Calendar):
 
     def _some_day(self, unit: Unit) -> int:
         table = self._tables.get(unit)
-        return self.base._some_day(unit) if table is None else table.edges[0]
+        if table is None:
+            return self.base._some_day(unit)
+        return table.edges[(len(table.edges) - 1) // 2]  # The first one may be cut.
 
     def _unit_number(self, day: int, unit: Unit) -> int:
         table = self._tables.get(unit)
