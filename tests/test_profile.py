@@ -77,10 +77,15 @@ def test_rows_that_went_astray_make_no_opening_day(weeks, astray, closed, missin
     found = profile(pd.DataFrame({"d": pd.to_datetime(days)}))
     assert (found.closed, found.closed_told) == (closed, told)
     assert sum(span.days for span in found.missing) == missing
-    # So does a date that was typed wrong, a hundred years before all others.
-    early = profile(pd.DataFrame({"d": pd.to_datetime([monday.replace(1926), *days])}))
-    assert (early.closed, early.missing[1:]) == (closed, found.missing)
-    assert "1926-01-05 lies alone, 36,525 days before 2026-01-05" in early.dates_told
+    # So do dates that were typed wrong, long before all others.
+    for alone, told in (
+        ([1926], "1926-01-05 lies"),
+        ([1926, 1962], "1926-01-05 and 1962-01-05 lie"),
+    ):
+        typed = [*(monday.replace(year) for year in alone), *days]
+        early = profile(pd.DataFrame({"d": pd.to_datetime(typed)}))
+        assert (early.closed, early.missing[len(alone) :]) == (closed, found.missing)
+        assert f"{told} alone, {(monday - typed[len(alone) - 1]).days:,} days" in early.dates_told
 
 
 UNITS = ["week", "month", "quarter", "half", "year"]

@@ -92,8 +92,10 @@ class Profile(ShowsItself):
         told = f"{self.first} to {self.last}, {len(self.counts):,} with rows"
         if self.after_first is None:
             return told
-        gap = (self.after_first - self.first).days
-        return f"{told}; {self.first} lies alone, {gap:,} days before {self.after_first}"
+        alone = [day for day in self.counts if day < self.after_first]
+        named = f"{' and '.join(map(str, alone))} lie{'s' * (len(alone) == 1)} alone"
+        gap = (self.after_first - alone[-1]).days
+        return f"{told}; {named}, {gap:,} days before {self.after_first}"
 
     @property
     def extent(self) -> Extent:
@@ -385,10 +387,11 @@ def _lone(days: dict[date, int], *, at_start: bool = False) -> date | None:
     ends = list(days)[: FEW + 2] if at_start else list(days)[: -FEW - 3 : -1]
     gaps = [(after - before).days for before, after in pairwise(days)]
     usual = median(gaps) if gaps else 0
+    found = None
     for outer, inner in list(pairwise(ends))[:FEW]:
         if is_far(max(outer, inner), min(outer, inner), usual):
-            return inner
-    return None
+            found = inner
+    return found
 
 
 def _missing(
