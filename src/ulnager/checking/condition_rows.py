@@ -13,7 +13,7 @@ from sqlglot import exp
 
 from ulnager.checking.readers.rewriting import Unclear
 from ulnager.checking.readers.sqlite_reader import MACROS
-from ulnager.checking.translation import hoisted
+from ulnager.checking.translation import hoisted, written
 from ulnager.core.calendars.calendar import Calendar
 from ulnager.filters.columns import COLUMN_TYPES
 from ulnager.sources.duckdb_source import pass_on, started
@@ -92,7 +92,7 @@ def hangs_on_time(asked: AskedCondition, days: Days, offsets: Days) -> bool:
     """Whether other dates are kept at other times of the clock's day. Of what is laid into a zone
     it is not asked: the day of that zone begins at another time."""
     uses_time = any(isinstance(one, exp.Column) and one.name == "n" for one in asked.tree.walk())
-    if not uses_time or asked.tree.find(exp.AtTimeZone):
+    if not uses_time or " AT TIME ZONE " in written(asked.tree):
         return False
     early, usual, late = (
         [_kept(asked, days, offsets, at, clock=clock) for at in _times(asked)] for clock in _CLOCKS
