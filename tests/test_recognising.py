@@ -210,6 +210,8 @@ def test_the_order_of_phrases_with_the_same_rows():
     ("d > now() - interval '17 hours'", {}, "at other times of the day"),
     ("d >= convert_timezone('America/New_York', current_timestamp())::date",
      {"target": "snowflake"}, "from today"),
+    ("d = CAST(SYSDATETIMEOFFSET() AT TIME ZONE 'W. Europe Standard Time' AS date)",
+     {"target": "tsql"}, "today"),
     ("t >= date_trunc('day', now() - interval '6 hours')", OF_TIMES, "at other times of the day"),
     ("t >= now() - INTERVAL 7 DAY", OF_TIMES, "from 7 days before now"),
     ("d BETWEEN '20260401' AND '20260430'", {"target": "tsql"}, "2026-04"),

@@ -33,6 +33,8 @@ def _of_tsql(node: Any) -> Any:
             raise Unclear("the first day of the week hangs on a setting of the server")
         unit = "week" if unit == "iso_week" else unit
         return piece(f"date_trunc('{unit}', x)", x=node.expressions[1])
+    if isinstance(node, exp.AtTimeZone) and isinstance(node.args["zone"], exp.Literal):
+        node.set("zone", exp.Literal.string(_zone_of(node.args["zone"].name)))
     if type(node).__name__ == "Convert":
         if node.this.this != exp.DataType.Type.DATE:
             raise Unclear("CONVERT() to anything but a date is not known here")
@@ -43,6 +45,17 @@ def _of_tsql(node: Any) -> Any:
         if unit_of(node) in ("ISO_WEEK", "ISOWK", "ISOWW"):
             return piece("date_trunc('week', x)", x=node.this)
     return moved_by_days(node)
+
+
+def _zone_of(name: str) -> str:
+    """The zone that Windows calls so, by the CLDR; Unclear without Babel, which has that."""
+    try:
+        from babel.core import get_global
+    except ImportError:
+        raise Unclear(
+            f"what the zone {name!r} is, Babel knows: pip install 'ulnager[languages]'"
+        ) from None
+    return str(get_global("windows_zone_mapping").get(name, name))
 
 
 TSQL = Reader("tsql", ("datetrunc",), _of_tsql, by_edges=True, weeks_hang=True)
