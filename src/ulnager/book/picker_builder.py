@@ -281,14 +281,13 @@ class Offers:
         if isinstance(one, PhraseEntry):
             yield self._phrase(key, one, heading, anchor, calendar)
             return
-        if one != USUAL and one in self.book.periods:
-            yield choice_of(self.book.periods[one], heading)
-            return
         measured_from = anchor or self.book.resolver.anchor
-        usual = usual_offers(calendar, measured_from)
+        names = usual_keys(calendar, measured_from) if one == USUAL else [one]
+        is_own = self.book.periods.keys() >= set(names)
+        usual = {} if is_own else usual_offers(calendar, measured_from)
         if one != USUAL:
             self.known(key, "period", one, [*self.book.periods, *usual])
-        for name in usual_keys(calendar, measured_from) if one == USUAL else [one]:
+        for name in names:
             # A period of the book goes before the usual choice of its key.
             if name in self.book.periods:
                 yield choice_of(self.book.periods[name], heading)

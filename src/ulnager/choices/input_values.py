@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from datetime import date
-from operator import attrgetter
 from typing import Any, Final, NamedTuple
 
 from ulnager.choices.picker_base import Choice, PickerBase, point_day
@@ -99,10 +98,10 @@ def _units(calendar: Calendar, unit: Unit, extent: Extent) -> list[Listed]:
     while start <= last:
         stop = calendar._unit_stop(start, unit)
         low, high = max(start, first), min(stop, last + 1)
-        for a, b in extent.missing:
-            if (a is None or a <= low) and (b is None or high <= b):
-                break
-        else:
+        is_missing = any(
+            (a is None or a <= low) and (b is None or high <= b) for a, b in extent.missing
+        )
+        if not is_missing:
             day = date_of(start)
             label = calendar.label(day, unit)
             key, is_held = _key(calendar, unit, day, label), first <= start and stop - 1 <= last
@@ -305,7 +304,7 @@ class Inputs:
         if made.opens not in (None, "latest"):
             return [made.opens] if made.opens in known else None
         finest = [one for one in known.values() if not one.options] or list(known.values())
-        latest = max(finest, key=attrgetter("start"), default=None)
+        latest = max(finest, key=lambda one: one.start, default=None)
         return None if latest is None else [latest.key]
 
     def _within(self, base: Given, made: DayInput, day: date) -> date:

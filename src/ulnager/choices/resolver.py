@@ -101,6 +101,12 @@ class Moment:
         return self.up_to - timedelta(days=lag)
 
     @property
+    def last_date(self) -> date | None:
+        """The last date of all sources that were looked at; None where none was."""
+        held = [found for (what, *_), found in self.known.items() if what == "source" and found]
+        return max((one.last for one in held), default=None)
+
+    @property
     def is_reconstructed(self) -> bool:
         """Whether any source held more than counts at the moment."""
         return any(was_cut for (what, *_), was_cut in self.known.items() if what == "cut")

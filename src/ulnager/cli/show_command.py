@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
-from datetime import datetime, time
+from datetime import UTC, date, datetime, time
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Final
 from urllib.parse import parse_qs
 
 import click
@@ -485,7 +486,8 @@ def _send_schedule(
     replace: bool,
     address: str | None,
 ) -> None:
-    now = _now(schedule, clock) if when is None else _moment(schedule, when)
+    now = _now(schedule, clock)
+    now = now if when is None else _moment(schedule, when)
     moment, after = schedule.due(now), schedule.next(now)
     if moment is None:
         raise SettingError(
@@ -497,11 +499,10 @@ def _send_schedule(
     due = f"next due {after:%a %Y-%m-%d %H:%M}" if after else "it goes out no more"
     echo(f"as of {moment:%a %Y-%m-%d %H:%M}; {due}")
     moments = (opened.moment, *(view.moment for view in opened.views.values()))
-    known = [held for one in moments for key, held in one.known.items() if key[0] == "source"]
-    last = max((held.last for held in known if held is not None), default=moment.date())
+    last = max(one.last_date or date.min for one in moments)
     if any(one.is_reconstructed for one in moments):
         echo(f"note  {', '.join(schedule.notes(opened))}", err=True)
-    elif (clock["today"] or clock["now"]) and last > moment.date():
+    elif when is None and (clock["today"] or clock["now"]) and last > moment.date():
         echo(
             f"note  the data runs to {last}, and all of it counts; without --today or --now, "
             f"--moment {moment:%Y-%m-%d} writes what went out then",
@@ -509,12 +510,21 @@ def _send_schedule(
         )
 
 
+_DAY: Final = re.compile(r"\d{4}-\d\d-\d\d")
+
+
 def _moment(schedule: Schedule, when: str) -> datetime:
     """A moment as it is said, by the schedule's clocks; the end of a day that is said alone."""
-    if len(when) == len("2026-05-20"):
-        return datetime.combine(as_day(when, "--moment"), time.max, schedule.zone)
-    found = as_instant(when)
-    return found if found.tzinfo is not None else found.replace(tzinfo=schedule.zone)
+    if _DAY.fullmatch(when):
+        found = datetime.combine(as_day(when, "--moment"), time.max)
+    else:
+        found = as_instant(when, "--moment")
+    found = found if found.tzinfo is not None else found.replace(tzinfo=schedule.zone)
+    try:
+        found.astimezone(UTC)
+    except OverflowError:
+        raise SettingError(f"--moment is {when}, outside years 1 to 9999 in UTC") from None
+    return found
 
 
 def _now(schedule: Schedule, clock: dict[str, Any]) -> datetime:

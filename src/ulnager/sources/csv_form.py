@@ -293,7 +293,7 @@ def _delimiter(text: str) -> str:
         if fields < 2:
             continue
         typed = sum(bool(_sort(field)) for record in records[1:20] for field in record[:50])
-        score = ([len(record) for record in records].count(fields), fields, typed)
+        score = (sum(len(record) == fields for record in records), fields, typed)
         if score > best_score:
             best, best_score = delimiter, score
     return best

@@ -220,8 +220,8 @@ class EmbeddedSource(Relation):
                 found.append(f"; {column.name!r} holds dates in {dates:,} rows{but}")
             elif named * 2 > values:
                 found.append(
-                    f"; {column.name!r} has months by their names, which are read in English where "
-                    "all are known; write them as numbers, 2026-03 or 03/2026"
+                    f"; {column.name!r} has months by their names, of which English ones are read "
+                    "only: write them as numbers, 2026-03 or 03/2026"
                 )
         return "".join(found) or super().nearly_dates()
 

@@ -50,8 +50,8 @@ class Profile(ShowsItself):
     without rows, and ``last_whole`` is the last day of the last whole one.
     ``stand_ins`` are dates that stand for none, such as 9999-12-31, with their rows; they are left
     out of all else.
-    ``before_last`` is the last date but one where the last lies alone, far from all others;
-    ``after_first`` the second one where the first does.
+    ``before_last`` is the last date but one where the last lies alone, far from all others, and
+    ``after_first`` the first of the others where one or two before them lie alone.
     ``closed`` are the weekdays on which there is no row, or hardly ever one (on a single one of
     them, or on one in 20), where all others have some; they are no missing days.
 
@@ -88,7 +88,7 @@ class Profile(ShowsItself):
 
     @property
     def dates_told(self) -> str:
-        """The first and the last date, and whether the first lies alone, for a person to read."""
+        """The first and the last date, and which of the first lie alone, for a person to read."""
         told = f"{self.first} to {self.last}, {len(self.counts):,} with rows"
         if self.after_first is None:
             return told

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from typing import Any
+from zoneinfo import available_timezones
 
 from sqlglot import exp
 
@@ -48,7 +49,10 @@ def _of_tsql(node: Any) -> Any:
 
 
 def _zone_of(name: str) -> str:
-    """The zone that Windows calls so, by the CLDR; Unclear without Babel, which has that."""
+    """The zone of that name, or the one that Windows calls so, by the CLDR; Unclear for that
+    without Babel, which has it."""
+    if name in available_timezones():
+        return name
     try:
         from babel.core import get_global
     except ImportError:

@@ -97,15 +97,15 @@ def _taken_to(moment: datetime, zone: tzinfo) -> datetime:
         ) from None
 
 
-def as_instant(now: datetime | str) -> datetime:
-    """An instant from a datetime or ISO 8601 text; SettingError otherwise."""
+def as_instant(now: datetime | str, name: str = "now") -> datetime:
+    """An instant from a datetime or ISO 8601 text; SettingError otherwise, with its name."""
     if isinstance(now, datetime):
         return now
     try:
         return datetime.fromisoformat(now)
     except (ValueError, TypeError):
         raise SettingError(
-            f"now is {shown(now)}; give an instant such as 2026-05-20T08:30+00:00"
+            f"{name} is {shown(now)}; give an instant such as 2026-05-20T08:30+00:00"
         ) from None
 
 

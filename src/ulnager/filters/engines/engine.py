@@ -82,7 +82,8 @@ class Engine(NamedTuple):
     is set where each row's date can be looked up in a table; ``is_true`` asks a column of truths.
     ``of_seconds`` is the instant so many seconds after 1970, and ``offset_table`` the table in
     which the offsets of zones are looked up, where somebody wrote one.
-    ``from_nothing`` ends a SELECT of a single row of values.
+    ``from_nothing`` ends a SELECT of a single row of values. ``also`` is another engine that is
+    written for alike.
     """
 
     name: str
@@ -120,6 +121,7 @@ class Engine(NamedTuple):
     date_of: str = "CAST({x} AS DATE)"
     time_of: str = "CAST({x} AS TIMESTAMP)"
     casts_days: bool = False
+    also: str = ""
     local_now: str = "now()"
     add_months_first: str = ""
     add_count: str = ""
@@ -162,8 +164,8 @@ class Engine(NamedTuple):
 
     @property
     def told(self) -> str:
-        """Its name for a person to read: MariaDB is written for as MySQL is."""
-        return "mysql/mariadb" if self.name == "mysql" else self.name
+        """Its name, and the other that is written for alike, for a person to read."""
+        return f"{self.name}/{self.also}" if self.also else self.name
 
     @property
     def day_of_week_text(self) -> str:

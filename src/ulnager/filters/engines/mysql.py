@@ -15,6 +15,7 @@ def _dialect() -> type[DefaultDialect]:
 
 MYSQL = Engine(
     name="mysql",
+    also="mariadb",
     dialect=_dialect,
     # No zones by name: CONVERT_TZ gives NULL where their tables were never loaded.
     utc_today="UTC_DATE",
