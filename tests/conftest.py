@@ -51,7 +51,7 @@ def run_python(*args):
 TOGETHER = {"same_rows": "engines", "numbers": "engines", "live": "engines",
             "warehouses": "engines", "pickers": "engines"}  # fmt: skip
 """Files whose tests run in one process, as those that need Spark do: it takes long to start."""
-HEAVY = ("engines", "browser", "recognising", "service", "stranger", "viewers")
+HEAVY = ("engines", "browser", "recognising", "kept", "service", "stranger", "viewers")
 
 
 def _group(nodeid):

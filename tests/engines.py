@@ -437,8 +437,10 @@ def frames():
     found = {
         "pandas": (arrow.to_pandas(), lambda f: f["h"].sum()),
         "polars": (pl.from_arrow(arrow), lambda f: f["h"].sum()),
-        "polars, lazy": (pl.from_arrow(arrow).lazy(), lambda f: f.select(pl.sum("h"))
-                         .collect().item()),
+        "polars, lazy, in a zone": (
+            pl.from_arrow(arrow).lazy().with_columns(
+                pl.col("z").dt.convert_time_zone("Asia/Kathmandu")),
+            lambda f: f.select(pl.sum("h")).collect().item()),
         "pyarrow": (arrow, lambda f: sum(f["h"].to_pylist())),
         "duckdb": (engines["duckdb"].connection.table("ulnager_rows"),
                    lambda f: f.sum("h").fetchall()[0][0]),

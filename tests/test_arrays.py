@@ -220,6 +220,18 @@ def test_arrays_in_a_table_of_months(phrase, anchors, running):
     check_arrays(phrase, TableCalendar(MONTHS_FROM_6TH), anchors, running)
 
 
+def test_instants_in_a_zone_are_no_days_of_any_library():
+    import polars as pl
+    import pyarrow as pa
+
+    column = pa.array([datetime(2026, 5, 1, tzinfo=UTC)], pa.timestamp("us", tz="Asia/Tokyo"))
+    for held in (column, pl.from_arrow(column), column.to_pandas(),
+                 pd.Series(column, dtype=pd.ArrowDtype(column.type))):  # fmt: skip
+        for ask in (period("2026-05").resolve().mask, period("today").resolve_each):
+            with pytest.raises(SettingError, match="holds instants"):
+                ask(held)
+
+
 @pytest.mark.parametrize("gap", [None, pd.NaT, pd.NA, float("nan"), np.datetime64("NaT")], ids=str)
 def test_objects_of_data_frames_are_days(gap):
     """What stands for no day is none; instants and numbers are refused, wherever they are."""

@@ -187,6 +187,28 @@ def test_a_book_of_a_server_is_opened_as_it_was_told(mine, cli, tmp_path):
     assert cli(*command, "--today", CLOCK)[0] == 0, command
 
 
+@pytest.mark.parametrize("mine", ["postgresql"], indirect=True)
+def test_days_without_an_end_and_domains_of_postgresql(mine):
+    engine, name, _ = mine
+    ends = "CASE WHEN n % 3 = 0 THEN 'infinity' ELSE DATE '2026-05-04' + n END"
+    with engine.begin() as held:
+        for text in (
+            f"CREATE DOMAIN {name}_day AS date",
+            f"CREATE TABLE {name}_rows AS SELECT (DATE '2026-05-01' + n)::{name}_day AS a, {ends} "
+            "AS b, timestamptz '-infinity' AS c FROM generate_series(0, 8) AS n",
+        ):
+            held.execute(sa.text(text))
+    try:
+        rows = open_source(URLS["postgresql"], f"{name}_rows")
+        found = profile(rows, "b")
+        assert (str(found.extent.last), found.stand_ins) == ("2026-05-12", {date.max: 3})
+        assert preview(rows, "2026-05-10", "a", until="b").kept == 5
+        assert preview(rows, "2026-05", "c", tz="America/Halifax").kept == 0
+    finally:
+        with engine.begin() as held:
+            held.execute(sa.text(f"DROP TABLE {name}_rows; DROP DOMAIN {name}_day"))
+
+
 @pytest.mark.parametrize("how", ["engine", "connection", "in a transaction"])
 def test_a_connection_of_ones_own_is_asked_and_stays_as_it_was(mine, how):
     engine, name, sent = mine

@@ -5,7 +5,7 @@ import logging
 import os
 import subprocess
 import sys
-from datetime import date, timedelta
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 
 import duckdb
@@ -116,6 +116,9 @@ def test_how_many_were_open_on_each_day():
     assert monthly.iloc[0] == max(row.value for row in found.rows)
     with pytest.raises(ulnager.SettingError, match="count or sum"):
         ulnager.totals(frame, "2026-05", column="a", until="b", value="a", how="mean")
+    with pytest.raises(ulnager.SettingError, match="not by hours"):
+        ulnager.totals(table("gate_scans"), "2026-05-14", column="scanned_at", tz="UTC",
+                       until="scanned_at", by="hour")  # fmt: skip
     for call, told in (
         (lambda: ulnager.where("today", "a", lasting="inside"), "until='ends_on'"),
         (lambda: ulnager.keep(frame, "today", "a", until="b", lasting="most"), "choose overlap"),
@@ -124,6 +127,77 @@ def test_how_many_were_open_on_each_day():
     ):  # fmt: skip
         with pytest.raises(ulnager.FilterError, match=told):
             call()
+
+
+@pytest.mark.parametrize("unit", ["s", "ms", "us", "ns"])
+def test_instants_of_every_precision_in_a_zone(unit, tmp_path):
+    import polars as pl
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    zone, result = "America/Halifax", ulnager.period("last 3 days").resolve(today=TODAY)
+    times = [datetime(2026, 5, day, 2, 30, tzinfo=UTC) for day in range(10, 26)]
+    arrow = pa.table({"a": pa.array(times, pa.timestamp(unit, tz=zone))})
+    frames = [arrow, arrow.to_pandas(), *([] if unit == "s" else [pl.from_arrow(arrow)])]
+    for frame in frames:
+        assert len(ulnager.keep(frame, result, "a")) == 3
+    pq.write_table(arrow, tmp_path / "t.parquet")
+    for source in (*frames, tmp_path / "t.parquet"):
+        assert ulnager.preview(source, result, "a", tz=zone).kept == 3
+        assert str(ulnager.profile(source, "a", tz=zone).extent.last) == "2026-05-24"
+        hours = ulnager.totals(source, "2026-05-20", column="a", tz=zone, by="hour")
+        assert [row.value for row in hours.rows][-2:] == [0, 1]
+
+
+@pytest.mark.parametrize("lasting", sorted(SPANS))
+@pytest.mark.parametrize("phrase", PHRASES[:6])
+def test_ends_that_are_dates_beside_instants_are_of_the_same_days(phrase, lasting):
+    import polars as pl
+
+    zone, result = "America/Halifax", ulnager.period(phrase).resolve(today=TODAY)
+    frame = pl.DataFrame(PAIRS, schema={"a": pl.Date, "b": pl.Date}, orient="row").with_columns(
+        (pl.col("a").cast(pl.Datetime) + pl.duration(hours=23)).dt.replace_time_zone(zone)
+    )
+    wanted, more = _by_hand(result, lasting), {"until": "b", "lasting": lasting, "tz": zone}
+    assert ulnager.keep(frame, result, "a", **more).height == wanted
+    assert ulnager.preview(frame, result, "a", **more).kept == wanted
+    held = {**more, "column_type": "timestamptz", "until_type": "date"}
+    duck = duckdb.connect()
+    duck.register("t", frame)
+    made = [(result, held), *[(phrase, held | {"today": TODAY})] * ("plus" not in phrase)]
+    for said, options in made:
+        text = ulnager.condition(said, "a", target="duckdb", literal=True, **options).text
+        assert duck.execute(f"SELECT count(*) FROM t WHERE {text}").fetchall() == [(wanted,)]
+    if lasting == "overlap" and None not in (result.start, result.end):
+        found = ulnager.totals(frame, result, column="a", until="b", tz=zone)
+        assert [row.value for row in found.rows] == [wanted]
+    with pytest.raises(ulnager.FilterError, match="until_type is about rows with an end"):
+        ulnager.where(result, "a", until_type="date")
+
+
+@pytest.mark.parametrize("phrase", [one for one in PHRASES if "within" not in one])
+def test_a_page_has_the_rows_that_last(phrase, tmp_path):
+    """Its numbers, rows, counts, values and conditions; in units a row counts more than once."""
+    rows = "".join(f"{a or ''},{b or ''},{'xy'[n % 2]}\n" for n, (a, b) in enumerate(PAIRS))
+    (tmp_path / "t.csv").write_text(f"a,b,c\n{rows}")
+    drawn = {"number": "form = 'number'", "days": "by = 'day'",
+             "rows": "form = 'rows'\ncolumns = ['a']"}  # fmt: skip
+    (tmp_path / "b.toml").write_text(
+        "locale = 'de'\n[sources.t]\nfile = 't.csv'\ncolumn = 'a'\n[values.c]\n"
+        "[pages.h]\nvalues = ['c']\n" + "".join(
+            f"[pages.h.charts.{key}]\nsource = 't'\nuntil = 'b'\nperiod = '{phrase}'\n{more}\n"
+            for key, more in drawn.items()
+        )
+    )  # fmt: skip
+    page = ulnager.read_book(tmp_path / "b.toml").page("h").open(today=TODAY)
+    values, chart = page.values(), page.charts["days"]
+    wanted = _by_hand(chart.resolution, "overlap")
+    assert [row.value for row in values["number"].rows] == [wanted] == [values["rows"].count]
+    assert sum(one.rows for one in page.filters["c"].options) == wanted
+    text = chart.condition(target="duckdb", literal=True).text
+    assert len(duckdb.sql(f"FROM '{tmp_path / 't.csv'}' WHERE {text}").fetchall()) == wanted
+    told = [one for one in values["days"].notes if "keine Summe" in one]
+    assert bool(told) == (len(values["days"].rows) > 1)
 
 
 def test_frames_have_the_calls_and_the_index_is_a_column():

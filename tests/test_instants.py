@@ -12,6 +12,8 @@ from hypothesis import strategies as st
 from ulnager import FilterError, ResolveError, SettingError, condition, period
 from ulnager.core.calendars.zones import day_start
 
+from strategies import TIMES
+
 HALIFAX = ZoneInfo("America/Halifax")
 NOW = "2026-05-20T11:30:00+00:00"  # 08:30 in Halifax
 HERE = {"now": NOW, "tz": "America/Halifax"}
@@ -77,7 +79,10 @@ def changes(zone):
 
 def test_local_days_begin_right_at_every_change_of_every_zone():
     skipped = 0
-    for name in sorted(available_timezones()):
+    for place, name in enumerate(sorted(available_timezones())):
+        # A third of them, and those beside the date line; all in a longer run.
+        if TIMES < 1 and place % 3 and not name.startswith("Pacific/"):
+            continue
         zone = ZoneInfo(name)
         for day in changes(zone):
             start = day_start(day, zone)

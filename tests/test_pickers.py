@@ -32,7 +32,7 @@ from ulnager.demo import book_file, table
 
 from conftest import ROOT
 from engines import COLUMNS, ENGINES, LOADS, engine_named
-from strategies import TIMES, examples
+from strategies import TAKEN, TIMES, examples
 
 BOOK = """
 link_key = "ULNAGER_TEST_KEY"
@@ -274,6 +274,7 @@ def test_hostile_queries_give_nothing_but_views(book, fields):
     for sent in links:
         again = book.picker("dates").read(sent, today=TODAY, data=DATA)
         assert again.to_dict()["dates"] == told["dates"]
+    TAKEN["states that viewers may send"] += 2 + len(links)
 
 
 @examples(200)

@@ -117,6 +117,15 @@ def test_warnings(phrase, warning):
     [
         ("empty.csv", "", None, "is empty"),
         ("header.csv", "day,n\n", "day", "not dates; no column holds dates"),
+        (
+            "title.csv",
+            "Fares\nday;n\n2026-01-01;1\n2026-01-02;2\n",
+            None,
+            "line 1: 'Fares' is no header: it holds 1 field, and most lines hold 2",
+        ),
+        ("sheet.csv", "d\n46023\n", "d", "as a spreadsheet counts them, say --table"),
+        ("key.csv", "d\n20260131\n", "d", "not dates; if it holds days, say --type yyyymmdd"),
+        ("ms.csv", "d\n1767225600000\n", "d", "such as to_timestamp.1767225600000 / 1000"),
         ("nulls.csv", "day,n\n2026-01-01,1\n", "dya", "did you mean 'day'"),
         ("text.csv", "day,n\nsoon,1\n", "day", "such as 'soon', not dates"),
         ("two.csv", "a,b\n2026-01-01,2026-01-01\n", None, "there are 2: a, b"),

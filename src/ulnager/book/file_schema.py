@@ -133,6 +133,7 @@ class ChartEntry(Accepting):
 
     source: str
     column: str | None = None
+    until: str | None = None
     label: Label = ""
     period: str | None = None
     follows: str | None = None

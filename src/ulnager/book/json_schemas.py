@@ -118,6 +118,7 @@ KEYS: Final = {
     "tz": "The time zone in which days begin.",
     "under": "The bigger unit that the units are listed under.",
     "unit": "The unit that is listed.",
+    "until": "The column of the last day, for rows that last: each counts wherever it overlaps.",
     "url": "The URL of a database.",
     "value": "The column whose values are drawn.",
     "values": "Filters by value, by name; of a page those that it offers.",

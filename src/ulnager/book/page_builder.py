@@ -22,6 +22,7 @@ from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.walks import shift_of, step_of
 from ulnager.core.messages import Message
 from ulnager.core.units import Unit
+from ulnager.numbers.lasting_rows import HOWS as LASTING_HOWS
 
 _LEAST_REFRESH: Final = 10
 """An open page asks anew after so many seconds at the earliest."""
@@ -201,7 +202,8 @@ class Pages:
             {n: one for n, one in drawn.items() if one},
             source.held,
             source.tz,
-            entry.column in (None, source.column),
+            entry.column in (None, source.column) and entry.until is None,
+            entry.until,
         )
 
     def _check_form(self, key: str, entry: ChartEntry) -> None:
@@ -228,6 +230,9 @@ class Pages:
         elif entry.per and not entry.running:
             told = "per divides a running measure, and there is none"
             instead = "Add running = 'last 7 rolling days'."
+        elif entry.until and (entry.running or entry.how not in (None, *LASTING_HOWS)):
+            told = "of rows that last there are counts and sums, and no running measure"
+            instead = "Leave running out and say how = 'count' or 'sum', or leave until out."
         elif entry.running and isinstance(entry.split, list):
             told = "a running measure is split by one column"
         if told:

@@ -78,7 +78,7 @@ class BookSource:
             return {"column_type": types[column]}
         if self.tz is None:
             return {}
-        if not self.has_own_tz:
+        if not self.has_own_tz or column != self.column:
             found = self._raw(None, moment_from()).column(column)
             if not found.held.is_instant:
                 return {"column_type": found.column_type} if found.column_type else {}

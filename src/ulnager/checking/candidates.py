@@ -291,7 +291,7 @@ def _parts_of(units: list[Unit], counts: Mapping[Unit, list[int]]) -> Iterator[P
     outer = [Definition(rule, (unit,)) for rule in places for unit in units]
     inside = (Unit.DAY, Unit.WEEK, Unit.MONTH, Unit.QUARTER)
     for inner in inside:
-        for n in [1, *(one for one in counts.get(inner, [])[:6] if one > 1)]:
+        for n in [1, *(one for one in counts.get(inner, [])[:8] if one > 1)]:
             for period_ in outer:
                 if n == 1:
                     yield from _if_read(f"first {inner.name} of {period_}")

@@ -172,6 +172,14 @@ def _is_about_dates(part: Any) -> bool:
     )
 
 
+def _lays_out(part: Any) -> bool:
+    """Whether a column is laid into a zone, once: so an instant becomes a local time."""
+    return any(
+        isinstance(node.this, exp.Column) and not isinstance(node.parent, exp.AtTimeZone)
+        for node in part.find_all(exp.AtTimeZone)
+    )
+
+
 def _is_sqlite_now(node: Any) -> bool:
     return isinstance(node, exp.Literal) and node.is_string and node.name.lower() == "now"
 
@@ -199,6 +207,8 @@ class _Condition:
         self.calendar = calendar
         name = column.rsplit(".", 1)[-1].strip('"`[]')
         guessed = "timestamp" if _OF_TIME.search(name) else "date"
+        if any(map(_lays_out, self.parts)):
+            guessed = "timestamptz"
         self.held = column_type or guessed
         self.is_time = COLUMN_TYPES[self.held].has_time
 
@@ -397,7 +407,8 @@ class _Condition:
         except Unclear:
             return
         if found.phrase is not None:
-            yield self._told("phrase", tree, f"this is '{found.phrase}'", str(found.phrase))
+            zone = f", by the days of {found.zone}" if found.zone else ""
+            yield self._told("phrase", tree, f"this is '{found.phrase}'{zone}", str(found.phrase))
         elif found.nearest is not None and found.part_on:
             first = found.part_on[0][0]
             days = sum((b - a).days + 1 for a, b in found.part_on)

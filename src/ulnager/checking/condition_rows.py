@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 import threading
 from functools import lru_cache
 from typing import Any, Final, NamedTuple
@@ -59,6 +60,8 @@ class AskedCondition(NamedTuple):
     calendar: Calendar | None
     of_data: str
     budget: Budget
+    zone: str = ""
+    """The zone whose days instants are laid onto, where the condition names one."""
 
 
 @lru_cache(maxsize=1)
@@ -89,10 +92,10 @@ def kept_by(asked: AskedCondition, days: Days, offsets: Days) -> tuple[Matrix, M
 
 
 def hangs_on_time(asked: AskedCondition, days: Days, offsets: Days) -> bool:
-    """Whether other dates are kept at other times of the clock's day. Of what is laid into a zone
-    it is not asked: the day of that zone begins at another time."""
+    """Whether other dates are kept at other times of the clock's day. Of dates that a clock is laid
+    into a zone for it is not asked: the day of that zone begins at another time."""
     uses_time = any(isinstance(one, exp.Column) and one.name == "n" for one in asked.tree.walk())
-    if not uses_time or " AT TIME ZONE " in written(asked.tree):
+    if not uses_time or (" AT TIME ZONE " in written(asked.tree) and not asked.zone):
         return False
     usual, *others = (
         np.stack([_kept(asked, days, offsets, at, clock=clock) for at in _times(asked)])
@@ -154,18 +157,28 @@ def _kept(
     is_null: bool = False,
     clock: str = _CLOCK,
 ) -> Matrix:
-    moment = f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'"
+    moment = _in_zone(asked, f"CAST(day AS TIMESTAMP) + INTERVAL '{at}'")
+    now = _in_zone(asked, f"CAST(a AS TIMESTAMP) + INTERVAL '{clock}'")
     held = _HELD[asked.column_type].format(day="day", moment=moment)
     value = f"CAST(NULL AS {_TYPE_OF[asked.column_type]})" if is_null else held
+    given: dict[str, Any] = {}
     tables = f"""
              days_ AS (SELECT i, DATE '0001-01-01' + (number - 1)::INTEGER AS a FROM (
-                SELECT unnest(range(len($days))) AS i, unnest($days) AS number)),
-             moments AS (SELECT i, a, CAST(CAST(a AS TIMESTAMP) + INTERVAL '{clock}'
-                         AS {_zone(asked)}) AS n FROM days_),
-             offs AS (SELECT unnest(range(len($offsets))) AS o, unnest($offsets) AS k),
+                {_in_rows(days, "i", "number", given)})),
+             moments AS (SELECT i, a, CAST({now} AS {_sort_of_clock(asked)}) AS n FROM days_),
+             offs AS ({_in_rows(offsets, "o", "k", given)}),
              pairs AS (SELECT clock.*, o, a + k::INTEGER AS day FROM clock, offs)"""
-    given = {"days": days.tolist(), "offsets": offsets.tolist()}
     return _run(asked, tables, value, given, (len(days), len(offsets)))
+
+
+def _in_rows(numbers: Days, place: str, number: str, given: dict[str, Any]) -> str:
+    """A SELECT of numbers, each with its place among them; those that follow each other are not
+    handed over one by one, which takes longer than the condition itself."""
+    first, count = int(numbers[0]), len(numbers)
+    if int(numbers[-1]) - first == count - 1:
+        return f"SELECT range AS {place}, range + {first} AS {number} FROM range({count})"
+    given[number] = numbers.tolist()
+    return f"SELECT unnest(range({count})) AS {place}, unnest(${number}) AS {number}"
 
 
 def kept_at(asked: AskedCondition, moments: Days, instants: Days) -> Matrix:
@@ -175,7 +188,7 @@ def kept_at(asked: AskedCondition, moments: Days, instants: Days) -> Matrix:
     tables = f"""
              times AS (SELECT unnest(range(len($moments))) AS i, unnest($moments) AS time),
              moments AS (SELECT i, CAST(make_timestamp(time) AS DATE) AS a,
-                         CAST(make_timestamp(time) AS {_zone(asked)}) AS n FROM times),
+                         CAST(make_timestamp(time) AS {_sort_of_clock(asked)}) AS n FROM times),
              rows_ AS (SELECT unnest(range(len($instants))) AS place, unnest($instants) AS time),
              pairs AS (SELECT clock.*, place % $wide AS o, make_timestamp(time) AS moment
                        FROM rows_ JOIN clock ON clock.i = place // $wide)"""
@@ -187,7 +200,22 @@ def kept_at(asked: AskedCondition, moments: Days, instants: Days) -> Matrix:
     return _run(asked, tables, held, given, instants.shape)
 
 
-def _zone(asked: AskedCondition) -> str:
+def _in_zone(asked: AskedCondition, local: str) -> str:
+    return f"({local}) AT TIME ZONE '{asked.zone}'" if asked.zone else local
+
+
+_ZONE: Final = re.compile(r"AT TIME ZONE \(*'([A-Za-z0-9_+/-]+)'")
+
+
+def zone_in(tree: exp.Expression, column_type: str) -> str:
+    """The one zone that instants are laid into by a condition of DuckDB; empty for none."""
+    if not COLUMN_TYPES[column_type].is_instant:
+        return ""
+    zones = {*_ZONE.findall(written(tree))} - {"UTC", "Etc/UTC", "GMT"}
+    return zones.pop() if len(zones) == 1 else ""
+
+
+def _sort_of_clock(asked: AskedCondition) -> str:
     return "TIMESTAMPTZ" if COLUMN_TYPES[asked.column_type].is_instant else "TIMESTAMP"
 
 

@@ -265,7 +265,7 @@ def _keeps(checking: Checking, chart: OpenedChart) -> bool:
     try:
         column = source.column(chart.chart.column)
         tz = checking.book.sources[chart.chart.source].tz
-        clauses = [rows_in(source, column, tz, result)]
+        clauses = [rows_in(source, column, tz, result, chart.chart.until)]
         for name, values in (chart.chart.drawn.get("where") or {}).items():
             some = values if isinstance(values, (list, tuple)) else [values]
             clauses.append(source.values_in(name, some))

@@ -29,6 +29,7 @@ from ulnager.checking.condition_rows import (
     hangs_on_time,
     keeps_null,
     kept_by,
+    zone_in,
 )
 from ulnager.checking.joined_conditions import Piece, pieces_of, weekdays_named
 from ulnager.checking.readers.rewriting import Unclear
@@ -44,7 +45,7 @@ from ulnager.core.language.period import Period, basis_of
 from ulnager.core.language.phrase import period
 from ulnager.core.periods import phrases
 from ulnager.core.periods.definitions import Basis, Definition
-from ulnager.core.periods.rule import Rule
+from ulnager.core.periods.rule import Kind, Rule
 from ulnager.core.periods.spans import Range
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
@@ -95,6 +96,8 @@ class Recognised(NamedTuple):
     nearest: Period | None = None
     part_on: tuple[Dates, ...] = ()
     why: str = ""
+    zone: str = ""
+    """Of instants that the condition lays into a zone: whose days are meant."""
 
     def __repr__(self) -> str:
         if self.phrase is not None:
@@ -108,6 +111,7 @@ class Recognised(NamedTuple):
             "phrase": None if self.phrase is None else str(self.phrase),
             "nearest": None if self.nearest is None else str(self.nearest),
             "part_on": [{"start": str(a), "end": str(b)} for a, b in self.part_on],
+            **({"zone": self.zone} if self.zone else {}),
         }
 
 
@@ -166,19 +170,22 @@ def _of_whole(
     tree: Any, anchor: str, dialect: str, said: str, column_type: str, calendar: Calendar | None
 ) -> Recognised:
     tree = translated(tree, dialect, column_type)
-    asked = AskedCondition(tree, said, column_type, calendar, anchor, Budget(_TRIES))
+    zone = zone_in(tree, column_type)
+    asked = AskedCondition(tree, said, column_type, calendar, anchor, Budget(_TRIES), zone)
     found = _answered(asked)
     probes = np.array(_PROBES[:3], np.int64)
     if found.phrase is not None and hangs_on_time(asked, probes, _offsets(WIDE)):
         found = Recognised(None, found.phrase, (), _BY_TIME)
     if found.why in (_PART, _NOTHING) and COLUMN_TYPES[column_type].has_time:
         found = _of_moments(asked, found)
+    if found.phrase is not None or found.nearest is not None:
+        found = found._replace(zone=zone)
     if found.why == _PART or not keeps_null(asked, probes):
         return found
     if found.why == _NOTHING:
         return Recognised(None, why=_ONLY_NULLS)
     near = found.nearest if found.phrase is None else found.phrase
-    return Recognised(None, near, found.part_on, _NULLS)
+    return found._replace(phrase=None, nearest=near, why=_NULLS)
 
 
 def _of_moments(asked: AskedCondition, found: Recognised) -> Recognised:
@@ -218,7 +225,8 @@ def _answered(asked: AskedCondition, nested: int = 0) -> Recognised:
         # What lies far from the clock's day is looked at on the probe days.
         if is_same and _Recognised(asked, probes, century, all_kept).apart(phrase) == 0:
             return Recognised(phrase if nested else _told_as(asked, phrase))
-        insort(others, (apart, phrase), key=itemgetter(0))
+        if not _is_moved_twice(phrase):
+            insort(others, (apart, phrase), key=itemgetter(0))
         if asked.budget.is_over:
             is_finished = False
             break
@@ -328,6 +336,11 @@ def _from_sunday(
         if told.apart(phrase) == 0 and not _parts(asked, phrase, days, offsets, kept).any():
             return f"with weeks from Sunday it is '{_told_as(asked, phrase)}'"
     return ""
+
+
+def _is_moved_twice(phrase: Period) -> bool:
+    """Whether it is near for the days that are looked at only, and nothing that people say."""
+    return sum(part.rule.kind is Kind.SHIFT for part in phrase.definition.walk()) > 1
 
 
 def _offsets(near: int) -> Days:

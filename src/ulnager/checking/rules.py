@@ -56,6 +56,7 @@ def missing(checking: Checking) -> None:
             path = ("pages", page.name, "charts", chart.key)
             wanted = [
                 ("column", chart.column),
+                ("until", chart.until),
                 ("value", chart.drawn.get("value")),
                 ("split", chart.drawn.get("split")),
             ]

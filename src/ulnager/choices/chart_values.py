@@ -14,10 +14,11 @@ from ulnager.core.errors import ResolveError, SettingError, SourceError, Ulnager
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.grain import Grain
 from ulnager.numbers.daily_aggregates import FROM_DAYS
+from ulnager.numbers.lasting_rows import lasting_totals
 from ulnager.numbers.page_totals import Looked, answered_together, first_looks
 from ulnager.numbers.plan import Plan
 from ulnager.numbers.running import Running, running_period, running_plan
-from ulnager.numbers.totals import asked_for, checked_how, in_grain, totals_plan
+from ulnager.numbers.totals import asked_for, checked_how, in_grain, lasting_extent, totals_plan
 from ulnager.numbers.totals_rows import Totals
 from ulnager.sources.kept import rows_in
 from ulnager.sources.profile import profiled
@@ -54,7 +55,11 @@ def values_of(
                 if chart.chart.drawn.get("form") == "rows":
                     found[key] = rows_of(sources, chart, opened) if by else None
                     continue
-                plans[key] = _plan(sources, chart, opened, by)
+                plan = _plan(sources, chart, opened, by)
+                if chart.chart.until is not None:
+                    found[key] = lasting_totals(plan, chart.chart.until)
+                    continue
+                plans[key] = plan
                 if by and _has_daily(chart):
                     plans[f"{key}{_DAILY}"] = _plan(sources, chart, opened, by, is_daily=True)
             except UlnagerError as error:
@@ -98,7 +103,7 @@ def _first_looks(
             for chart in some:
                 drawn, result = dict(chart.chart.drawn), chart.resolution
                 is_plain = drawn.get("split") is None and not drawn.get("where")
-                is_plain = is_plain and not chart.filters
+                is_plain = is_plain and not chart.filters and chart.chart.until is None
                 if result is None or not result.days or not is_plain:
                     continue
                 if rows.column(chart.chart.column).name != entry.column:
@@ -169,7 +174,7 @@ def _rows_kept(
     source = opened_once(sources, chart.chart.source, opened, chart.moment)
     column, entry = source.column(chart.chart.column), sources[chart.chart.source]
     result = in_grain(chart.resolution, _grain_of(entry, chart), entry.rounding)
-    days = rows_in(source, column, entry.tz, result)
+    days = rows_in(source, column, entry.tz, result, chart.chart.until)
     wheres = [
         source.values_in(name, _listed(one)) for some in chart.where for name, one in some.items()
     ]
@@ -179,6 +184,8 @@ def _rows_kept(
 def _extent_of(source: ChartSource, chart: OpenedChart) -> Extent:
     """The dates of a chart's source, with what a row stands for in the chart's own column."""
     extent = chart.extent or source.extent(chart.moment)
+    if chart.chart.until is not None and chart.resolution is not None:
+        return lasting_extent(extent, chart.resolution)._replace(grain=None)
     return extent if chart.chart.is_of_source else extent._replace(grain=None)
 
 

@@ -79,7 +79,9 @@ class Chart:
     tz: str | None = None
     """Where the days of its source are."""
     is_of_source: bool = True
-    """Whether its column is the date column of its source."""
+    """Whether its rows stand for the days of their source, by its date column."""
+    until: str | None = None
+    """The column of the last day, for rows that last."""
 
 
 def choices_without_rows(
@@ -329,6 +331,11 @@ class OpenedChart:
             settings = cast("FrozenOptions", {**held(on), **settings})
         from ulnager.filters.conditions import condition
 
+        # A column of another name has its end beside it under another name, too.
+        if self.chart.until is not None and column is None:
+            end = self.chart.until
+            end_type = None if held is None else held(end).get("column_type")
+            return condition(self.resolution, on, until=end, until_type=end_type, **settings)
         return condition(self.resolution, on, **settings)
 
     def to_dict(self) -> Json:
@@ -338,6 +345,7 @@ class OpenedChart:
             "label": self.label,
             "source": self.chart.source,
             "column": self.chart.column,
+            **({"until": self.chart.until} if self.chart.until else {}),
             "governed_by": self.governed_for_viewers,
             "by": self.by,
             "dates": self._dates_dict(),

@@ -285,6 +285,9 @@ class OpenedPage(ShowsItself):
         from ulnager.choices.chart_values import values_of
 
         found = values_of(self.page.sources, self.charts, opened=self.sources)
+        for key, one in found.items():
+            if getattr(one, "notes", ()):
+                found[key] = replace(one, notes=tuple(self.said(note) for note in one.notes))
         for key, chart in self.charts.items():
             told: Any = chart.to_dict()["dates"] if chart.is_hidden else None
             if told is not None and hasattr(found.get(key), "told_as"):

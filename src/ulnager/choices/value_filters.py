@@ -215,7 +215,7 @@ class OpenedValues:
         if dated is not None and dated.resolution is not None:
             on = source.column(dated.chart.column)
             tz = dated.chart.tz
-            days = rows_in(source, on, tz, dated.resolution)
+            days = rows_in(source, on, tz, dated.resolution, dated.chart.until)
             inside = func.coalesce(func.sum(case((days, 1), else_=0)), 0)
         query = (
             select(column, func.count(), inside)

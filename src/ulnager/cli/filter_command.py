@@ -137,6 +137,13 @@ _TARGETS = (*TARGETS, *STANDARDS)
     "all that are touched.",
 )
 @until_option
+@click.option(
+    "--until-type",
+    metavar="TYPE",
+    type=click.Choice(list(COLUMN_TYPES)),
+    help="With --until: what that column holds. [default: as --type; with --run as it is held "
+    "there]",
+)
 @lasting_option
 @click.option("--live", is_flag=True, help="SQL that works out its dates when it runs.")
 @click.option(
@@ -172,7 +179,7 @@ _TARGETS = (*TARGETS, *STANDARDS)
 @json_option
 @data_options
 @basis_options
-@needs("until", "lasting")
+@needs("until", "lasting", "until_type")
 def command(
     request: Request,
     phrase: str | None,
@@ -184,6 +191,7 @@ def command(
     paramstyle: str | None,
     rounding: str | None,
     until: str | None,
+    until_type: str | None,
     lasting: str | None,
     live: bool,
     run_on: str | None,
@@ -235,7 +243,9 @@ def command(
         "grain": grain,
     }
     if until is not None:
-        holds |= {"until": until, "lasting": lasting}
+        if counted_in is not None and until_type is None:
+            until_type = _held(counted_in, until, request.tz)
+        holds |= {"until": until, "until_type": until_type, "lasting": lasting}
     on: Any = column if counted_in is None else _compared(counted_in, column, column_type)
     values: Any = {}
     notes: tuple[str, ...] = ()

@@ -91,7 +91,14 @@ def _show_recognised(
         show_json(found.to_dict())
         return
     if found.phrase is not None:
-        show_pairs([("phrase", str(found.phrase)), ("dates", _dates_now(request, found.phrase))])
+        zone = f"the days of {found.zone}: --tz {found.zone}"
+        show_pairs(
+            [
+                ("phrase", str(found.phrase)),
+                ("dates", _dates_now(request, found.phrase)),
+                *([("zone", zone)] if found.zone else []),
+            ]
+        )
     elif found.nearest is not None:
         days = sum((last - first).days + 1 for first, last in found.part_on)
         told = [str(a) if a == b else f"{a} to {b}" for a, b in found.part_on[:_MOST_PARTS]]

@@ -74,6 +74,7 @@ _SORTS: Final = {
     "timeout": Wanted((int, float, _NONE), "seconds, such as 30"),
     "lasting": Wanted(TEXT, "'overlap', 'inside' or 'begin'"),
     "until": Wanted(TEXT, "the name of a column"),
+    "until_type": Wanted(TEXT, "what the column of the end holds, such as 'date'"),
     "tz": Wanted((str, tzinfo, _NONE), "a zone such as 'Europe/London'"),
     "working_days": Wanted((Iterable,), "dates"),
 }

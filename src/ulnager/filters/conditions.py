@@ -24,7 +24,7 @@ from ulnager.filters.columns import Held, held_as
 from ulnager.filters.engines import TARGETS
 from ulnager.filters.expressions import django_q, expression_where, is_expression
 from ulnager.filters.frozen_condition import rows_where
-from ulnager.filters.lasting import checked_lasting
+from ulnager.filters.lasting import Ends, ends_of
 from ulnager.filters.live_condition import ConditionOptions, Live
 from ulnager.filters.open_slots_sql import open_where
 from ulnager.filters.sql_text import Condition, compiled, dialect_named
@@ -47,7 +47,7 @@ ANY_COLUMN: Final = Wanted((object,), "the name of a column, or a SQLAlchemy col
 WITHOUT_CLOCK: Final = (*STANDARDS, "django")
 """The targets that are no engines: nothing is live there."""
 _OF_COLUMN: Final = ("column_type", "tz", "rounding", "grain")
-_OF_ROWS: Final = (*_OF_COLUMN, "until", "lasting")
+_OF_ROWS: Final = (*_OF_COLUMN, "until", "until_type", "lasting")
 
 
 @checked(options=ConditionOptions, column=ANY_COLUMN, until=ANY_COLUMN)
@@ -72,7 +72,8 @@ def where(
 
     Rows that last have their first day in ``column`` and their last one in ``until``, null for one
     that is still open. Those that overlap the period are kept; with ``lasting="inside"`` those that
-    lie in it, with ``"begin"`` those that begin in it.
+    lie in it, with ``"begin"`` those that begin in it. ``until_type`` is what that column holds,
+    where it is not as the other.
 
     The others are for what is live. ``latest`` is the table (with its schema before a dot if need
     be) and the column whose dates answer for ``latest`` and ``earliest``; ``latest_type`` is what
@@ -126,8 +127,7 @@ class _OfRows(NamedTuple):
     """What a column holds, and of rows that last the column of their end and how they count."""
 
     held: Held
-    until: Any
-    lasting: str
+    ends: Ends | None
 
 
 def _of_rows(result: ResolutionBase, options: Mapping[str, Any]) -> _OfRows:
@@ -140,8 +140,11 @@ def _of_rows(result: ResolutionBase, options: Mapping[str, Any]) -> _OfRows:
             )
     held: dict[str, Any] = {name: options[name] for name in _OF_COLUMN if name in options}
     held["grain"] = grain_named(options.get("grain"), calendar=result.calendar)
-    until = options.get("until")
-    return _OfRows(held_as(**held), until, checked_lasting(until, options.get("lasting")))
+    begins = held_as(**held)
+    until, until_type, lasting, tz = (
+        options.get(name) for name in ("until", "until_type", "lasting", "tz")
+    )
+    return _OfRows(begins, ends_of(until, until_type, lasting, tz, begins))
 
 
 def live_notes(period: PeriodBase, defaults: Defaults | None = None) -> tuple[str, ...]:
@@ -201,7 +204,7 @@ def condition(
         told = _of_rows(result, options)
         if target == "django":
             return django_q(result, column, *told)  # type: ignore[no-any-return]
-        if told.until is not None:
+        if told.ends is not None:
             raise FilterError(f"until is not written for {target}; name an engine")
         if not isinstance(column, str):
             raise FilterError(f"{shown(column)} is no name of a column, which {target} wants")

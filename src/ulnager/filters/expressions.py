@@ -14,7 +14,7 @@ from typing import Any, Final
 from ulnager.core.errors import FilterError
 from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Held, column_bounds
-from ulnager.filters.lasting import lasting_where
+from ulnager.filters.lasting import Ends, lasting_where
 
 _IS_NULL: Final = ("is_null", "isnull", "isNull")
 """What libraries call the question whether there is no value."""
@@ -32,7 +32,7 @@ def is_expression(column: object) -> bool:
 
 
 def expression_where(
-    result: ResolutionBase, column: Any, held: Held, until: Any = None, lasting: str = "begin"
+    result: ResolutionBase, column: Any, held: Held, ends: Ends | None = None
 ) -> Any:
     """The condition of a resolution as an expression of the column's own library.
 
@@ -42,15 +42,12 @@ def expression_where(
     >>> frame.filter(ulnager.where(march, pl.col("day")))["day"].to_list()
     [datetime.date(2026, 3, 31)]
     """
-    if until is not None:
+    if ends is not None:
         return lasting_where(
-            result,
-            column,
-            until,
-            lasting,
-            lambda part, on: expression_where(part, on, held),
-            lambda: _is_null(until),
+            result, (column, held), ends, expression_where, lambda: _is_null(ends.column)
         )
+    if held.type.is_instant and type(column).__module__.partition(".")[0] == "polars":
+        column = column.dt.convert_time_zone("UTC")  # It compares instants of one zone only.
     spans = []
     for start, stop in column_bounds(result, held):
         sides = []
@@ -70,9 +67,7 @@ def _is_null(column: Any) -> Any:
     return getattr(column, next(name for name in _IS_NULL if hasattr(column, name)))()
 
 
-def django_q(
-    result: ResolutionBase, field: object, held: Held, until: Any = None, lasting: str = "begin"
-) -> Any:
+def django_q(result: ResolutionBase, field: object, held: Held, ends: Ends | None = None) -> Any:
     """A ``Q`` of Django that keeps the rows of a resolution; ``field`` is a name, or a path with
     ``__``.
 
@@ -80,19 +75,14 @@ def django_q(
     """
     from django.db.models import Q
 
-    for name in (field, *(() if until is None else (until,))):
+    for name in (field, *(() if ends is None else (ends.column,))):
         if not isinstance(name, str) or not name.isidentifier():
             raise FilterError(
                 f"{name!r} is no field of Django; give its name, or a path: trip__day"
             )
-    if until is not None:
+    if ends is not None:
         return lasting_where(
-            result,
-            field,
-            until,
-            lasting,
-            lambda part, on: django_q(part, on, held),
-            lambda: Q(**{f"{until}__isnull": True}),
+            result, (field, held), ends, django_q, lambda: Q(**{f"{ends.column}__isnull": True})
         )
     spans = []
     for start, stop in column_bounds(result, held):

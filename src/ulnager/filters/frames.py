@@ -27,7 +27,7 @@ from ulnager.filters.columns import Held, column_bounds
 from ulnager.filters.conditions import where
 from ulnager.filters.expressions import expression_where
 from ulnager.filters.frozen_condition import MANY, rows_where, weekly_bounds
-from ulnager.filters.lasting import checked_lasting
+from ulnager.filters.lasting import Ends, checked_lasting
 from ulnager.filters.sql_text import exact_column, sql_text
 
 FrameT = TypeVar("FrameT")
@@ -93,15 +93,16 @@ def keep_frame(
     native: FrameT
     many = len(bounds) > MANY
     how = checked_lasting(until, lasting)
-    if until is not None and not data.implementation.is_pyspark():
-        end = _column(data, until, tz)
-        clause = expression_where(result, found.values, found.held, end.values, how)
+    end = None if until is None else _column(data, until, tz)
+    if end is not None and not data.implementation.is_pyspark():
+        ends = Ends(end.values, end.held, how)
+        clause = expression_where(result, found.values, found.held, ends)
         native = data.filter(clause).to_native()
         return native
     if data.implementation.is_pyspark() or (many and data.implementation.is_duckdb()):
         # As text: through Python a local time would be taken in the driver's zone.
-        end_column = None if until is None else exact_column(until)
-        clause = rows_where(result, exact_column(column), found.held, end_column, how)
+        last = None if end is None else Ends(exact_column(end.name), end.held, how)
+        clause = rows_where(result, exact_column(column), found.held, last)
         target = "spark" if data.implementation.is_pyspark() else "duckdb"
         native = data.to_native().filter(sql_text(clause, target))
         return native
@@ -234,6 +235,8 @@ def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
         )
     if dtype.time_zone is None:
         return _Column(column, values, Held("timestamp", zone))
+    if data.implementation.is_polars() or data.implementation.is_pyarrow():
+        values = values.dt.convert_time_zone("UTC")  # They compare instants of one zone only.
     return _Column(column, values, Held("timestamptz", zone or zone_named(dtype.time_zone)))
 
 

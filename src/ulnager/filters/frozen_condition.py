@@ -16,7 +16,7 @@ from ulnager.core.periods.resolution import ResolutionBase
 from ulnager.filters.columns import Bounds, Held, column_bounds
 from ulnager.filters.engines import ENGINES
 from ulnager.filters.engines.engine import HIDDEN, filled, marked
-from ulnager.filters.lasting import lasting_where
+from ulnager.filters.lasting import Ends, lasting_where
 from ulnager.filters.primitives import Test, day_of, value_type
 from ulnager.filters.sql_text import named_column
 
@@ -48,22 +48,17 @@ def frozen_where(
 
 
 def rows_where(
-    result: ResolutionBase,
-    on: str | ColumnElement[Any],
-    held: Held,
-    until: str | ColumnElement[Any] | None = None,
-    lasting: str = "overlap",
+    result: ResolutionBase, on: str | ColumnElement[Any], held: Held, ends: Ends | None = None
 ) -> ColumnElement[bool]:
     """A condition that keeps the rows of a resolution, those that last among them."""
-    if until is None:
+    if ends is None:
         return frozen_where(result, on, held)
-    end = named_column(until)
+    end = named_column(ends.column)
     found: ColumnElement[bool] = lasting_where(
         result,
-        named_column(on),
-        end,
-        lasting,
-        lambda part, column: frozen_where(part, column, held),
+        (named_column(on), held),
+        ends._replace(column=end),
+        frozen_where,
         lambda: end.is_(None),
     )
     return found

@@ -48,7 +48,7 @@ from ulnager.filters.columns import COLUMN_TYPES, DAY_TYPES, Held, held_as
 from ulnager.filters.date_table_sql import DateTable
 from ulnager.filters.engine_sql import EngineSql, Latest, SqlExtent
 from ulnager.filters.engines.engine import HIDDEN, marked
-from ulnager.filters.lasting import checked_lasting
+from ulnager.filters.lasting import ends_of
 from ulnager.filters.live_checks import (
     DayColumn,
     IsSuchDay,
@@ -152,6 +152,7 @@ class ConditionOptions(TypedDict, total=False):
     day_starts: str
     parameters: Mapping[str, ColumnElement[Any]] | None
     until: str | ColumnElement[Any] | None
+    until_type: str | None
     lasting: str | None
 
 
@@ -177,6 +178,7 @@ class Live(NamedTuple):
     day_starts: str = "00:00"
     parameters: Mapping[str, ColumnElement[Any]] | None = None
     until: str | ColumnElement[Any] | None = None
+    until_type: str | None = None
     lasting: str | None = None
     offset_table: str | None = None
 
@@ -194,9 +196,9 @@ class Live(NamedTuple):
         anchors = [] if self.anchor is None else [named_column(self.anchor)]
         given = [*anchors, *(self.parameters or {}).values()]
         tree = parts_of(definition)
-        lasting = checked_lasting(self.until, self.lasting)
+        until = ends_of(self.until, self.until_type, self.lasting, self.tz, ready.held)
         if not isinstance(tree, Part):
-            if self.until is not None and lasting != "begin":
+            if until is not None and until.lasting != "begin":
                 raise FilterError(
                     f"'{definition}' is several spans, or may be; rows that last are compared live "
                     "with one only; filter with frozen dates"
@@ -213,14 +215,16 @@ class Live(NamedTuple):
                 bounds.written(dialect_named("duckdb"), *("day" for _ in given))
             sides = [LiveSide(bounds, side, column, *given) for side in (0, 1) if not is_open[side]]
             begun = and_(*sides) if sides else column.is_not(None)
-            if self.until is None or lasting == "begin":
+            if until is None or until.lasting == "begin":
                 return begun
-            until = named_column(self.until)
-            ends = [LiveSide(bounds, side, until, *given) for side in (0, 1) if not is_open[side]]
-            if lasting == "inside":
-                return and_(begun, *ends) if ends else and_(begun, until.is_not(None))
+            end, last = named_column(until.column), bounds
+            if until.held is not ready.held:
+                last = _Bounds(ready._replace(held=until.held), definition)
+            ends = [LiveSide(last, side, end, *given) for side in (0, 1) if not is_open[side]]
+            if until.lasting == "inside":
+                return and_(begun, *ends) if ends else and_(begun, end.is_not(None))
             first = column.is_not(None) if is_open[1] else sides[-1]
-            clauses = [first] if is_open[0] else [first, or_(until.is_(None), ends[0])]
+            clauses = [first] if is_open[0] else [first, or_(end.is_(None), ends[0])]
             if definition.may_be_empty and not any(is_open):
                 clauses.append(LiveSide(bounds, _IS_SPAN, column, *given))
             return and_(*clauses)

@@ -7,6 +7,7 @@ of one another.
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Any, Final
 
 import numpy as np
@@ -14,8 +15,11 @@ from sqlalchemy import func, select
 
 from ulnager.core.calendars.zones import LAST_DAY
 from ulnager.core.errors import SettingError
+from ulnager.core.messages import Message
 from ulnager.numbers.cells import Windows
 from ulnager.numbers.daily_aggregates import AskedColumn, asked_of, day_number
+from ulnager.numbers.plan import Plan
+from ulnager.numbers.totals_rows import Totals
 
 HOWS: Final = ("count", "sum")
 
@@ -79,3 +83,14 @@ class LastingRows:
     def days_with_rows(self, keys: Sequence[Any], windows: Windows) -> list[int]:
         """Not of rows that last: SettingError."""
         raise SettingError("days with rows are not counted of rows that last")
+
+
+def lasting_totals(plan: Plan, until: str) -> Totals:
+    """The totals of a plan over rows that last until a column's day; SettingError for times."""
+    if plan.gather is not None:
+        raise SettingError("rows that last are told by the day and longer units, not by hours")
+    found: Totals = plan.finish(LastingRows(plan.asked, until, *plan.measure))
+    if len({row.bucket.start for row in found.rows}) < 2:
+        return found
+    key = "a row counts in each unit that it overlaps, so that these do not add up"
+    return replace(found, notes=(*found.notes, Message(key, code="overlapping")))

@@ -13,7 +13,11 @@ from ulnager.core.errors import SettingError
 from ulnager.filters.engines import engine_named
 from ulnager.sources.source import Relation
 
-_NUMBER: Final = re.compile(r"\s*[+-]?(\d+([.,]\d*)*|[.,]\d+)([eE][+-]?\d+)?\s*")
+_NUMBER: Final = re.compile(
+    r"\s*[+-]?(\d+([.,]\d*)?|[.,]\d+"
+    r"|\d{1,3}(?P<thousands>[.,])(\d{2,3}(?P=thousands))*\d{3}([.,]\d*)?)([eE][+-]?\d+)?\s*"
+)
+"""With one sign, or groups of thousands, the last one of three digits: 01.01.26 is no number."""
 _LOOKED_AT: Final = 1_000
 """So many different texts of a column are looked at for one that is no number."""
 
@@ -102,7 +106,11 @@ def texts_of_numbers(source: Relation) -> dict[str, str]:
 
 
 def is_number(value: object) -> bool:
-    """Whether a value is a number, or text that is written as one."""
+    """Whether a value is a number, or text that is written as one.
+
+    >>> [is_number(one) for one in ("1.234,5", "1,234,567", "01.01.26", "10.0.0.1")]
+    [True, True, False, False]
+    """
     if isinstance(value, bool):
         return False
     return isinstance(value, (int, float, Decimal)) or (

@@ -31,7 +31,7 @@ from ulnager.numbers.daily_aggregates import (
     gathered,
 )
 from ulnager.numbers.hours import hours_plan
-from ulnager.numbers.lasting_rows import LastingRows
+from ulnager.numbers.lasting_rows import lasting_totals
 from ulnager.numbers.plan import FromDays, Measures, Plan
 from ulnager.numbers.totals_rows import Totals, rows_of
 from ulnager.sources.opening import as_source, source_with
@@ -112,25 +112,27 @@ def totals(
         max_buckets=max_buckets,
         rounding=rounding,
     )
-    found: Totals
     if until is not None:
-        found = plan.finish(LastingRows(asked, until, value, how))
-        return found
-    found = plan.answered(held)
+        return lasting_totals(plan, until)
+    found: Totals = plan.answered(held)
     return found
 
 
 def _lasting_extent(
     asked: AskedColumn, over: Any, when: Settings, others: Mapping[str, Any]
 ) -> Extent:
-    """The dates of the data, for rows that last: a day without a beginning is no missing day, and
-    what is open goes on after the last one began."""
+    """The dates of the data for the rows that last of a period that is not resolved yet."""
     data = when.get("data")
     extent = (
         extent_of(data) if data is not None else asked.source.extent(asked.column.name, asked.tz)
     )
+    return lasting_extent(extent, resolved_over(over, extent, asked.tz, others))
+
+
+def lasting_extent(extent: Extent, result: Resolution) -> Extent:
+    """The dates of the data for rows that last: a day without a beginning is no missing day, and
+    what is open goes on after the last one began."""
     extent = extent._replace(missing=(), last_whole=None, before_last=None)
-    result = resolved_over(over, extent, asked.tz, others)
     is_closed = all(None not in span for span in result.ranges)
     if not is_closed or result.period.definition.asks_data:
         return extent

@@ -10,10 +10,12 @@ import codecs
 import csv
 import gzip
 import io
+import itertools
 import os
 import re
 import sys
 import tempfile
+from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -64,12 +66,14 @@ class CsvSettings:
 
 @dataclass(frozen=True)
 class CsvForm:
-    """How a CSV file is read: ``names`` are its columns in order."""
+    """How a CSV file is read: ``names`` are its columns in order, ``skipped`` the lines before
+    them, which are empty or name the delimiter."""
 
     delimiter: str
     header: bool
     encoding: str
     names: tuple[str, ...]
+    skipped: int = 0
 
 
 def form_of(path: str, settings: CsvSettings, at: str | None = None) -> CsvForm:
@@ -83,17 +87,50 @@ def form_of(path: str, settings: CsvSettings, at: str | None = None) -> CsvForm:
     sample = _sample(path, at)
     encoding = _encoding(path, sample, settings.encoding, at)
     text = sample.decode("utf-8-sig" if encoding == "utf-8" else encoding, errors="replace")
-    delimiter = settings.delimiter or _delimiter(text)
+    skipped, named, text = _begun(text)
+    delimiter = settings.delimiter or named or _delimiter(text)
     records = _records(text, delimiter)
     if not records:
         raise SourceError(f"{path} is empty: it has no header and no rows")
     header = settings.header
+    if delimiter == "," and settings.delimiter is None and len(records[0]) == 1:
+        _check_title(path, text, skipped)
     if header is None:
         _check_header(path, records)
         header = True
     first = records[0]
     names = _names(first) if header else tuple(f"column{n}" for n in range(len(first)))
-    return CsvForm(delimiter, header, encoding, names)
+    return CsvForm(delimiter, header, encoding, names, skipped)
+
+
+_NAMES_DELIMITER: Final = re.compile(r'"?sep=(.)"?', re.IGNORECASE)
+
+
+def _begun(text: str) -> tuple[int, str, str]:
+    """How many lines stand before the first record, the delimiter that one of them names, as
+    spreadsheets write it, and the text from there on."""
+    lines = text.splitlines(keepends=True)
+    named, skipped = "", 0
+    for line in lines:
+        said = _NAMES_DELIMITER.fullmatch(line.strip("\r\n"))
+        if line.strip() and (said is None or named):
+            break
+        named = said[1] if said else named
+        skipped += 1
+    return skipped, named, "".join(lines[skipped:])
+
+
+def _check_title(path: str, text: str, skipped: int) -> None:
+    """SourceError for a file that has another line before its header."""
+    for delimiter in DELIMITERS:
+        counts = [len(record) for record in _records(text, delimiter)]
+        usual, often = Counter(counts).most_common(1)[0]
+        if usual > 1 and len(counts) > 2 and often * 10 > len(counts) * 7:
+            first = visible(text.splitlines()[0])[:40]
+            raise SourceError(
+                f"{path}, line {skipped + 1}: {first!r} is no header: it holds 1 field, and most "
+                f"lines hold {usual}; take away what stands before the header"
+            )
 
 
 def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
@@ -104,15 +141,16 @@ def check_records(path: str, form: CsvForm, at: str | None = None) -> None:
     expected = len(form.names)
     ends: dict[str, int] = {}
     encoding = "utf-8-sig" if form.encoding == "utf-8" else form.encoding
-    line = 1
+    line = 1 + form.skipped
     try:
         with (
             _opened(at or path) as raw,
             io.TextIOWrapper(raw, encoding=encoding, newline="") as lines,
         ):
-            reader = csv.reader(_whole(lines, ends), delimiter=form.delimiter, strict=True)
+            told = itertools.islice(_whole(lines, ends), form.skipped, None)
+            reader = csv.reader(told, delimiter=form.delimiter, strict=True)
             for record in reader:
-                begun, line = line, reader.line_num + 1
+                begun, line = line, form.skipped + reader.line_num + 1
                 if record and len(record) != expected:
                     raise _unfit(path, begun, record, expected, reader)
         if len(ends) > 1:
@@ -286,17 +324,18 @@ def _records(text: str, delimiter: str, most: int = _LINES) -> list[list[str]]:
 def _delimiter(text: str) -> str:
     """What parts the fields: that by which the most lines have as many as the first, and of
     several the one by which most are fields, and most of these numbers and dates."""
-    best, best_score = ",", (0, 0, 0)
-    for delimiter in DELIMITERS:
-        records = _records(text, delimiter)
-        fields = len(records[0]) if records else 0
-        if fields < 2:
-            continue
+    parted = {delimiter: _records(text, delimiter) for delimiter in DELIMITERS}
+    fitting = [delimiter for delimiter, found in parted.items() if found and len(found[0]) > 1]
+    if len(fitting) < 2:
+        return fitting[0] if fitting else ","
+
+    def score(delimiter: str) -> tuple[int, int, int]:
+        records = parted[delimiter]
+        fields = len(records[0])
         typed = sum(bool(_sort(field)) for record in records[1:20] for field in record[:50])
-        score = (sum(len(record) == fields for record in records), fields, typed)
-        if score > best_score:
-            best, best_score = delimiter, score
-    return best
+        return sum(len(record) == fields for record in records), fields, typed
+
+    return max(fitting, key=score)
 
 
 def _check_header(path: str, records: list[list[str]]) -> None:

@@ -311,6 +311,7 @@ class TableSource(Relation):
 
 
 def _column_type(kind: Any) -> str | None:
+    kind = getattr(kind, "data_type", kind)  # A domain of PostgreSQL stands for another type.
     if isinstance(kind, sa.DateTime):
         return "timestamptz" if kind.timezone else "timestamp"
     return "date" if isinstance(kind, sa.Date) else None

@@ -50,6 +50,7 @@ _COLUMN_TYPES: Final = {
     "TIMESTAMP_MS": "timestamp",
     "TIMESTAMP_NS": "timestamp",
     "TIMESTAMP WITH TIME ZONE": "timestamptz",
+    "TIMESTAMPTZ_NS": "timestamptz",
 }
 
 # What the engine, and what makes values of Python out of its own, may raise.
@@ -59,6 +60,13 @@ _MOST_LOOKED_AT: Final = 50
 _OTHER_FORMS: Final = "['%d/%m/%Y', '%m/%d/%Y', '%d.%m.%Y', '%Y/%m/%d', '%d-%m-%Y', '%d %b %Y']"
 _WITH_NAME: Final = r"\s*(\d{1,2}\.?\s+)?\p{L}{3,}\.?\s+\d{4}\s*"
 """A month by its name, and a year."""
+
+
+class _Instant(sa.types.UserDefinedType[Any]):
+    cache_ok = True
+
+    def get_col_spec(self, **_: Any) -> str:
+        return "TIMESTAMPTZ"
 
 
 class EmbeddedSource(Relation):
@@ -216,7 +224,12 @@ class EmbeddedSource(Relation):
                     f"SELECT {name} FROM ({self.rows_sql}) "
                     f"WHERE {name} <> '' AND {as_date} IS NULL LIMIT 1"
                 )
-                but = f", but {str(other[0][0])[:40]!r} is none" if other else ""
+                but = (
+                    f", but {str(other[0][0])[:40]!r} is none (a SELECT as --table that has "
+                    "try_strptime(…, '%Y-%m-%d')::DATE makes nulls of such values)"
+                    if other
+                    else ""
+                )
                 found.append(f"; {column.name!r} holds dates in {dates:,} rows{but}")
             elif named * 2 > values:
                 found.append(
@@ -224,6 +237,13 @@ class EmbeddedSource(Relation):
                     "only: write them as numbers, 2026-03 or 03/2026"
                 )
         return "".join(found) or super().nearly_dates()
+
+    def value(self, name: str) -> sa.ColumnElement[Any]:
+        column = super().value(name)
+        if any(one.name == name and one.engine_type == "TIMESTAMPTZ_NS" for one in self.columns):
+            # Few functions of the engine know this type.
+            return sa.cast(column, _Instant())
+        return column
 
     def described(self, sql: str) -> tuple[Column, ...]:
         """The columns of a SELECT, without its rows."""

@@ -6,7 +6,7 @@ change it, or open another file.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
@@ -156,7 +156,7 @@ class FileSource(EmbeddedSource):
         if sure:
             dates = ", ".join(
                 f"CAST(try_strptime(trim({quoted(one.column)}), {text(one.formats[0])}) AS "
-                f"{'TIMESTAMP' if one.is_time else 'DATE'}) AS {quoted(one.column)}"
+                f"{one.held}) AS {quoted(one.column)}"
                 for one in sure
             )
             self.view_sql = f"SELECT * REPLACE ({dates}) FROM {reads}"
@@ -167,10 +167,10 @@ class FileSource(EmbeddedSource):
         first = self._forms[0]
         for path, form in zip(self.files, self._forms, strict=True):
             if form != first:
-                what = "columns" if form.names != first.names else "delimiter"
+                what = next(one for one, told in _TOLD.items() if told(form) != told(first))
                 raise SourceError(
-                    f"{path} has the {what} {_listed(form, what)}, and {self.files[0]} has "
-                    f"{_listed(first, what)}; files that are read as one have to agree"
+                    f"{path} has the {what} {_TOLD[what](form)}, and {self.files[0]} has "
+                    f"{_TOLD[what](first)}; files that are read as one have to agree"
                 )
 
     def _check_schemas(self, listed: str) -> None:
@@ -196,7 +196,8 @@ class FileSource(EmbeddedSource):
     def _csv_options(self, escaped: list[str]) -> str:
         form = self._forms[0]
         said = (
-            f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, skip = 0, "
+            f"delim = {text(form.delimiter)}, header = {str(form.header).lower()}, "
+            f"skip = {form.skipped}, "
             f"encoding = {text(form.encoding)}, {_STRICT}"
         )
         if self._decimal is not None:
@@ -344,8 +345,14 @@ def _common(kinds: set[str]) -> str:
     return "TIMESTAMP" if kinds == {"DATE", "TIMESTAMP"} else "VARCHAR"
 
 
-def _listed(form: CsvForm, what: str) -> str:
-    return ", ".join(form.names[:8]) if what == "columns" else repr(form.delimiter)
+_TOLD: Final[dict[str, Callable[[CsvForm], str]]] = {
+    "columns": lambda form: ", ".join(form.names[:8]),
+    "delimiter": lambda form: repr(form.delimiter),
+    "encoding": lambda form: form.encoding,
+    "lines before the header": lambda form: str(form.skipped),
+    "header": lambda form: str(form.header),
+}
+"""What the forms of files may differ in, and how it is told."""
 
 
 def _escaped(path: str) -> str:

@@ -11,15 +11,31 @@ from sqlalchemy import ColumnElement, select
 from ulnager.core.periods.resolution import InstantResolution, ResolutionBase
 from ulnager.core.values import CopiesItself
 from ulnager.filters.columns import held_as
-from ulnager.filters.frozen_condition import frozen_where
+from ulnager.filters.frozen_condition import frozen_where, rows_where
+from ulnager.filters.lasting import Ends
 from ulnager.sources.source import Column, Relation
 
 
+def ends_in(
+    source: Relation, until: str, tz: str | tzinfo | None, lasting: str = "overlap"
+) -> Ends:
+    """The column of the last day of rows that last, as a source holds it."""
+    last = source.column(until)
+    return Ends(source.value(last.name), held_as(last.column_type or "date", tz), lasting)
+
+
 def rows_in(
-    source: Relation, column: Column, tz: str | tzinfo | None, result: ResolutionBase
+    source: Relation,
+    column: Column,
+    tz: str | tzinfo | None,
+    result: ResolutionBase,
+    until: str | None = None,
 ) -> ColumnElement[bool]:
-    """That a column lies in the dates of a resolution, or in its times; FilterError for the times
-    of a column of dates."""
+    """That a column lies in the dates of a resolution, or in its times; that a row overlaps them,
+    with the column of its last day. FilterError for the times of a column of dates."""
+    if until is not None:
+        held = held_as(column.column_type or "date", tz)
+        return rows_where(result, source.value(column.name), held, ends_in(source, until, tz))
     if not isinstance(result, InstantResolution):
         return source.days_in(column, tz, result.ranges)
     return frozen_where(

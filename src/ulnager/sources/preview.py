@@ -23,7 +23,7 @@ from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside, rows_where
 from ulnager.filters.lasting import checked_lasting
-from ulnager.sources.kept import Kept
+from ulnager.sources.kept import Kept, ends_in
 from ulnager.sources.opening import source_with
 from ulnager.sources.source import Relation
 
@@ -176,13 +176,14 @@ def preview(
     name = source.value(found.name)
     local = source.local(found, tz)
     kind = held_as(found.column_type or "date", tz, rounding, grain)
-    end = None if until is None else source.value(source.column(until).name)
-    kept = rows_where(result, name, kind, end, checked_lasting(until, lasting))
+    how = checked_lasting(until, lasting)
+    ends = None if until is None else ends_in(source, until, tz, how)
+    kept = rows_where(result, name, kind, ends)
     before, after = outside(result, name, kind)
-    if end is not None and lasting != "begin":
-        before = outside(result, end, kind)[0]
+    if ends is not None and how != "begin":
+        before = outside(result, ends.column, ends.held)[0]
 
-    by_day = grain is None and end is None and not isinstance(result, InstantResolution)
+    by_day = grain is None and ends is None and not isinstance(result, InstantResolution)
     if by_day and not result.day_starts and kind.stands_for is None:
         counts = _of_days(days.counts, result.ranges)
         extremes = select(func.min(local), func.max(local)).select_from(source.rows)

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import contextlib
+import functools
 import os
 import socket
 from collections.abc import Callable
+from datetime import UTC, date, datetime
 from typing import Any, Final, NamedTuple
 
 import sqlalchemy as sa
@@ -46,6 +48,32 @@ def _postgresql_arguments(timeout: float | None) -> dict[str, Any]:
 def _postgresql_opened(connection: Any, timeout: float | None) -> None:
     # Every transaction begins as READ ONLY, which no statement inside can take back.
     connection.read_only = True
+    for name, loader in _loaders().items():
+        connection.adapters.register_loader(name, loader)
+
+
+@functools.cache
+def _loaders() -> dict[str, Any]:
+    """Readers of PostgreSQL's dates and times that know ``infinity``, of which Python has none."""
+    from psycopg.types.datetime import DateLoader, TimestampLoader, TimestamptzLoader
+
+    first, last = (one.replace(tzinfo=UTC) for one in (datetime.min, datetime.max))
+    return {
+        "date": _endless(DateLoader, date.min, date.max),
+        "timestamp": _endless(TimestampLoader, datetime.min, datetime.max),
+        "timestamptz": _endless(TimestamptzLoader, first, last),
+    }
+
+
+def _endless(loader: Any, first: date, last: date) -> Any:
+    class Endless(loader):  # type: ignore[misc]
+        def load(self, data: Any) -> Any:
+            text = bytes(data)
+            if text.endswith(b"infinity"):
+                return first if text.startswith(b"-") else last
+            return super().load(data)
+
+    return Endless
 
 
 def _postgresql_begun(connection: sa.Connection, timeout: float | None) -> None:

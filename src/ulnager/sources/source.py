@@ -47,6 +47,7 @@ from ulnager.core.units import Unit
 from ulnager.filters.columns import COLUMN_TYPES, KEY_TYPES, ColumnType
 from ulnager.filters.engines import engine_named
 from ulnager.filters.primitives import DayOf, Primitive, value_type
+from ulnager.sources.date_text import how_to_read
 
 Found = TypeVar("Found")
 GRACE: Final = 1.0
@@ -576,8 +577,9 @@ class Relation(Source):
         value = self.value(column.name)
         sample = self.run(select(value).where(value.is_not(None)).limit(1))
         such = f", such as {str(sample[0][0])[:40]!r}" if sample else ""
+        how = how_to_read(sample[0][0], self.dialect_name, self.is_text) if sample else ""
         others = f"columns with dates are: {', '.join(dates)}" if dates else "no column holds dates"
         return (
             f"{self.name}: column {column.name!r} holds {column.engine_type}{such}, "
-            f"not dates; {others}"
+            f"not dates{how}; {others}"
         )

@@ -94,6 +94,7 @@ class ChartTold(Described):
     label: str = Field(description="What is shown above it.")
     source: str = Field(description="The source that it reads.")
     column: str | None = Field(description="The column that its dates are of.")
+    until: str | None = Field(None, description="The column of the last day of rows that last.")
     governed_by: str = Field(description="What governs its dates, in words.")
     by: str | None = Field(description="The unit that it is grouped by.")
     dates: DatesTold | None = Field(description="Its dates; null while there is a problem.")

@@ -85,6 +85,13 @@ def _of_any(node: Any) -> Any:
         return node
     if isinstance(node, exp.Interval) and node.args.get("unit") is None:
         return _of_several(node)
+    if isinstance(node, exp.MakeInterval):
+        said = {unit: one for unit, one in node.args.items() if one}
+        counts = {
+            u: one.expression if isinstance(one, exp.Kwarg) else one for u, one in said.items()
+        }
+        made = " + ".join(f"to_{unit}s(CAST({unit} AS INTEGER))" for unit in counts)
+        return piece(made, **counts)
     if type(node).__name__ == "ArrayContainsAll":
         ends = node.this
         is_range = isinstance(ends, exp.Anonymous) and ends.name.lower() == "daterange"

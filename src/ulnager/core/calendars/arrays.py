@@ -79,9 +79,16 @@ def _of_instants(values: Any) -> SettingError:
     )
 
 
+def _has_zone(values: Any) -> bool:
+    """Whether a column of pandas, Polars or PyArrow holds instants in a zone."""
+    held = getattr(values, "dtype", None)
+    kinds = (held, getattr(held, "pyarrow_dtype", None), getattr(values, "type", None))
+    return any(getattr(kind, "tz", getattr(kind, "time_zone", None)) is not None for kind in kinds)
+
+
 def as_dates(values: Any) -> NDArray[np.datetime64]:
     """An array of ``datetime64[D]``; SettingError for what NumPy does not take for days."""
-    if getattr(getattr(values, "dtype", None), "tz", None) is not None:
+    if _has_zone(values):
         raise _of_instants(values)
     try:
         array = np.asarray(values)
@@ -104,6 +111,8 @@ def inside(days: Any, times: Iterable[Any], dates: Iterable[Any]) -> NDArray[np.
     Timestamps are compared with ``times``, dates, which are days whenever those start, with
     ``dates``. NaT is never inside.
     """
+    if _has_zone(days):
+        raise _of_instants(days)
     try:
         values = np.asarray(days)
     except ValueError:

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Any, Final
+from functools import lru_cache
+from typing import Any
 
 from ulnager.core.periods.definitions import Definition
-from ulnager.core.periods.phrases import RULES, end_of, start_of
-from ulnager.core.periods.phrases.aliases import SAID
-from ulnager.core.periods.rule import Kind, Rule
+from ulnager.core.periods.phrases import end_of, start_of
+from ulnager.core.periods.rule import Kind, Rule, template_slots
 
-# Where the slots for points are, among the arguments of a rule.
-POINT_PLACES: Final = {
-    rule.key: places
-    for rule in (*RULES.values(), *SAID)
-    if (places := tuple(n for n, slot in enumerate(rule.slots) if slot.startswith("point")))
-}
+
+@lru_cache(maxsize=1024)
+def point_places(template: str) -> tuple[int, ...]:
+    """Where the slots for points are, among the arguments of a rule with such a wording."""
+    slots = enumerate(template_slots(template))
+    return tuple(place for place, slot in slots if slot.startswith("point"))
 
 
 def with_edges(rule: Rule, args: tuple[Any, ...], points: tuple[int, ...]) -> tuple[Any, ...]:

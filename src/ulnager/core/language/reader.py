@@ -13,7 +13,7 @@ from collections.abc import Callable, Iterator
 from typing import Any, Final
 
 from ulnager.core.errors import PeriodSyntaxError
-from ulnager.core.language.edges import POINT_PLACES, with_edges
+from ulnager.core.language.edges import point_places, with_edges
 from ulnager.core.language.slots import UNIT_WORDS, Alternatives, Qualified, Slots
 from ulnager.core.language.tokens import Token
 from ulnager.core.language.tree import FOLLOWS, KNOWN, OTHER, PHRASES, POINTS, Branch, tree
@@ -47,15 +47,10 @@ def read_period(phrase: str, own_units: tuple[Unit, ...] = ()) -> Definition:
 
     Raises PeriodSyntaxError, with the place, what was expected and the nearest known word.
     """
-    reads = functools.partial(_readable, own_units)
     try:
-        reader = _Reader(phrase, own_units)
+        return _Reader(phrase, own_units).whole(_Reader.chains, _said)
     except PeriodSyntaxError as error:
-        raise _hinted(error, reads) from None
-    try:
-        return reader.whole(_Reader.chains, _said)
-    except PeriodSyntaxError as error:
-        raise _hinted(error, reads) from None
+        raise _hinted(error, functools.partial(_readable, own_units)) from None
 
 
 def _said(reader: _Reader) -> Definition | None:
@@ -265,13 +260,15 @@ class _Reader(Slots):
 
     def edges(self, place: int) -> Alternatives:
         """A point, or a period that stands for its edge."""
-        found = self.points(place)
+        found, periods = self.points(place), self.periods(place)
+        if not periods:
+            return found
         here = {end for _, end in found}
         # After ``from`` the first ``to`` outside parentheses is its own.
         is_shut = not self.is_word(place, "(")
         others = [
             pair
-            for pair in self.periods(place)
+            for pair in periods
             if pair[1] not in here
             and not (is_shut and (pair[0].rule.of_point or pair[0].rule.has_to))
         ]
@@ -311,8 +308,7 @@ class _Reader(Slots):
             args = tuple(arg.unit if isinstance(arg, Qualified) else arg for arg in args)
         if rule.refuses is not None and rule.refuses(*args):
             return None
-        points = POINT_PLACES.get(rule.key)
-        if points is not None:
+        if points := point_places(rule.template):
             args = with_edges(rule, args, points)
         definition = Definition(rule, args) if rule.stands_for is None else rule.stands_for(*args)
         if definition is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+from collections import defaultdict
 from typing import Final
 
 from ulnager.core.language.slots import WORDS_FIRST
@@ -48,8 +49,8 @@ class Branch:
     __slots__ = ("_slots_for", "rule", "slots", "words")
 
     def __init__(self) -> None:
-        self.words: dict[str, Branch] = {}
-        self.slots: dict[str, Branch] = {}
+        self.words: defaultdict[str, Branch] = defaultdict(Branch)
+        self.slots: defaultdict[str, Branch] = defaultdict(Branch)
         self.rule: Rule | None = None
         self._slots_for: dict[tuple[str, str], list[tuple[str, Branch, frozenset[str]]]] = {}
 
@@ -85,9 +86,9 @@ class Branch:
         branch = self
         for slot, word in WORDING.findall(wording):
             if slot:
-                branch = branch.slots.setdefault(slot, Branch())
+                branch = branch.slots[slot]
             for token in () if slot else SYNONYMS.get(word, (word,)):
-                branch = branch.words.setdefault(token, Branch())
+                branch = branch.words[token]
         branch.rule = rule
 
 

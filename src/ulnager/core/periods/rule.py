@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from enum import Enum
 from functools import lru_cache
+from operator import attrgetter
 from typing import Any, Final, NamedTuple
 
 from ulnager.core.text import pattern
@@ -156,8 +157,6 @@ RULES: Final[dict[str, Rule]] = {}
 @lru_cache(maxsize=64)
 def rule_with(**facts: Any) -> Rule:
     """The first row of the table of which all that is so."""
-    return next(
-        rule
-        for rule in RULES.values()
-        if all(getattr(rule, name) == value for name, value in facts.items())
-    )
+    # With the key, that there are several and a tuple comes of it.
+    facts_of = attrgetter("key", *facts)
+    return next(rule for rule in RULES.values() if facts_of(rule)[1:] == (*facts.values(),))
