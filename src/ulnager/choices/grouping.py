@@ -54,7 +54,8 @@ def grouped(
         return tuple(Grouped(unit, None, False, _NO_DAYS) for unit in grouping.of)
     if isinstance(result, InstantResolution):
         return tuple(_counted_times(grouping, unit, result, closed) for unit in grouping.of)
-    return tuple(_counted(grouping, unit, result.calendar, closed) for unit in grouping.of)
+    calendar = result.calendar
+    return tuple(_counted(grouping, unit, calendar, closed) for unit in grouping.of)
 
 
 def _counted_times(

@@ -7,6 +7,7 @@ own anchor; else the book's; else the clock. Where it is shown changes nothing.
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta, tzinfo
@@ -167,7 +168,7 @@ class AnchorPoint:
         found: Definition = self.point.definition.args[0]
         return found
 
-    @property
+    @functools.cached_property
     def asks_data(self) -> bool:
         """Whether it speaks of the data."""
         return self.point.definition.asks_data
@@ -249,7 +250,7 @@ class Resolver:
         """What a definition is worked out against."""
         # A phrase that says what it is measured from is not measured from anything else before.
         anchor = said or own or self.anchor
-        if has_own_anchor(definition):
+        if not definition.is_plain_span and has_own_anchor(definition):
             anchor = None
         point = anchor if isinstance(anchor, AnchorPoint) else None
         sources: tuple[str, ...] = ()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime
+from itertools import accumulate
 from pathlib import Path
 from typing import Any, Final, Unpack
 
@@ -184,13 +185,23 @@ def preview(
         before = outside(result, ends.column, ends.held)[0]
 
     by_day = grain is None and ends is None and not isinstance(result, InstantResolution)
+    of_first = kept
     if by_day and not result.day_starts and kind.stands_for is None:
         counts = _of_days(days.counts, result.ranges)
-        extremes = select(func.min(local), func.max(local)).select_from(source.rows)
-        ((first, last),) = source.run(extremes.where(kept))
+        inside = sorted(day for day in days.counts if day and _is_in(day, result.ranges))
+        first, last = (inside[0], inside[-1]) if inside else (None, None)
+        if found.held.has_time:
+            extremes = select(func.min(local), func.max(local)).select_from(source.rows)
+            ((first, last),) = source.run(extremes.where(kept))
+        # What does not come first need not be put in order.
+        held_until = zip(inside, accumulate(days.counts[day] for day in inside), strict=True)
+        stop = next((day.toordinal() + 1 for day, held in held_until if held >= rows), None)
+        if stop is not None:
+            spans = tuple((a, min(b or stop, stop)) for a, b in result.ranges if (a or 0) < stop)
+            of_first = rows_where(result._with_ranges(spans), name, kind, ends)
     else:
         counts, first, last = _asked(source, kept, name.is_(None), before, after, local)
-    total, inside, nulls, early, late = counts
+    total, kept_rows, nulls, early, late = counts
     source.check_days(found, first, last)
     # The column of the dates is always among those shown.
     others = [other for other in source.columns if other.name != found.name]
@@ -203,16 +214,16 @@ def preview(
         for other in held
     ]
     # Rows of one day have no order of their own; the other columns give them a steady one.
-    first_rows = source.run(select(*shown).where(kept).order_by(name, *shown).limit(int(rows)))
+    first_rows = source.run(select(*shown).where(of_first).order_by(name, *shown).limit(int(rows)))
     extent = days.extent(grain) if days.days else None
     return Preview(
         result,
         source.name,
         found.name,
         total,
-        inside,
+        kept_rows,
         early,
-        total - inside - early - late - nulls,
+        total - kept_rows - early - late - nulls,
         late,
         nulls,
         first,
@@ -220,7 +231,7 @@ def preview(
         extent,
         tuple(other.name for other in held),
         tuple(first_rows),
-        tuple(_warnings(result, extent, total, inside, nulls)),
+        tuple(_warnings(result, extent, total, kept_rows, nulls)),
         _notes(result),
         Kept(source, kept),
     )
@@ -235,13 +246,18 @@ def _of_days(
         if day is None:
             continue
         number = day.toordinal()
-        if any((a is None or a <= number) and (b is None or number < b) for a, b in ranges):
+        if _is_in(day, ranges):
             inside += rows
         elif ranges and ranges[0][0] is not None and number < ranges[0][0]:
             early += rows
         elif ranges and ranges[-1][1] is not None and number >= ranges[-1][1]:
             late += rows
     return sum(counts.values()), inside, counts.get(None, 0), early, late
+
+
+def _is_in(day: date, ranges: Sequence[Range]) -> bool:
+    number = day.toordinal()
+    return any((a is None or a <= number) and (b is None or number < b) for a, b in ranges)
 
 
 def _asked(

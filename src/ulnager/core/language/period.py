@@ -346,6 +346,8 @@ class Period(PeriodBase):
 def _as_called(said: Period, basis: Basis) -> Period:
     """The period with its units called as the calendar calls them: ``Q1 2026`` may be of FY2026."""
     definition = said.definition
+    if definition.is_plain_span and basis.calendar is GREGORIAN:
+        return said
     around = basis
     while definition.rule.kind is Kind.BASIS:
         around, definition = definition.changed(around), definition.args[0]
