@@ -271,3 +271,20 @@ def test_a_book_sees_each_change_of_a_file_and_lives_on_in_copies_and_forks(
     data.symlink_to(canary)
     with pytest.raises(SourceError, match="outside the folder of the book"):
         day()
+
+
+def test_rows_kept_in_memory_are_those_of_the_file(tmp_path):
+    """Whatever it is called, and as it is now; a file that cannot be read is told of as before."""
+    path = tmp_path / "the rows, kept.csv"
+    (tmp_path / "book.toml").write_text(f"""[sources.r]
+file = "{path.name}"
+[pages.h.charts]
+n = {{ source = "r", period = "2026-05", value = "n", by = "month" }}
+""")
+    book = read_book(tmp_path / "book.toml")
+    lines, told = ["d,n", *(f"2026-05-{n % 28 + 1:02},{n}" for n in range(30_000))], []
+    for last in ("many", "3", "4", "many"):
+        path.write_text("\n".join([*lines, f"2026-05-28,{last}\n"]))
+        told.append(book.page("h").open(today="2026-06-01").values()["n"])
+    assert "line 30002" in told[0] == told[3]
+    assert [one.rows[0].value - sum(range(30_000)) for one in told[1:3]] == [3, 4]

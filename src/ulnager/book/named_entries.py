@@ -19,7 +19,8 @@ def entry_named(
 ) -> Found | None:
     """What an entry names, None when it names nothing."""
     if name is not None and name not in known:
-        fix = f"Add it under [{what}s], or name one that is there."
+        such = f', such as {name} = "latest"' if what == "anchor" and name.isidentifier() else ""
+        fix = f"Add it under [{what}s]{such}, or name one that is there."
         raise BookError(file, key, no_such(what, name, known), fix)
     return None if name is None else known[name]
 

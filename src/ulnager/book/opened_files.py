@@ -22,6 +22,8 @@ from ulnager.sources.source import GivenUp
 
 if TYPE_CHECKING:
     from ulnager.book.sources import BookSource
+    from ulnager.choices.resolver import Moment
+    from ulnager.core.periods.anchors import Extent
     from ulnager.sources.duckdb_source import Rows
     from ulnager.sources.source import Relation
 
@@ -130,12 +132,30 @@ class OpenedFiles:
         before, self._last[source.name] = self._last.get(source.name, key), key
         if before != key:
             self._opened.forget(before)  # As it was, it holds memory.
-        found = self._opened.of(key, newly, lambda made: isinstance(made, FileSource) and still())
+
+        def opened() -> Relation:
+            made = newly()
+            if isinstance(made, FileSource):
+                made.hold()
+            return made
+
+        found = self._opened.of(key, opened, lambda made: isinstance(made, FileSource) and still())
         if not isinstance(found, FileSource):
             return newly()  # Others that waited have this one.
         found = found.again()
         found.timeout, found.answers = seconds, answers
         return found
+
+    def extent(self, source: BookSource, moment: Moment, find: Callable[[], Extent]) -> Extent:
+        """The dates of a source at a moment, found or as they were found while its files do not
+        change."""
+        is_file = source.given is None and source.query is None and "://" not in str(source.place)
+        if not is_file or moment.up_to is not None:
+            return find()
+        stamp = stamp_of(source)
+        told = repr((source.form, source.where, source.tz, source.share, source.limit))
+        key = ("extent", source.name, source.column, told, moment.today, moment.day_starts, stamp)
+        return self._answers.of(key, find, lambda _: stamp_of(source) == stamp)
 
 
 _LEFT: Final[list[object]] = []

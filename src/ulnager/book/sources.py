@@ -4,11 +4,10 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import Any, Final, TypeAlias
+from typing import TYPE_CHECKING, Any, Final
 
 from ulnager.choices.resolver import Moment, moment_from
 from ulnager.core.calendars.calendar import Calendar
@@ -21,7 +20,8 @@ from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
 
-Opener: TypeAlias = "Callable[[BookSource, Callable[[], Relation], float | None], Relation]"
+if TYPE_CHECKING:
+    from ulnager.book.opened_files import OpenedFiles
 
 
 @dataclass(frozen=True)
@@ -50,7 +50,7 @@ class BookSource:
     """What becomes of a unit of its grain that a period cuts."""
     given: Relation | None = field(default=None, compare=False, repr=False)
     """What a caller opened in its place."""
-    opener: Opener | None = field(default=None, compare=False, repr=False)
+    opener: OpenedFiles | None = field(default=None, compare=False, repr=False)
     """Who opens it, where what is open is kept."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""
@@ -184,7 +184,12 @@ class BookSource:
 
     def extent(self, moment: Moment | None = None) -> Extent:
         """The dates that it holds at a moment; SourceError when it cannot be read."""
-        return self.profile(moment=moment).extent
+        moment = self._now() if moment is None else moment
+
+        def find() -> Extent:
+            return self.profile(moment=moment).extent
+
+        return find() if self.opener is None else self.opener.extent(self, moment, find)
 
     def _now(self, today: date | str | None = None) -> Moment:
         return moment_from(today, day_starts=self.day_starts)

@@ -33,6 +33,9 @@ from ulnager.sources.source import Column
 
 _WIDE: Final = 1_000
 _FEW_NAMES: Final = 20
+_SMALL: Final = 32_000_000
+"""So many bytes of text are kept in memory."""
+_HELD: Final = '"the rows, kept"'
 _STRICT: Final = "quote = '\"', escape = '\"', strict_mode = true, null_padding = false"
 
 
@@ -132,6 +135,18 @@ class FileSource(EmbeddedSource):
         if query is not None:
             self.rows, self.rows_sql = self.queried(query, names)
             self.columns = self.described(self.rows_sql)
+
+    def hold(self) -> None:
+        """Keep the rows of a small text file in memory, as they are now: they would be read from
+        text for each question. Where one cannot be read, who asks for it is told."""
+        if self.is_text and not any(path.lower().endswith(".gz") for path in self._opened):
+            try:
+                if sum(Path(path).stat().st_size for path in self._opened) > _SMALL:
+                    return
+                self._connection.execute(f"CREATE TABLE {_HELD} AS SELECT * FROM data")
+                self._connection.execute(f"CREATE OR REPLACE VIEW data AS SELECT * FROM {_HELD}")
+            except (duckdb.Error, RuntimeError, OSError):
+                return
 
     def _tell_dates(self, reads: str, date_format: str | None) -> None:
         """Columns of text whose values prove how their dates are written become dates."""
