@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
-from typing import TYPE_CHECKING, Any, Final
+from typing import Any, Final, Protocol
 
 from ulnager.choices.resolver import Moment, moment_from
 from ulnager.core.calendars.calendar import Calendar
@@ -20,8 +21,17 @@ from ulnager.sources.opening import opened_source, seconds_for
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
 
-if TYPE_CHECKING:
-    from ulnager.book.opened_files import OpenedFiles
+
+class Opener(Protocol):
+    """Who opens the sources of a book, and keeps what does not change."""
+
+    def __call__(
+        self, source: BookSource, newly: Callable[[], Relation], seconds: float | None, /
+    ) -> Relation:
+        """The source as ``newly`` opens it, or opened it."""
+
+    def extent(self, source: BookSource, moment: Moment, find: Callable[[], Extent], /) -> Extent:
+        """Its dates at a moment, found now or before."""
 
 
 @dataclass(frozen=True)
@@ -50,7 +60,7 @@ class BookSource:
     """What becomes of a unit of its grain that a period cuts."""
     given: Relation | None = field(default=None, compare=False, repr=False)
     """What a caller opened in its place."""
-    opener: OpenedFiles | None = field(default=None, compare=False, repr=False)
+    opener: Opener | None = field(default=None, compare=False, repr=False)
     """Who opens it, where what is open is kept."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""
