@@ -140,6 +140,11 @@ def test_a_service_answers_for_every_choice_of_hours(rows, starts, cli):
         assert "true until" not in ask.get("/pages/home").text
         assert ask.get("/api/book").status_code == 200
         assert ask.get("/api/schedules/mail").status_code == 200
+    # A clock that is a day knows no moment, and nothing else is needed where a day is over.
+    by_day = book.picker("dates").open(today="2027-02-01")
+    assert by_day.choose("gone").resolution.start == (
+        by_day.refreshed(now="2027-02-01T12:00Z").choose("gone").resolution.start)  # fmt: skip
+    assert "hours need the moment" in by_day.choose("day").problems[0]
     path = str(folder / book.file)
     for line in ("show home", "show mail", "show dates", "show", f"check {path}", "rehearse home",
                  "calendar --bounds", "preview day scans"):  # fmt: skip

@@ -88,9 +88,11 @@ class Moment:
 
     def clock(self, *, in_hours: bool = False) -> dict[str, Any]:
         """What tells a period what time it is."""
+        told: dict[str, Any] = {"today": self.today, "day_starts": self.day_starts}
         if in_hours and self.now is not None:
-            return {"now": self.now, "tz": self.tz, "day_starts": self.day_starts}
-        return {"today": self.today, "day_starts": self.day_starts}
+            del told["today"]
+            told["now"] = self.now
+        return {**told, "tz": self.tz} if in_hours else told
 
     def cut_after(self, extent: Extent, lag: int) -> date | None:
         """The last day that a source's rows count, when that lies in the past; None where nothing

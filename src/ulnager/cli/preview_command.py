@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Iterator
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 import click
@@ -97,6 +98,8 @@ def command(
 
     if name is not None and "://" not in (write or ""):
         raise SettingError("--name is a table of a database, and --write names none")
+    if Path(phrase).is_file():
+        raise SettingError(f"{phrase} is a file; the phrase comes first: preview PERIOD {phrase}")
     source = request.opened(*names, column_types={column: column_type})
     column, tz = request.looked_at(names[0], column)
     result = request.resolve(phrase, request.basis(phrase, source, column, tz=tz))
