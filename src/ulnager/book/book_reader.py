@@ -8,7 +8,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Final
+from typing import Any, Final, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
@@ -18,16 +18,9 @@ from ulnager.book.file_schema import (
     SOURCES,
     AnchorEntry,
     BookFile,
-    ByEntry,
-    ChartEntry,
-    CycleEntry,
     DatabaseSource,
     MonthsEntry,
-    PageEntry,
     PeriodEntry,
-    PickerEntry,
-    ReadingsEntry,
-    ScheduleEntry,
     SharedByCalendars,
     SourceEntry,
     TableEntry,
@@ -359,6 +352,7 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     """The first thing that is wrong with the shape of the file, in plain words."""
     first = error.errors()[0]
     path = [str(part) for part in first["loc"] if part != "[key]"]
+    sort = path.pop(4) if path[2:3] == ["choices"] and len(path) > 4 else ""
     # Within a calendar or a source the place tells its kind, which is no part of the key.
     kind = path.pop(2) if path[0] in ("calendars", "sources") and len(path) > 2 else ""
     key = ".".join(path)
@@ -380,7 +374,7 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
             return BookError(
                 file, ".".join(path[:2]), f"{path[-1]} is not for {told}; it takes {takes}"
             )
-        known = _known_keys(path[:-1], kind)
+        known = _known_keys([*path[:-1], *filter(None, [sort])], kind)
         near = nearest(path[-1], known)
         fix = f"Did you mean '{near}'? " if near else ""
         return BookError(
@@ -398,12 +392,11 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
             "Begin it with a letter, such as 'last_week'.",
         )
     given = first.get("input")
-    return BookError(
-        file,
-        key,
-        f"{first['msg'][0].lower()}{first['msg'][1:]}",
-        "" if isinstance(given, dict) else f"It is {given!r}.",
-    )
+    told = f"{first['msg'][0].lower()}{first['msg'][1:]}"
+    if first["type"] in ("model_type", "dict_type"):
+        known = [one for one in _known_keys(path, kind) if one != "accept"]
+        told = f"input should be a table{f', such as {{ {known[0]} = … }}' if known else ''}"
+    return BookError(file, key, told, "" if isinstance(given, dict) else f"It is {given!r}.")
 
 
 _KINDS: Final[dict[str, Any]] = {"calendars": CALENDARS, "sources": SOURCES}
@@ -411,15 +404,27 @@ _CALENDAR_KIND: Final = "input should be 'months', 'weeks' or 'table'"
 
 
 def _known_keys(path: list[str], kind: str) -> list[str]:
-    """The keys that may stand at a path of the file; ``kind`` is that of a calendar."""
-    entries: dict[str, type[BaseModel]] = {
-        "calendars": CycleEntry if "cycles" in path else CALENDARS.get(kind, MonthsEntry),
-        "sources": SOURCES.get(kind, SourceEntry),
-        "anchors": AnchorEntry,
-        "readings": ReadingsEntry,
-        "periods": PeriodEntry,
-        "pickers": ByEntry if "by" in path else PickerEntry,
-        "pages": ChartEntry if "charts" in path else PageEntry,
-        "schedules": ScheduleEntry,
-    }
-    return list((entries[path[0]] if path else BookFile).model_fields)
+    """The keys that may stand at a path of the file, none where they are names; ``kind`` is that
+    of a calendar or a source."""
+    model: type[BaseModel] | None = BookFile
+    inner: list[type[BaseModel]] = []
+    for place, part in enumerate(path):
+        field = None if model is None else model.model_fields.get(part)
+        if field is not None:
+            inner = _models_in(field.annotation)
+            holds_many = get_origin(field.annotation) in (dict, list)
+            model = inner[0] if inner and not holds_many else None
+        elif place == 1 and kind:
+            model = _KINDS[path[0]].get(kind)
+        elif part.isdigit() or not inner:
+            model = None
+        else:  # A name, or the sort of what stands in a list.
+            model = inner[-1 if part == "phrase" else 0]
+    return [] if model is None else list(model.model_fields)
+
+
+def _models_in(annotation: Any) -> list[type[BaseModel]]:
+    """The tables that an annotation speaks of."""
+    if isinstance(annotation, type) and issubclass(annotation, BaseModel):
+        return [annotation]
+    return [model for part in get_args(annotation) for model in _models_in(part)]

@@ -94,6 +94,20 @@ class PhraseEntry(BookTable):
     inputs: dict[Name, Settings] = {}
 
 
+def _sort_of_choice(given: object) -> str:
+    if not isinstance(given, dict):
+        return "phrase" if isinstance(given, PhraseEntry) else "name"
+    return "heading" if "heading" in given else "phrase"
+
+
+_Choice = Annotated[
+    Annotated[str, Tag("name")]
+    | Annotated[HeadingEntry, Tag("heading")]
+    | Annotated[PhraseEntry, Tag("phrase")],
+    Discriminator(_sort_of_choice),
+]
+
+
 class ByEntry(BookTable):
     """The units that charts may be grouped by, and the one it opens with."""
 
@@ -115,7 +129,7 @@ class PickerEntry(Accepting):
     """Choices in order, the one it opens with, and what viewers may do."""
 
     label: Label = ""
-    choices: list[str | HeadingEntry | PhraseEntry] = []
+    choices: list[_Choice] = []
     opens: str | None = None
     anchor: str | None = None
     labels: Literal["long", "short"] = "long"

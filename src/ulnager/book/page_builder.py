@@ -17,12 +17,13 @@ from ulnager.choices.picker import Picker
 from ulnager.choices.picker_base import MOST_BUCKETS, Choice
 from ulnager.choices.value_filters import ValueFilter
 from ulnager.core.calendars.month_calendar import GREGORIAN
-from ulnager.core.errors import BookError, UlnagerError
+from ulnager.core.errors import BookError, SettingError, UlnagerError
 from ulnager.core.language.period import PeriodBase
 from ulnager.core.language.walks import shift_of, step_of
 from ulnager.core.messages import Message
 from ulnager.core.units import Unit
 from ulnager.numbers.lasting_rows import HOWS as LASTING_HOWS
+from ulnager.numbers.totals import checked_how
 
 _LEAST_REFRESH: Final = 10
 """An open page asks anew after so many seconds at the earliest."""
@@ -235,8 +236,15 @@ class Pages:
             instead = "Leave running out and say how = 'count' or 'sum', or leave until out."
         elif entry.running and isinstance(entry.split, list):
             told = "a running measure is split by one column"
+        elif entry.running and entry.top:
+            told = "a running measure has a line for each value of its split, and no top"
+            instead = "Leave top out."
         if told:
             raise self.offers.wrong(key, told, instead)
+        try:
+            checked_how(entry.how, entry.value, entry.per, entry.top, entry.split)
+        except SettingError as error:
+            raise self.offers.wrong(key, str(error)) from None
 
     def _unit(self, key: str, name: str) -> str:
         try:
