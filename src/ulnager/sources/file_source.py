@@ -83,6 +83,7 @@ class FileSource(EmbeddedSource):
         try:
             reads = self._reads(found, settings)
             self._connection.execute(f"CREATE VIEW data AS {self.view_sql}")
+            self.columns: tuple[Column, ...] = self.described("FROM data")
             self._tell_dates(reads, date_format)
             self._laid_out(found, query)
         except UlnagerError:
@@ -128,7 +129,6 @@ class FileSource(EmbeddedSource):
             for name in names - {"data"}:
                 self._connection.execute(f"CREATE VIEW {quoted(name)} AS SELECT * FROM data")
         self.lock(self.opens)
-        self.columns: tuple[Column, ...] = self.described("FROM data")
         self.rows: sa.FromClause = sa.table(
             "data", *(sa.column(quoted_name(c.name)) for c in self.columns)
         )
@@ -154,7 +154,7 @@ class FileSource(EmbeddedSource):
         def ask(sql: str) -> list[Any]:
             return self._connection.execute(sql).fetchall()
 
-        columns = self.described("FROM data")
+        columns = self.columns
         texts = [column.name for column in columns if column.engine_type == "VARCHAR"]
         told = written_dates(ask, texts, date_format)
         of_days = [one for one in told if not one.is_month]
@@ -176,6 +176,7 @@ class FileSource(EmbeddedSource):
             )
             self.view_sql = f"SELECT * REPLACE ({dates}) FROM {reads}"
             ask(f"CREATE OR REPLACE VIEW data AS {self.view_sql}")
+            self.columns = self.described("FROM data")
 
     def _check_same(self) -> None:
         """SourceError for files whose headers are not the same."""

@@ -385,6 +385,8 @@ def _lone(days: dict[date, int], *, at_start: bool = False) -> date | None:
     """The last day, or the first, but for one or two that lie alone, far from all others; None
     where none does."""
     ends = list(days)[: FEW + 2] if at_start else list(days)[: -FEW - 3 : -1]
+    if not any(is_far(max(pair), min(pair), 0) for pair in pairwise(ends)):
+        return None
     gaps = [(after - before).days for before, after in pairwise(days)]
     usual = median(gaps) if gaps else 0
     found = None
@@ -403,6 +405,8 @@ def _missing(
 ) -> tuple[Span, ...]:
     off = {WEEKDAYS.index(name) for name in closed}
     gaps: list[Range] = []
+    if sum([first <= day <= last for day in days]) == (last - first).days + 1:
+        return ()
     for number in range(first.toordinal(), last.toordinal()):
         day = date.fromordinal(number)
         if day in days or day.weekday() in off:
