@@ -167,4 +167,4 @@ def test_a_file_that_goes_away_while_it_is_opened_is_told(step, tmp_path, monkey
 
     monkeypatch.setattr(FileSource, step, gone)
     with pytest.raises(SourceError, match=r"rows\.csv"):
-        open_source(path)
+        open_source(path).extent()

@@ -56,9 +56,12 @@ class Place:
         return [tuple(map(plain, row)) for row in found] if self.kind == "sqlite" else found
 
     def tables(self):
+        """Those of this process: others test on the same server."""
         if self.engine is None:
-            return {name for (name,) in self.asked("SHOW TABLES")}
-        return set(sa.inspect(self.engine).get_table_names())
+            found = [name for (name,) in self.asked("SHOW TABLES")]
+        else:
+            found = sa.inspect(self.engine).get_table_names()
+        return {name for name in found if str(os.getpid()) in name}
 
     def drop(self, name):
         with contextlib.suppress(sa.exc.SQLAlchemyError, duckdb.Error):
