@@ -1,6 +1,7 @@
 """Periods of hours among the choices of a page: every door answers, with the rows they have."""
 
 import json
+import re
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
@@ -172,3 +173,25 @@ def test_hours_of_a_column_of_dates_are_told_chart_by_chart(tmp_path, cli):
     code, out, _ = cli("show", "home", "--choose", "last_2_rolling_days", "--json", *when)
     charts = json.loads(out)["charts"]
     assert (code, [one["rows"] for one in charts.values()]) == (0, [2, 2, 2])
+
+
+def test_a_chart_that_cannot_be_read_leaves_the_others(tmp_path, cli):
+    (tmp_path / "days.csv").write_text("day,n\n2026-05-01,1\n2026-05-02,2\n")
+    text = """[sources.s]\nfile = "days.csv"\n[pages.home.charts]
+a = { source = "s", column = "day", period = "2026-05", value = "n" }
+b = { source = "s", column = "dye", period = "2026-05" }
+c = { source = "s", column = "day", period = "2026-05", value = "m" }
+d = { source = "s", column = "day", period = "2026-05", until = "ends" }
+"""
+    book = tmp_path / "b.toml"
+    book.write_text(text)
+    code, out, err = cli("show", "home", "--book", str(book))
+    assert (code, err, out.count("problem  ")) == (0, "", 3)
+    assert re.search(r"A +1 to 31 May 2026 +2 +3 ", out)
+    code, out, _ = cli("show", "home", "--book", str(book), "--json")
+    charts = json.loads(out)["charts"]
+    assert [one["rows"] for one in charts.values()] == [2, None, 2, None]
+    assert [isinstance(one["values"], str) for one in charts.values()] == [False, True, True, True]
+    (tmp_path / "days.csv").unlink()
+    code, _, err = cli("show", "home", "--book", str(book))
+    assert code == 1 and "there is no file" in err

@@ -15,7 +15,7 @@ from ulnager.cli.help import Command
 from ulnager.cli.options import OF_CALENDAR, basis_options_but, json_option, locale_option
 from ulnager.cli.output import echo, show_json, show_pairs, show_table
 from ulnager.cli.request import Request
-from ulnager.core.errors import FilterError, SettingError, UlnagerError
+from ulnager.core.errors import FilterError, SettingError, SourceError, UlnagerError
 from ulnager.core.periods.clock import as_day, as_instant
 from ulnager.core.text import number_text
 
@@ -378,12 +378,19 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     sources: dict[str, Any] = {}
     kept: dict[str, int | None] = {}
     refused: list[str] = []
+    lost: list[SourceError] = []
     for key, chart in opened.charts.items():
         try:
             kept[key] = kept_by(book.sources, chart, sources)
         except FilterError as error:  # Hours of dates, or a part of what a row stands for.
             kept[key] = None
             refused.append(str(error))
+        except SourceError as error:
+            kept[key] = None
+            lost.append(error)
+    if lost and len(lost) == len(opened.charts):
+        raise lost[0]
+    refused += map(str, lost)  # The others are there all the same.
     if as_json:
         plain: Any = opened.to_dict()
         for key, rows in kept.items():
@@ -397,6 +404,7 @@ def _show_page(book: Book, opened: OpenedPage, as_json: bool) -> None:
     echo(opened.page.label)
     drawn = {key: one for key, one in opened.charts.items() if one.chart.drawn.get("value")}
     values = values_of(book.sources, drawn, by=False, opened=sources)
+    refused += [one for one in values.values() if isinstance(one, str)]
     shown = [
         (
             chart.label,
