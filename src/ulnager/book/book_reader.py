@@ -18,7 +18,7 @@ from ulnager.book.file_schema import (
     SOURCES,
     AnchorEntry,
     BookFile,
-    DatabaseSource,
+    DatabaseSourceEntry,
     MonthsEntry,
     PeriodEntry,
     SharedByCalendars,
@@ -197,8 +197,10 @@ def _calendars(file: str, entries: BookFile, house: House) -> dict[str, Calendar
                 f"the table {table!r} is in a database; say of which source: database = 'orders'"
             )
         source = entries.sources.get(entry.database)
-        if not isinstance(source, DatabaseSource):
-            known = [n for n, one in entries.sources.items() if isinstance(one, DatabaseSource)]
+        if not isinstance(source, DatabaseSourceEntry):
+            known = [
+                n for n, one in entries.sources.items() if isinstance(one, DatabaseSourceEntry)
+            ]
             raise SettingError(no_such("source of a database", entry.database, known))
         password = password_of(entry.database, source.password_env)
         place = house.url(source.url)

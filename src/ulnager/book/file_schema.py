@@ -311,7 +311,7 @@ class SourceEntry(Accepting):
     where: dict[str, str | int | float | list[str | int | float]] = {}
 
 
-class FileSource(SourceEntry):
+class FileSourceEntry(SourceEntry):
     """A file, or several, with how a CSV file is written."""
 
     file: str | list[str]
@@ -322,7 +322,7 @@ class FileSource(SourceEntry):
     date_format: str | None = None
 
 
-class DatabaseSource(SourceEntry):
+class DatabaseSourceEntry(SourceEntry):
     """A table of a database; ``password_env`` names the environment variable that holds its
     password."""
 
@@ -331,16 +331,16 @@ class DatabaseSource(SourceEntry):
     password_env: str | None = None
 
 
-class QuerySource(SourceEntry):
+class QuerySourceEntry(SourceEntry):
     """A query over the book's other sources."""
 
     query: str
 
 
 SOURCES: dict[str, type[SourceEntry]] = {
-    "file": FileSource,
-    "url": DatabaseSource,
-    "query": QuerySource,
+    "file": FileSourceEntry,
+    "url": DatabaseSourceEntry,
+    "query": QuerySourceEntry,
 }
 
 
@@ -350,9 +350,9 @@ def _place_of(value: Any) -> str:
 
 
 AnySource = Annotated[
-    Annotated[FileSource, Tag("file")]
-    | Annotated[DatabaseSource, Tag("url")]
-    | Annotated[QuerySource, Tag("query")],
+    Annotated[FileSourceEntry, Tag("file")]
+    | Annotated[DatabaseSourceEntry, Tag("url")]
+    | Annotated[QuerySourceEntry, Tag("query")],
     Discriminator(
         _place_of,
         custom_error_type="source_kind",

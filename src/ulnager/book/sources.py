@@ -22,7 +22,7 @@ from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
 
 
-class Opener(Protocol):
+class SourceOpener(Protocol):
     """Who opens the sources of a book, and keeps what does not change."""
 
     def __call__(
@@ -60,7 +60,7 @@ class BookSource:
     """What becomes of a unit of its grain that a period cuts."""
     given: Relation | None = field(default=None, compare=False, repr=False)
     """What a caller opened in its place."""
-    opener: Opener | None = field(default=None, compare=False, repr=False)
+    opener: SourceOpener | None = field(default=None, compare=False, repr=False)
     """Who opens it, where what is open is kept."""
     has_own_tz: bool = True
     """Whether ``tz`` was said of the source itself, and not of the whole book."""

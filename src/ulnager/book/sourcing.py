@@ -5,7 +5,13 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from ulnager.book.file_schema import BookFile, DatabaseSource, FileSource, QuerySource, SourceEntry
+from ulnager.book.file_schema import (
+    BookFile,
+    DatabaseSourceEntry,
+    FileSourceEntry,
+    QuerySourceEntry,
+    SourceEntry,
+)
 from ulnager.book.file_text import House
 from ulnager.book.named_entries import entry_named, phrase_at
 from ulnager.book.opened_files import OpenedFiles
@@ -38,8 +44,8 @@ def sources_of(
             entry.tz or entries.tz,
             entry_named(file, f"{key}.calendar", "calendar", entry.calendar, calendars) or calendar,
             SHARE if entry.share is None else entry.share,
-            entry.table if isinstance(entry, DatabaseSource) else None,
-            entry.password_env if isinstance(entry, DatabaseSource) else None,
+            entry.table if isinstance(entry, DatabaseSourceEntry) else None,
+            entry.password_env if isinstance(entry, DatabaseSourceEntry) else None,
             tuple(
                 (setting, given)
                 for setting in _READ_AS
@@ -60,7 +66,7 @@ def sources_of(
             opener=opener,
         )
     for name, entry in entries.sources.items():
-        if isinstance(entry, QuerySource) and name not in house.given:
+        if isinstance(entry, QuerySourceEntry) and name not in house.given:
             found[name] = replace(found[name], **_asked(file, name, entry.query, found))
     return found
 
@@ -113,9 +119,9 @@ def _key_types(file: str, key: str, entry: SourceEntry) -> tuple[tuple[str, Any]
 
 def _place(entry: SourceEntry, house: House) -> str | tuple[str, ...]:
     """Where a source of a book is."""
-    if isinstance(entry, DatabaseSource):
+    if isinstance(entry, DatabaseSourceEntry):
         return house.url(entry.url)
-    if not isinstance(entry, FileSource):
+    if not isinstance(entry, FileSourceEntry):
         return ()
     if isinstance(entry.file, list):
         return tuple(house.path(name) for name in entry.file)

@@ -62,7 +62,7 @@ _WITH_NAME: Final = r"\s*(\d{1,2}\.?\s+)?\p{L}{3,}\.?\s+\d{4}\s*"
 """A month by its name, and a year."""
 
 
-class _Instant(sa.types.UserDefinedType[Any]):
+class _Timestamptz(sa.types.UserDefinedType[Any]):
     cache_ok = True
 
     def get_col_spec(self, **_: Any) -> str:
@@ -242,7 +242,7 @@ class EmbeddedSource(Relation):
         column = super().value(name)
         if any(one.name == name and one.engine_type == "TIMESTAMPTZ_NS" for one in self.columns):
             # Few functions of the engine know this type.
-            return sa.cast(column, _Instant())
+            return sa.cast(column, _Timestamptz())
         return column
 
     def described(self, sql: str) -> tuple[Column, ...]:

@@ -26,7 +26,7 @@ _STATEMENT = re.compile(
 )
 
 
-class Dialect(NamedTuple):
+class QueryRules(NamedTuple):
     """How an engine writes queries, and what in them does more than read.
 
     ``reads`` is the parser's name of the dialect; ``strings`` and ``names`` are how texts and
@@ -46,7 +46,7 @@ _PLAIN_STRINGS: Final = r"'(?:[^']|'')*'"
 _DOLLARS: Final = r"\$(?P<tag>\w*)\$(?:(?!\$(?P=tag)\$).)*\$(?P=tag)\$"
 _PLAIN_NAMES: Final = r'"(?:[^"]|"")+"'
 _BACKSLASHES: Final = r"'(?:[^'\\]|''|\\.)*'|\"(?:[^\"\\]|\"\"|\\.)*\""
-_MYSQL: Final = Dialect(
+_MYSQL: Final = QueryRules(
     "mysql",
     rf"(?:[nxb]|_utf8mb4)?(?:{_BACKSLASHES})",
     r"`(?:[^`]|``)+`",
@@ -74,7 +74,7 @@ _MYSQL: Final = Dialect(
     ),
 )
 DIALECTS: Final = {
-    "postgresql": Dialect(
+    "postgresql": QueryRules(
         "postgres",
         rf"[nxb]?{_PLAIN_STRINGS}|e'(?:[^'\\]|''|\\.)*'|{_DOLLARS}",
         _PLAIN_NAMES,
@@ -116,7 +116,7 @@ DIALECTS: Final = {
     ),
     "mysql": _MYSQL,
     "mariadb": _MYSQL,
-    "sqlite": Dialect(
+    "sqlite": QueryRules(
         "sqlite",
         rf"x?{_PLAIN_STRINGS}",
         rf"{_PLAIN_NAMES}|`(?:[^`]|``)+`|\[[^\]]+\]",
@@ -136,7 +136,7 @@ DIALECTS: Final = {
             "fsdir",
         ),
     ),
-    "duckdb": Dialect(
+    "duckdb": QueryRules(
         "duckdb",
         rf"[xeb]?{_PLAIN_STRINGS}|{_DOLLARS}",
         _PLAIN_NAMES,
@@ -256,7 +256,7 @@ def _joined(text: str, tokens: list[Any]) -> str:
     return sent
 
 
-def _check_tokens(text: str, tokens: list[Any], dialect: Dialect) -> None:
+def _check_tokens(text: str, tokens: list[Any], dialect: QueryRules) -> None:
     quoted = re.compile(dialect.names, re.S)
     strings = re.compile(dialect.strings, re.I | re.S)
     for place, token in enumerate(tokens):
@@ -350,7 +350,7 @@ def _number(text: str) -> float:
         return 0.0
 
 
-def _is_denied(name: str, dialect: Dialect) -> bool:
+def _is_denied(name: str, dialect: QueryRules) -> bool:
     if name in dialect.harmless:
         return False
     return any(

@@ -63,7 +63,7 @@ class Sentence(NamedTuple):
     others: tuple[tuple[str, str, str], ...]
 
 
-class Ends(NamedTuple):
+class RulerEnds(NamedTuple):
     """The fields of a first and a last day, which the ends of the ruler move."""
 
     first: str
@@ -83,7 +83,7 @@ class DrawnPicker(NamedTuple):
     controls: tuple[Control, ...]
     sentence: Sentence | None
     ruler: Ruler | None
-    ends: Ends | None
+    ends: RulerEnds | None
     earlier: str | None
     later: str | None
     played: str | None
@@ -383,7 +383,7 @@ _MOST_FITTING: Final = 1_500
 """Of a longer ruler an end with steps is not moved, but typed."""
 
 
-def _ends(view: View, inputs: Sequence[Mapping[str, Any]], ruler: Ruler | None) -> Ends | None:
+def _ends(view: View, inputs: Sequence[Mapping[str, Any]], ruler: Ruler | None) -> RulerEnds | None:
     """The fields of own dates, where these are two days."""
     days = [one for one in inputs if one["kind"] == "day"]
     if len(days) != 2 or ruler is None or view.chosen is None:
@@ -403,7 +403,7 @@ def _ends(view: View, inputs: Sequence[Mapping[str, Any]], ruler: Ruler | None) 
     first, last = days
     bounds = first["min"] or "", last["max"] or ""
     names = first["label"], last["label"]
-    return Ends(first["id"], last["id"], names, *bounds, (fitting[0], fitting[1]))
+    return RulerEnds(first["id"], last["id"], names, *bounds, (fitting[0], fitting[1]))
 
 
 def _sentence(opened: OpenedPage, name: str, controls: list[Control]) -> Sentence | None:
