@@ -218,6 +218,17 @@ def test_conditions_that_cannot_be_made(make, message):
         make(period("2026-03").resolve())
 
 
+@pytest.mark.parametrize("sort", [pd.DataFrame, pl.DataFrame])
+@pytest.mark.parametrize("ask", [ulnager.profile, lambda frame: keep(frame, "2026-05", "a 'day'")])
+def test_what_is_told_of_a_frame_of_texts_makes_dates_of_them(sort, ask):
+    named = {"pandas": pd, "polars": pl, "frame": sort({"a 'day'": ["2026-05-01", "2026-06-02"]})}
+    with pytest.raises(ulnager.UlnagerError, match="into dates") as raised:
+        ask(named["frame"])
+    exec(str(raised.value).partition(" first: ")[2], named)
+    assert ulnager.profile(named["frame"]).rows == 2
+    assert len(keep(named["frame"], "2026-05", "a 'day'")) == 1
+
+
 @pytest.mark.parametrize(("name", "written"), [
     ("w.held_at", '"w"."held_at"'), ("s.w.held_at", '"s"."w"."held_at"'), ('"a.b"', '"a.b"'),
     ('w."a.b"', '"w"."a.b"'), ('a"b', '"a""b"'), ("a..b", '"a..b"'), ("1.2.3.4", '"1.2.3.4"'),

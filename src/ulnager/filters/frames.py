@@ -216,6 +216,15 @@ def known_frame(frame: Any) -> Any:
         ) from None
 
 
+def how_to_date(library: str, column: str) -> str:
+    """How a column of texts becomes one of dates, to be put behind a message."""
+    made = {
+        "pandas": f"frame[{column!r}] = pandas.to_datetime(frame[{column!r}])",
+        "polars": f"frame = frame.with_columns(polars.col({column!r}).str.to_date())",
+    }.get(library)
+    return "" if made is None else f": {made}"
+
+
 def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
     """The column of that name, with the zone of its days if it holds instants."""
     schema = data.collect_schema()
@@ -230,8 +239,9 @@ def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
     if isinstance(dtype, nw.Date):
         return _Column(column, values, Held("date", zone))
     if not isinstance(dtype, nw.Datetime):
+        how = how_to_date(str(data.implementation), column) if isinstance(dtype, nw.String) else ""
         raise FilterError(
-            f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps first"
+            f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps first{how}"
         )
     if dtype.time_zone is None:
         return _Column(column, values, Held("timestamp", zone))

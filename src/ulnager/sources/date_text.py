@@ -177,6 +177,8 @@ def how_to_read(value: object, engine: str, is_text: bool) -> str:
             "; if it holds dates, say how they are written, as strptime has it: --date-format "
             "'%d.%m.%Y' (date_format=)"
         )
+    if engine != "duckdb" and re.match(r"\d{4}-\d\d-\d\d", text):
+        return "; if it holds dates, say --table with a SELECT that casts it: CAST(… AS DATE)"
     if not re.fullmatch(r"[1-9]\d{4,12}", text):
         return ""
     for kind, pattern in (("yyyymmdd", "%Y%m%d"), ("yyyymm", "%Y%m")):

@@ -230,6 +230,7 @@ class EmbeddedSource(Relation):
                     if other
                     else ""
                 )
+                but = but or self.how_to_date(column.name)
                 found.append(f"; {column.name!r} holds dates in {dates:,} rows{but}")
             elif named * 2 > values:
                 found.append(
@@ -237,6 +238,10 @@ class EmbeddedSource(Relation):
                     "only: write them as numbers, 2026-03 or 03/2026"
                 )
         return "".join(found) or super().nearly_dates()
+
+    def how_to_date(self, name: str) -> str:
+        """How a column of texts that are all dates becomes one of dates."""
+        return f"; give a SELECT with {quoted(name)}::DATE as --table (table=)"
 
     def value(self, name: str) -> sa.ColumnElement[Any]:
         column = super().value(name)

@@ -143,7 +143,10 @@ def _sort(path: str) -> str:
     if sort is None and is_pipe(path):
         return "csv"  # Such as /dev/fd/63, which has no ending to go by.
     if sort is None:
-        raise SourceError(f"{path}: files are read by their ending; known are {', '.join(READERS)}")
+        raise SourceError(
+            f"{path}: files are read by their ending; known are {', '.join(READERS)}. Save it as one "
+            "of these, or give what another library reads of it as a data frame"
+        )
     return sort
 
 

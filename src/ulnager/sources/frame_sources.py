@@ -29,7 +29,8 @@ class FrameSource(EmbeddedSource):
     tables = ("data",)
 
     def __init__(self, frame: Any) -> None:
-        super().__init__(f"the {type(frame).__module__.split('.')[0]} frame")
+        self._library = type(frame).__module__.split(".")[0]
+        super().__init__(f"the {self._library} frame")
         try:
             self._held = _as_table(frame)
             self._connection = _engine(os.getpid(), limits_now().memory)
@@ -39,6 +40,11 @@ class FrameSource(EmbeddedSource):
         self.rows: sa.FromClause = sa.table(
             "data", *(sa.column(quoted_name(column.name)) for column in self.columns)
         )
+
+    def how_to_date(self, name: str) -> str:
+        from ulnager.filters.frames import how_to_date
+
+        return f"; turn them into dates first{how_to_date(self._library, name)}"
 
     def cursor(self) -> Any:
         is_new = not hasattr(self._own, "cursor")
