@@ -97,7 +97,7 @@ calendar 2026-05-11 2026-05-20 --year-starts 10-01 --holiday 2026-05-18
 rehearse "last 3 months" --last 2027-06-30 --json
 rehearse "last 7 days" --every FREQ=WEEKLY;BYDAY=MO --last 2026-12-31
 show --book demo:ferries
-show dates --book demo:ferries --choose recent --set n=14 --by week --json
+show dates --book demo:ferries --choose recent --set n=14 --by week
 show dates --book demo:ferries --locale fr
 show dates --book demo:ferries --choose crew_weeks --json
 filter --picker dates --column sailed_on --live --for duckdb --book demo:ferries --json
