@@ -232,7 +232,11 @@ def test_draw_makes_a_picture(cli, tmp_path):
     ("args", "code", "message"),
     [
         ("resolve", 2, "Missing argument"),
-        ("resolv today", 2, "No such command"),
+        ("resolv today", 2, "No such command 'resolv'. Did you mean 'resolve'?"),
+        ("'last 7 days'", 2, "behind a command: ulnager resolve 'last 7 days'"),
+        ("last 7 days --json", 2, "'last'. A phrase stands in quotes, behind a command: ulnager "),
+        ("rehearse last 7 days", 2, "(7 days). A phrase stands in quotes, behind a command"),
+        (f"preview '{__file__}' demo:sailings", 2, "is a file; the phrase comes first"),
         ("resolve today --jsn", 2, "No such option"),
         ("resolve 'last 3 hole months'", 2, "did you mean 'last 3 whole months'"),
         ("resolve 'last 99999999 years'", 1, "years 1 to 9999"),

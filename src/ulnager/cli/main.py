@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import contextlib
 import io
+import itertools
 import os
+import shlex
 import sys
 from collections.abc import Sequence
 from importlib import import_module
@@ -28,6 +30,8 @@ from ulnager.core.errors import (
     SourceError,
     UlnagerError,
 )
+from ulnager.core.language.phrase import period
+from ulnager.core.suggest import nearest
 from ulnager.core.text import masked
 from ulnager.sources.trusted import configured
 
@@ -140,10 +144,11 @@ def _run(given: list[str], debug: bool) -> int:
         return 2
     except click.UsageError as error:
         usage = error.ctx.get_usage() if error.ctx else ""
+        wrong = masked(error.format_message() + _meant(error.format_message(), given))
         if is_json:
-            _tell_json("usage", masked(error.format_message()))
+            _tell_json("usage", wrong)
         else:
-            _tell(f"{usage}\nError: {masked(error.format_message())}".lstrip())
+            _tell(f"{usage}\nError: {wrong}".lstrip())
         return 2
     except click.Abort:
         raise KeyboardInterrupt from None
@@ -175,6 +180,25 @@ def _run(given: list[str], debug: bool) -> int:
         )
         return 1
     return 0
+
+
+def _meant(told: str, given: list[str]) -> str:
+    """What somebody meant who gave a phrase and no command, or a phrase without quotes, or who
+    misspelt a command; to be put behind what is told."""
+    words = list(itertools.takewhile(lambda one: not one.startswith("-"), given))
+    is_no_command = told.startswith("No such command")
+    if not is_no_command and "unexpected extra argument" not in told:
+        return ""
+    command, text = "resolve", " ".join(words)
+    if not is_no_command:
+        command, text = words[0], " ".join(words[1:])
+    end = "" if told.endswith(".") else "."
+    with contextlib.suppress(PeriodSyntaxError, SettingError):
+        period(text)
+        asked = f"ulnager {command} {shlex.quote(text)}"
+        return f"{end} A phrase stands in quotes, behind a command: {asked}"
+    near = nearest(words[0], COMMANDS) if is_no_command else None
+    return f" Did you mean '{near}'?" if near else ""
 
 
 def _tell_error(error: UlnagerError) -> None:

@@ -241,7 +241,8 @@ def _column(data: Any, column: str, tz: str | tzinfo | None) -> _Column:
     if not isinstance(dtype, nw.Datetime):
         how = how_to_date(str(data.implementation), column) if isinstance(dtype, nw.String) else ""
         raise FilterError(
-            f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps first{how}"
+            f"column {column!r} holds {dtype}, not dates; turn it into dates or timestamps "
+            f"first{how}"
         )
     if dtype.time_zone is None:
         return _Column(column, values, Held("timestamp", zone))

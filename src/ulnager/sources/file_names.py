@@ -144,8 +144,8 @@ def _sort(path: str) -> str:
         return "csv"  # Such as /dev/fd/63, which has no ending to go by.
     if sort is None:
         raise SourceError(
-            f"{path}: files are read by their ending; known are {', '.join(READERS)}. Save it as one "
-            "of these, or give what another library reads of it as a data frame"
+            f"{path}: files are read by their ending; known are {', '.join(READERS)}. Save it as "
+            "one of these, or give what another library reads of it as a data frame"
         )
     return sort
 
