@@ -258,3 +258,13 @@ def test_results_pickle_and_copy():
         "<2026-03: 2026-03-01 to 2026-03-31>",
         "<this month except this month: empty>",
     )
+
+
+def test_what_is_asked_of_the_wrong_thing_is_told_where_it_is():
+    last = ulnager.period("last 7 days")
+    with pytest.raises(AttributeError, match=r"once it is resolved: period\.resolve\(\).start"):
+        _ = last.start
+    with pytest.raises(AttributeError, match=r"ulnager\.condition"):
+        last.resolve().where("day")
+    assert not hasattr(last, "foo")
+    assert not hasattr(last.resolve(), "foo")

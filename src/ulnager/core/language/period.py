@@ -152,6 +152,14 @@ class Period(PeriodBase):
 
     __slots__ = ()
 
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any:
+            told = f"'Period' object has no attribute {name!r}"
+            if not name.startswith("_") and hasattr(Resolution, name):
+                told += f"; it has dates once it is resolved: period.resolve().{name}"
+            raise AttributeError(told, name=name, obj=self)
+
     @told_names
     def resolve(
         self,

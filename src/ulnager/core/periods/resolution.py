@@ -101,6 +101,7 @@ def _iso(day: date | None) -> str | None:
     return None if day is None else day.isoformat()
 
 
+_OF_FILTERS: Final = frozenset(("condition", "filter", "keep", "sql", "to_sql", "where"))
 _NEVER: Final = LAST_DAY + 1  # Where days that go on to the last one stop: no date.
 
 
@@ -115,6 +116,15 @@ class ResolutionBase(ShowsItself):
         self._ranges = ranges
         self.period = period
         self._check_range(ranges)
+
+    if not TYPE_CHECKING:
+
+        def __getattr__(self, name: str) -> Any:
+            told = f"{type(self).__name__!r} object has no attribute {name!r}"
+            if name in _OF_FILTERS:
+                told += "; ulnager.condition(resolution, 'column') is a filter of it, and so are "
+                told += "ulnager.where, and ulnager.keep of a data frame"
+            raise AttributeError(told, name=name, obj=self)
 
     def _check_range(self, ranges: tuple[Range, ...]) -> None:
         """Dates that cannot be shown are found here and not when a page is half drawn."""
