@@ -180,6 +180,11 @@ def test_mistakes_in_calendars_and_sources(book, files, old, new, key, problem):
         ('[anchors]\nload={point="latest",day="x"}', "anchors.load.day", "'over'", "It is 'x'"),
         ('[readings]\nlast="best"', "readings.last", "'rolling'", "It is 'best'"),
         ("[periods.x", "", "not TOML", ""),
+        ("[periods]\nq = previous quarter", "", "line 2", 'in quotes: q = "previous quarter"'),
+        ("link_key = abc77", "", "not TOML", "It is: link_key = …."),
+        ("[sources.s]\nurl = a://u:p7@h", "", "not TOML", "It is: url = a://u:***@h."),
+        ("tz = 'UTC'\ntz = 'UTC'", "", "not TOML", "That stands there twice."),
+        ("periods:\n  q: today", "", "not TOML", "written as TOML: [periods]"),
         (b"\xff\xfe", "", "not UTF-8", "Save it"),
     ],
 )

@@ -12,6 +12,7 @@ from typing import Any, Final, NamedTuple
 
 from ulnager.core.errors import BookError, SettingError, SourceError
 from ulnager.core.messages import NO_FILE, Message
+from ulnager.core.text import masked
 from ulnager.sources.guard import limits_now, matching, opened_at, small_file
 from ulnager.sources.opening import IN_FILES
 from ulnager.sources.trusted import check_server
@@ -86,6 +87,25 @@ def text_of_file(path: str | Path) -> str:
         raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
 
 
+def _mended(text: str, told: str) -> str:
+    """The line that is no TOML, and what is usually the matter with it; nothing at its end."""
+    place = re.search(r"at line (\d+)", told)
+    lines = text.splitlines()
+    if place is None or int(place[1]) > len(lines):
+        return ""
+    line = masked(lines[int(place[1]) - 1].strip())[:80]
+    if re.search("key|password|token|secret", line, re.IGNORECASE):
+        line = f"{line.partition('=')[0].strip()} = …"
+    why = ""
+    if "Cannot overwrite" in told or "Cannot declare" in told:
+        why = " That stands there twice."
+    elif value := re.fullmatch(r"([\w.-]+)\s*=\s*([^\W\d][^'\"{\[]*)", line):
+        why = f' Text stands in quotes: {value[1]} = "{value[2]}".'
+    elif re.match(r"[\w-]+:|\{", line):
+        why = ' A book is written as TOML: [periods], and below it quarter = "previous quarter".'
+    return f"It is: {line}.{why}"
+
+
 def values_of_text(file: str, text: str) -> dict[str, Any]:
     """What stands in the text of a book; BookError for what is no TOML, or nested too deeply."""
     most = limits_now().depth
@@ -104,7 +124,8 @@ def values_of_text(file: str, text: str) -> dict[str, Any]:
     except RecursionError:
         raise too_deep from None
     except ValueError as error:
-        raise BookError(file, "", f"this is not TOML: {str(error)[:300]}") from None
+        told = str(error)[:300]
+        raise BookError(file, "", f"this is not TOML: {told}", _mended(text, told)) from None
     waiting: list[tuple[Any, int]] = [(found, 0)]
     while waiting:
         held, depth = waiting.pop()
