@@ -89,11 +89,11 @@ def text_of_file(path: str | Path) -> str:
 
 def _mended(text: str, told: str) -> str:
     """The line that is no TOML, and what is usually the matter with it; nothing at its end."""
-    place = re.search(r"at line (\d+)", told)
-    lines = text.splitlines()
-    if place is None or int(place[1]) > len(lines):
+    place, lines = re.search(r"at line (\d+)", told), text.rstrip().splitlines()
+    number = int(place[1]) if place else len(lines) if "Cannot" in told else 0
+    if not 0 < number <= len(lines):
         return ""
-    line = masked(lines[int(place[1]) - 1].strip())[:80]
+    line = masked(lines[number - 1].strip())[:80]
     if re.search("key|password|token|secret", line, re.IGNORECASE):
         line = f"{line.partition('=')[0].strip()} = …"
     why = ""
