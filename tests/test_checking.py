@@ -471,3 +471,14 @@ def test_a_table_of_offsets_runs_out(tmp_path):
                  if one.rule == "runs-out"]  # fmt: skip
         assert bool(found) == bool(told)
         assert all(told in one for one in found)
+
+
+def test_a_file_that_is_no_book_is_told_at_its_line(tmp_path):
+    path = tmp_path / "b.toml"
+    path.write_text("[periods]\n\nq = previous quarter\n")
+    (found,) = ulnager.check(path)
+    assert (found.rule, found.line) == ("book", 3)
+        "book",
+        3,
+        ' q = "previous quarter".'[-22:],
+    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import date, datetime, time
@@ -67,7 +68,10 @@ class Checking:
             return
         severity = "hint" if as_hint else SEVERITIES[rule]
         message, instead = (text.replace(self._folder, "") for text in (message, instead))
-        told = Finding(rule, severity, *self._place(path), ".".join(path), message, instead)
+        file, line = self._place(path)
+        if not path and (at := re.search(r"\(at line (\d+), column", message)):
+            line = int(at[1])  # Of a file that is no TOML nothing else is known.
+        told = Finding(rule, severity, file, line, ".".join(path), message, instead)
         self._found.append((path, told))
 
     def _place(self, path: Key) -> tuple[str, int]:
