@@ -204,7 +204,8 @@ def test_dates_in_text_are_never_guessed(tmp_path, values, said, found):
             profile(open_source(path, date_format=said), "d")
 
 
-@pytest.mark.parametrize("before", ["sep=;\n", "\n\n", "\nsep=;\n", '"sep=;"\n'])
+@pytest.mark.parametrize("before", ["sep=;\n", "\n\n", "\nsep=;\n", '"sep=;"\n', "# by us\n\n",
+                                    "# a; b\n# c\n", "\n# 1; 2\n\n"])  # fmt: skip
 def test_lines_that_name_the_delimiter_and_empty_ones_are_no_header(before, tmp_path):
     path = tmp_path / "made.csv"
     path.write_text(f"{before}day;n\n2026-05-01;1\n2026-05-02;2\n")
@@ -212,6 +213,8 @@ def test_lines_that_name_the_delimiter_and_empty_ones_are_no_header(before, tmp_
     path.write_text(f"{before}day;n\n2026-05-01;1\n2026-05-02;2;3\n")
     with pytest.raises(SourceError, match=f"line {before.count(chr(10)) + 3} holds 3"):
         profile(path)
+    path.write_text(f"{before}#day;n\n2026-05-01;1\n2026-05-02;2\n")
+    assert (profile(path).column, profile(path).rows) == ("#day", 2)
 
 
 @pytest.mark.parametrize("values", ["2026-0{}", "0{}/2026", "{} 2026"])

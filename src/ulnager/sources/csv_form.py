@@ -67,7 +67,7 @@ class CsvSettings:
 @dataclass(frozen=True)
 class CsvForm:
     """How a CSV file is read: ``names`` are its columns in order, ``skipped`` the lines before
-    them, which are empty or name the delimiter."""
+    them, which are empty, begin with ``#`` or name the delimiter."""
 
     delimiter: str
     header: bool
@@ -117,7 +117,23 @@ def _begun(text: str) -> tuple[int, str, str]:
             break
         named = said[1] if said else named
         skipped += 1
+    skipped += _noted(lines[skipped:])
     return skipped, named, "".join(lines[skipped:])
+
+
+def _noted(lines: list[str]) -> int:
+    """How many lines that begin with ``#``, or are empty, stand before a header; one with as many
+    fields as the values behind it is the header itself."""
+    noted = list(itertools.takewhile(lambda line: line.startswith("#") or not line.strip(), lines))
+    behind = lines[len(noted)] if len(noted) < len(lines) else ""
+    signs = [sign for sign in DELIMITERS if sign in behind]
+    if not noted or not signs:
+        return 0
+    last = max(place for place, line in enumerate(noted) if line.strip())
+    is_of_values = re.search(rf"(^|[{''.join(signs)}])\s*[+-]?\d", behind) is not None
+    if is_of_values and any(noted[last].count(sign) == behind.count(sign) for sign in signs):
+        return last
+    return len(noted)
 
 
 def _check_title(path: str, text: str, skipped: int) -> None:

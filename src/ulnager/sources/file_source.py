@@ -245,6 +245,9 @@ class FileSource(EmbeddedSource):
                 ).fetchall()
             except (duckdb.Error, RuntimeError, TypeError, ValueError) as error:
                 check_records(self.files[place], self._forms[place], self._opened[place])
+                if self._forms[place].skipped and "Sniffer" in str(error):
+                    told = f"{self.files[place]} cannot be read: take away what stands before the "
+                    raise SourceError(f"{told}header") from None
                 if "SAMPLE" in str(error).upper() or "sniff" in str(error):
                     columns, days, times = [{"type": "VARCHAR"}] * width, None, None
                 else:
