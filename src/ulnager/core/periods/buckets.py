@@ -6,6 +6,7 @@ are not whole, or the current one looks like a collapse.
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING, Any, Final, NamedTuple
@@ -190,8 +191,9 @@ def _split(
             for is_only, days in sorts:
                 those = days.within(whole, calendar.business, unit)
                 whole = those if is_only else intersection(whole, complement(those))
+            there = parts if covered is ranges else intersection(covered, ((first, after),))
             reasons = [
-                *_cover_reasons(intersection(covered, ((first, after),)), first, after),
+                *_cover_reasons(there, first, after),
                 *_clock_reasons(first, after, basis),
                 *(() if data is None else _data_reasons(parts, whole, data)),
             ]
@@ -261,11 +263,16 @@ def _data_reasons(
         yield "the data ends"
     if first is not None and first < data.first.toordinal():
         yield "the data begins later"
-    missing = _days(intersection(parts, data.missing), 0, 0)
+    start, stop = parts[0][0], parts[-1][1]
+    gaps = data.missing
+    if start is not None and stop is not None:
+        # There may be thousands, and few of them lie here.
+        gaps = gaps[max(bisect_left(gaps, (start,)) - 1, 0) : bisect_left(gaps, (stop,))]
+    missing = _days(intersection(parts, gaps), 0, 0)
     if missing:
         key = "{0} days missing" if missing > 1 else "{0} day missing"
         yield Message(key, missing, code=MISSING)
-    if data.last_whole is not None:
+    if data.last_whole is not None and (stop is None or stop - 1 > data.last_whole.toordinal()):
         late = ((data.last_whole.toordinal() + 1, last + 1),)
         after_whole = intersection(intersection(parts, late), complement(data.missing))
         if any(data._holds(a or 0, b or last + 1) for a, b in after_whole):
