@@ -231,11 +231,17 @@ def _gathered(
         query = query.group_by(day, inner.c.split)
     by_split: dict[Any, list[tuple[Any, ...]]] = {} if asked.split else {None: []}
     counts: dict[Any, int] = {}
+    known: Any
+    told: Any
     for at, key, held, *rest in source.run(query):
-        known = None if at is None else number_of(at)
-        if isinstance(known, str):
-            source.check_days(asked.column, at)
-        told = date.fromordinal(known) if number_of is _ordinal and known is not None else known
+        if type(at) is date and number_of is _ordinal:
+            known, told = at.toordinal(), at
+        else:
+            known = None if at is None else number_of(at)
+            if isinstance(known, str):
+                source.check_days(asked.column, at)
+            is_day = number_of is _ordinal and known is not None
+            told = date.fromordinal(known) if is_day else known
         counts[told] = counts.get(told, 0) + int(held)
         if known is not None:
             by_split.setdefault(key, []).append((known, int(held), *rest))
