@@ -99,6 +99,8 @@ def _mended(text: str, told: str) -> str:
     why = ""
     if "Cannot overwrite" in told or "Cannot declare" in told:
         why = " That stands there twice."
+        if "overwrite" in told and line.startswith("["):
+            why = ' That is a text already: x = "…" is short for [periods.x] with phrase = "…".'
     elif value := re.fullmatch(r"([\w.-]+)\s*=\s*([^\W\d][^'\"{\[]*)", line):
         why = f' Text stands in quotes: {value[1]} = "{value[2]}".'
     elif re.match(r"[\w-]+:|\{", line):

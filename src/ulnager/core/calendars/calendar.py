@@ -263,8 +263,11 @@ class Calendar(Value):
         >>> MonthCalendar(year_starts="10-01").label(date(2026, 1, 1), "quarter")
         'Q2 FY2026'
         """
-        known = self.unit_named(unit)
-        return labels.label(self, self._unit_start(day.toordinal(), known), known, short)
+        return self._label(day.toordinal(), self.unit_named(unit), short=short)
+
+    def _label(self, day: int, unit: Unit, *, short: bool = False) -> str:
+        """The same of a day number."""
+        return labels.label(self, self._unit_start(day, unit), unit, short)
 
     def _labelled(self, text: str) -> tuple[int, int] | None:
         """The start and stop of the unit with that long label, as day numbers, or None."""

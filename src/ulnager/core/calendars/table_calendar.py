@@ -208,16 +208,14 @@ class TableCalendar(Calendar):
     def _year_name(self, day: int) -> int:
         return self.base._year_name(day)
 
-    def label(self, day: date, unit: Unit | str, *, short: bool = False) -> str:
+    def _label(self, day: int, unit: Unit, *, short: bool = False) -> str:
         """The label in the table, or the base's for its units."""
-        known = self.unit_named(unit)
-        table = self._tables.get(known)
+        table = self._tables.get(unit)
         if table is None:
-            return self.base.label(day, known, short=short)
-        if not self._lists_day(day.toordinal(), known):
-            raise self._outside(known, table)
-        text = table.labels[self._unit_number(day.toordinal(), known)]
-        return text or super().label(day, known, short=short)
+            return self.base._label(day, unit, short=short)
+        if not self._lists_day(day, unit):
+            raise self._outside(unit, table)
+        return table.labels[self._unit_number(day, unit)] or super()._label(day, unit, short=short)
 
     def _labelled(self, text: str) -> tuple[int, int] | None:
         wanted = text.strip().casefold()

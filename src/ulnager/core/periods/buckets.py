@@ -206,11 +206,10 @@ def _split(
 def _labels(first: int, after: int, calendar: Calendar, unit: Unit) -> tuple[str, str]:
     """The label of a unit, and the short one; its dates, where a table begins within a year, so
     that nobody can tell which one of the year it is."""
-    day = date_of(first)
     try:
-        return calendar.label(day, unit), calendar.label(day, unit, short=True)
+        return calendar._label(first, unit), calendar._label(first, unit, short=True)
     except ResolveError:
-        label = ENGLISH.span(Span(day, date_of(after)))
+        label = ENGLISH.span(Span(date_of(first), date_of(after)))
         return label, label
 
 
