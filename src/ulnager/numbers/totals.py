@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import deque
 from collections.abc import Mapping, Sequence
 from datetime import date, tzinfo
 from typing import Any, Final, Unpack
@@ -334,7 +335,7 @@ def _buckets(
         definition = result.period.definition
         return [one._replace(reasons=reasons_of(definition, result.basis, result.ranges, extent))]
     try:
-        found = list(result.buckets(by, partial, extent))
+        found = list(_split(result, by, partial, extent))
     except ResolveError as error:
         raise SettingError(str(error)) from None
     if len(found) > most:
@@ -342,12 +343,26 @@ def _buckets(
     return found
 
 
+_KEPT: Final[deque[tuple[Resolution, str, str, Extent, Sequence[Bucket]]]] = deque(maxlen=8)
+
+
+def _split(result: Resolution, by: str, partial: str, extent: Extent) -> Sequence[Bucket]:
+    """The buckets of a period, or those that it had just now: charts of a page have many of the
+    same."""
+    for before, *asked, data, found in tuple(_KEPT):
+        if before is result and data is extent and asked == [by, partial]:
+            return found
+    made = result.buckets(by, partial, extent)
+    _KEPT.append((result, by, partial, extent, made))
+    return made
+
+
 def _dropped(result: Resolution, by: str, kept: list[Bucket], extent: Extent) -> tuple[str, ...]:
     """What is to be said of the units that are left out as not whole."""
     there = {bucket.unit_start for bucket in kept}
     told = [
         f"{bucket.label} ({', '.join(bucket.reasons)})"
-        for bucket in result.buckets(by, "mark", extent)
+        for bucket in _split(result, by, "mark", extent)
         if bucket.unit_start not in there
     ]
     if not told:

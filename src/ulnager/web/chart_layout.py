@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from decimal import Decimal
 from itertools import groupby
 from typing import Any, Final, NamedTuple
@@ -12,6 +12,7 @@ from ulnager.choices.charts import OpenedChart
 from ulnager.core.calendars.month_calendar import GREGORIAN
 from ulnager.core.errors import SettingError
 from ulnager.core.messages import Message
+from ulnager.core.periods.spans import Span
 from ulnager.numbers.chart_model import (
     KEY,
     LINE,
@@ -242,10 +243,6 @@ def _number(model: ChartModel, say: Said) -> Number:
 
 
 def _span_of(partner: Any) -> Any:
-    from datetime import timedelta
-
-    from ulnager.core.periods.spans import Span
-
     return Span(partner.start, partner.end + timedelta(1))
 
 
