@@ -349,7 +349,7 @@ _KEPT: Final[deque[tuple[Resolution, str, str, Extent, Sequence[Bucket]]]] = deq
 def _split(result: Resolution, by: str, partial: str, extent: Extent) -> Sequence[Bucket]:
     """The buckets of a period, or those that it had just now: charts of a page have many of the
     same."""
-    for before, *asked, data, found in tuple(_KEPT):
+    for before, *asked, data, found in _KEPT.copy():
         if before is result and data is extent and asked == [by, partial]:
             return found
     made = result.buckets(by, partial, extent)
