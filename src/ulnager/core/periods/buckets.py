@@ -6,6 +6,7 @@ are not whole, or the current one looks like a collapse.
 
 from __future__ import annotations
 
+import operator
 from bisect import bisect_left
 from collections.abc import Iterator
 from datetime import date, datetime, timedelta
@@ -183,15 +184,17 @@ def _split(
     begins, ends = calendar._listed(unit, start, stop)
     yield from _unlisted(ranges, start, begins, unit)
     first = calendar._unit_start(begins, unit)
+    if sorts:
+        covered = intersection(covered, ((first, None),))
     while first < ends:
         after = calendar._move_start(first, unit, 1)
-        parts = intersection(ranges, ((first, after),))
+        parts = _between(ranges, first, after)
         if parts:
             whole: tuple[Range, ...] = ((first, after),)
             for is_only, days in sorts:
                 those = days.within(whole, calendar.business, unit)
                 whole = those if is_only else intersection(whole, complement(those))
-            there = parts if covered is ranges else intersection(covered, ((first, after),))
+            there = parts if covered is ranges else _between(covered, first, after)
             reasons = [
                 *_cover_reasons(there, first, after),
                 *_clock_reasons(first, after, basis),
@@ -201,6 +204,13 @@ def _split(
             yield _bucket(parts, first, after, unit, labels, tuple(reasons))
         first = after
     yield from _unlisted(ranges, ends, stop, unit)
+
+
+def _between(ranges: tuple[Range, ...], first: int, after: int) -> tuple[Range, ...]:
+    """What ranges hold between two days; there may be thousands, of which few lie there."""
+    low = max(bisect_left(ranges, first, key=operator.itemgetter(0)) - 1, 0)
+    high = bisect_left(ranges, after, low, key=operator.itemgetter(0))
+    return intersection(ranges[low:high], ((first, after),))
 
 
 def _labels(first: int, after: int, calendar: Calendar, unit: Unit) -> tuple[str, str]:
@@ -265,8 +275,7 @@ def _data_reasons(
     start, stop = parts[0][0], parts[-1][1]
     gaps = data.missing
     if start is not None and stop is not None:
-        # There may be thousands, and few of them lie here.
-        gaps = gaps[max(bisect_left(gaps, (start,)) - 1, 0) : bisect_left(gaps, (stop,))]
+        gaps = _between(gaps, start, stop)
     missing = _days(intersection(parts, gaps), 0, 0)
     if missing:
         key = "{0} days missing" if missing > 1 else "{0} day missing"
