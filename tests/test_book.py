@@ -6,10 +6,12 @@ import pickle
 import signal
 import time
 from datetime import date
+from threading import Event, Thread
 
 import pytest
 
 from ulnager import BookError, ResolveError, SettingError, SourceError, period, read_book
+from ulnager.book.sources import BookSource
 from ulnager.demo import CLOCK, book_file
 
 GOOD = """
@@ -293,3 +295,30 @@ n = {{ source = "r", period = "2026-05", value = "n", by = "month" }}
         told.append(book.page("h").open(today="2026-06-01").values()["n"])
     assert "line 30002" in told[0] == told[3]
     assert [one.rows[0].value - sum(range(30_000)) for one in told[1:3]] == [3, 4]
+
+
+def test_a_fork_in_the_middle_of_a_question_leaves_the_child_answers(tmp_path, monkeypatch):
+    """What another thread was finding out as the process was forked, nobody finds in the child."""
+    (tmp_path / "r.csv").write_text("d\n2026-05-07\n")
+    (tmp_path / "book.toml").write_text('[sources.r]\nfile = "r.csv"\n')
+    time.sleep(0.1)
+    source, plain = read_book(tmp_path / "book.toml").source("r"), BookSource.profile
+    begun, go = Event(), Event()
+
+    def slow(*args, **given):
+        begun.set()
+        go.wait(60)
+        return plain(*args, **given)
+
+    monkeypatch.setattr(BookSource, "profile", slow)
+    asked = Thread(target=source.extent)
+    asked.start()
+    begun.wait(60)
+    child = os.fork()
+    if not child:
+        signal.alarm(60)
+        BookSource.profile = plain
+        os._exit(source.extent().last.day)
+    go.set()
+    asked.join()
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 7

@@ -354,7 +354,7 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
     """The first thing that is wrong with the shape of the file, in plain words."""
     first = error.errors()[0]
     path = [str(part) for part in first["loc"] if part != "[key]"]
-    sort = path.pop(4) if path[2:3] == ["choices"] and len(path) > 4 else ""
+    sort = [path.pop(4)] if path[2:3] == ["choices"] and len(path) > 4 else []
     # Within a calendar or a source the place tells its kind, which is no part of the key.
     kind = path.pop(2) if path[0] in ("calendars", "sources") and len(path) > 2 else ""
     key = ".".join(path)
@@ -376,7 +376,7 @@ def _shape_error(file: str, error: ValidationError) -> BookError:
             return BookError(
                 file, ".".join(path[:2]), f"{path[-1]} is not for {told}; it takes {takes}"
             )
-        known = _known_keys([*path[:-1], *filter(None, [sort])], kind)
+        known = _known_keys(path[:-1] + sort, kind)
         near = nearest(path[-1], known)
         fix = f"Did you mean '{near}'? " if near else ""
         return BookError(

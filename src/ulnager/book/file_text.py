@@ -87,10 +87,16 @@ def text_of_file(path: str | Path) -> str:
         raise BookError(file, "", "the book is not UTF-8 text", "Save it as UTF-8.") from None
 
 
-def _mended(text: str, told: str) -> str:
+def line_in(told: str) -> int | None:
+    """The line that a message of the TOML parser names; None where it names none."""
+    place = re.search(r"\(at line (\d+), column", told)
+    return None if place is None else int(place[1])
+
+
+def _usual_mistake(text: str, told: str) -> str:
     """The line that is no TOML, and what is usually the matter with it; nothing at its end."""
-    place, lines = re.search(r"at line (\d+)", told), text.rstrip().splitlines()
-    number = int(place[1]) if place else len(lines) if "Cannot" in told else 0
+    lines = text.rstrip().splitlines()
+    number = line_in(told) or (len(lines) if "Cannot" in told else 0)
     if not 0 < number <= len(lines):
         return ""
     line = masked(lines[number - 1].strip())[:80]
@@ -127,7 +133,7 @@ def values_of_text(file: str, text: str) -> dict[str, Any]:
         raise too_deep from None
     except ValueError as error:
         told = str(error)[:300]
-        raise BookError(file, "", f"this is not TOML: {told}", _mended(text, told)) from None
+        raise BookError(file, "", f"this is not TOML: {told}", _usual_mistake(text, told)) from None
     waiting: list[tuple[Any, int]] = [(found, 0)]
     while waiting:
         held, depth = waiting.pop()

@@ -109,18 +109,13 @@ class OpenedFiles:
         self, source: BookSource, newly: Callable[[], Relation], seconds: float | None
     ) -> Relation:
         """The source as ``newly`` opens it, or opened it; each question may take so long."""
-        if "://" in "".join(source.place):
+        key = self._key_of(source)
+        if key is None:
             return newly()
-        if self._process != os.getpid():
-            # An engine does not live on in a process that was forked, and cannot be taken apart.
-            _LEFT.append((self._opened, self._answers))
-            self._begin()
         from ulnager.sources.file_source import FileSource
 
-        key = source.name, source.place, repr(source.form), limits_now(), stamp_of(source)
-
         def still() -> bool:
-            return stamp_of(source) == key[-1]
+            return self._key_of(source) == key
 
         def answers(sql: str, ask: Callable[[str], Rows]) -> Rows:
             def is_kept(rows: Rows) -> bool:
@@ -149,13 +144,23 @@ class OpenedFiles:
     def extent(self, source: BookSource, moment: Moment, find: Callable[[], Extent]) -> Extent:
         """The dates of a source at a moment, found or as they were found while its files do not
         change."""
-        is_file = source.given is None and source.query is None and "://" not in str(source.place)
-        if not is_file or moment.up_to is not None:
+        key = self._key_of(source)
+        if key is None or moment.up_to is not None:
             return find()
-        stamp = stamp_of(source)
-        told = repr((source.form, source.where, source.tz, source.share, source.limit))
-        key = ("extent", source.name, source.column, told, moment.today, moment.day_starts, stamp)
-        return self._answers.of(key, find, lambda _: stamp_of(source) == stamp)
+        asked = (key, "extent", moment.today, moment.day_starts)
+        return self._answers.of(asked, find, lambda _: self._key_of(source) == key)
+
+    def _key_of(self, source: BookSource) -> Hashable | None:
+        """What a source is and how its files look, which all that is kept of it hangs on; None for
+        one of which nothing is kept."""
+        if source.given is not None or source.query is not None or "://" in "".join(source.place):
+            return None
+        if self._process != os.getpid():
+            # An engine does not live on in a process that was forked, and cannot be taken apart.
+            _LEFT.append((self._opened, self._answers))
+            self._begin()
+        told = source.form, source.column, source.where, source.tz, source.share, source.limit
+        return source.name, source.place, repr(told), limits_now(), stamp_of(source)
 
 
 _LEFT: Final[list[object]] = []

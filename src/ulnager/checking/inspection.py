@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import date, datetime, time
@@ -11,7 +10,7 @@ from pathlib import Path
 from typing import Any, Final
 
 from ulnager.book.book import Book, BookAnchor, BookPeriod
-from ulnager.book.file_text import Whole
+from ulnager.book.file_text import Whole, line_in
 from ulnager.checking.findings import SEVERITIES, Finding
 from ulnager.checking.toml_places import line_of, lines_of
 from ulnager.choices.resolver import Moment, moment_from
@@ -24,6 +23,7 @@ from ulnager.core.messages import OFF_TABLE, error_message
 from ulnager.core.periods.anchor_provenance import hangs_on_anchor
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.resolution import Resolution
+from ulnager.core.periods.spans import is_within
 from ulnager.sources.profile import Profile, profile
 from ulnager.sources.source import Relation
 
@@ -69,8 +69,8 @@ class Checking:
         severity = "hint" if as_hint else SEVERITIES[rule]
         message, instead = (text.replace(self._folder, "") for text in (message, instead))
         file, line = self._place(path)
-        if not path and (at := re.search(r"\(at line (\d+), column", message)):
-            line = int(at[1])  # Of a file that is no TOML nothing else is known.
+        if not path:  # Of a file that is no TOML nothing else is known.
+            line = line_in(message) or line
         told = Finding(rule, severity, file, line, ".".join(path), message, instead)
         self._found.append((path, told))
 
@@ -284,14 +284,7 @@ class Checking:
         if held is None:
             return 0
         ranges = result.ranges
-        return sum(
-            rows
-            for day, rows in held.counts.items()
-            if any(
-                (a is None or a <= day.toordinal()) and (b is None or day.toordinal() < b)
-                for a, b in ranges
-            )
-        )
+        return sum(rows for day, rows in held.counts.items() if is_within(day.toordinal(), ranges))
 
 
 def _acceptances(values: Any, path: Key = ()) -> Iterable[tuple[Key, str]]:

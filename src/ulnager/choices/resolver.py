@@ -88,11 +88,11 @@ class Moment:
 
     def clock(self, *, in_hours: bool = False) -> dict[str, Any]:
         """What tells a period what time it is."""
-        told: dict[str, Any] = {"today": self.today, "day_starts": self.day_starts}
-        if in_hours and self.now is not None:
-            del told["today"]
-            told["now"] = self.now
-        return {**told, "tz": self.tz} if in_hours else told
+        told: dict[str, Any] = {"day_starts": self.day_starts}
+        if not in_hours:
+            return {"today": self.today, **told}
+        now = {"today": self.today} if self.now is None else {"now": self.now}
+        return {**now, **told, "tz": self.tz}
 
     def cut_after(self, extent: Extent, lag: int) -> date | None:
         """The last day that a source's rows count, when that lies in the past; None where nothing

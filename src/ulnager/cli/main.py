@@ -144,7 +144,8 @@ def _run(given: list[str], debug: bool) -> int:
         return 2
     except click.UsageError as error:
         usage = error.ctx.get_usage() if error.ctx else ""
-        wrong = masked(error.format_message() + _meant(error.format_message(), given))
+        wrong = error.format_message()
+        wrong = masked(wrong + _meant(wrong, given))
         if is_json:
             _tell_json("usage", wrong)
         else:

@@ -7,6 +7,7 @@ change it, or open another file.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, Final
@@ -139,14 +140,12 @@ class FileSource(EmbeddedSource):
     def hold(self) -> None:
         """Keep the rows of a small text file in memory, as they are now: they would be read from
         text for each question. Where one cannot be read, who asks for it is told."""
-        if self.is_text and not any(path.lower().endswith(".gz") for path in self._opened):
-            try:
-                if sum(Path(path).stat().st_size for path in self._opened) > _SMALL:
-                    return
+        if not self.is_text or any(path.lower().endswith(".gz") for path in self._opened):
+            return
+        with suppress(duckdb.Error, RuntimeError, OSError):
+            if sum(Path(path).stat().st_size for path in self._opened) <= _SMALL:
                 self._connection.execute(f"CREATE TABLE {_HELD} AS SELECT * FROM data")
                 self._connection.execute(f"CREATE OR REPLACE VIEW data AS SELECT * FROM {_HELD}")
-            except (duckdb.Error, RuntimeError, OSError):
-                return
 
     def _tell_dates(self, reads: str, date_format: str | None) -> None:
         """Columns of text whose values prove how their dates are written become dates."""

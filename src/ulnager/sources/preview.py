@@ -19,7 +19,7 @@ from ulnager.core.notebook_tables import ShowsItself, Table, table
 from ulnager.core.periods.anchors import Extent
 from ulnager.core.periods.buckets import Bucket
 from ulnager.core.periods.resolution import InstantResolution, Resolution, ResolutionBase
-from ulnager.core.periods.spans import Range
+from ulnager.core.periods.spans import Range, intersection, is_within
 from ulnager.core.values import CopiesItself, Json
 from ulnager.filters.columns import held_as
 from ulnager.filters.frozen_condition import outside, rows_where
@@ -187,18 +187,17 @@ def preview(
     by_day = grain is None and ends is None and not isinstance(result, InstantResolution)
     of_first = kept
     if by_day and not result.day_starts and kind.stands_for is None:
-        counts = _of_days(days.counts, result.ranges)
-        inside = sorted(day for day in days.counts if day and _is_in(day, result.ranges))
+        counts, inside = _of_days(days.counts, result.ranges)
         first, last = (inside[0], inside[-1]) if inside else (None, None)
         if found.held.has_time:
             extremes = select(func.min(local), func.max(local)).select_from(source.rows)
             ((first, last),) = source.run(extremes.where(kept))
         # What does not come first need not be put in order.
-        held_until = zip(inside, accumulate(days.counts[day] for day in inside), strict=True)
-        stop = next((day.toordinal() + 1 for day, held in held_until if held >= rows), None)
-        if stop is not None:
-            spans = tuple((a, min(b or stop, stop)) for a, b in result.ranges if (a or 0) < stop)
-            of_first = rows_where(result._with_ranges(spans), name, kind, ends)
+        up_to = accumulate(days.counts[day] for day in inside)
+        enough = next((day for day, held in zip(inside, up_to, strict=True) if held >= rows), None)
+        if enough is not None:
+            until_then = intersection(result.ranges, ((None, enough.toordinal() + 1),))
+            of_first = rows_where(result._with_ranges(until_then), name, kind)
     else:
         counts, first, last = _asked(source, kept, name.is_(None), before, after, local)
     total, kept_rows, nulls, early, late = counts
@@ -239,25 +238,23 @@ def preview(
 
 def _of_days(
     counts: Mapping[date | None, int], ranges: Sequence[Range]
-) -> tuple[int, int, int, int, int]:
-    """How many rows there are in all, inside, without a date, before and after, by their days."""
-    inside = early = late = 0
+) -> tuple[tuple[int, int, int, int, int], list[date]]:
+    """How many rows there are in all, inside, without a date, before and after, by their days; and
+    the days inside, in order."""
+    inside: list[date] = []
+    early = late = 0
     for day, rows in counts.items():
         if day is None:
             continue
         number = day.toordinal()
-        if _is_in(day, ranges):
-            inside += rows
+        if is_within(number, ranges):
+            inside.append(day)
         elif ranges and ranges[0][0] is not None and number < ranges[0][0]:
             early += rows
         elif ranges and ranges[-1][1] is not None and number >= ranges[-1][1]:
             late += rows
-    return sum(counts.values()), inside, counts.get(None, 0), early, late
-
-
-def _is_in(day: date, ranges: Sequence[Range]) -> bool:
-    number = day.toordinal()
-    return any((a is None or a <= number) and (b is None or number < b) for a, b in ranges)
+    kept = sum(counts[day] for day in inside)
+    return (sum(counts.values()), kept, counts.get(None, 0), early, late), sorted(inside)
 
 
 def _asked(

@@ -25,7 +25,7 @@ from ulnager.core.periods.anchor_provenance import deciding_anchor, is_measured,
 from ulnager.core.periods.anchors import Anchor
 from ulnager.core.periods.definitions import Basis, Definition
 from ulnager.core.periods.shifting import PERIOD, shifted
-from ulnager.core.periods.spans import LastSpan, Range, Span, hold, local_bounds
+from ulnager.core.periods.spans import LastSpan, Range, Span, hold, is_within, local_bounds
 from ulnager.core.units import Unit
 from ulnager.core.values import Json
 from ulnager.core.words import ENGLISH, Words
@@ -522,11 +522,7 @@ class InstantResolution(ResolutionBase):
         """
         if not isinstance(day, datetime) or day.tzinfo is None:
             raise SettingError(f"{shown(day)} is no instant; give a datetime with a zone")
-        instant = instant_number(day)
-        return any(
-            (start is None or start <= instant) and (stop is None or instant < stop)
-            for start, stop in self._ranges
-        )
+        return is_within(instant_number(day), self._ranges)
 
     def _span(self, start: int | None, stop: int | None) -> Span:
         return Span(*(one if one is None else self._value(one) for one in (start, stop)))

@@ -163,6 +163,18 @@ def complement(ranges: Sequence[Range]) -> tuple[Range, ...]:
     return (*gaps, (reached, None))
 
 
+def is_within(number: int, ranges: Iterable[Range]) -> bool:
+    """Whether a day number is in one of some ranges.
+
+    >>> is_within(4, ((1, 5), (8, None))), is_within(5, ((1, 5), (8, None)))
+    (True, False)
+    """
+    return any(
+        (start is None or start <= number) and (stop is None or number < stop)
+        for start, stop in ranges
+    )
+
+
 def intersection(left: Sequence[Range], right: Sequence[Range]) -> tuple[Range, ...]:
     """The days that are in both; each side disjoint and in order.
 
