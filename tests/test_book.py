@@ -4,14 +4,14 @@ import copy
 import os
 import pickle
 import signal
+import subprocess
+import sys
 import time
 from datetime import date
-from threading import Event, Thread
 
 import pytest
 
 from ulnager import BookError, ResolveError, SettingError, SourceError, period, read_book
-from ulnager.book.sources import BookSource
 from ulnager.demo import CLOCK, book_file
 
 GOOD = """
@@ -297,28 +297,38 @@ n = {{ source = "r", period = "2026-05", value = "n", by = "month" }}
     assert [one.rows[0].value - sum(range(30_000)) for one in told[1:3]] == [3, 4]
 
 
-def test_a_fork_in_the_middle_of_a_question_leaves_the_child_answers(tmp_path, monkeypatch):
-    """What another thread was finding out as the process was forked, nobody finds in the child."""
+FORKED = """
+import os, signal, sys, threading
+from ulnager import read_book
+from ulnager.book.sources import BookSource
+
+source, plain = read_book(sys.argv[1]).source("r"), BookSource.profile
+begun, go = threading.Event(), threading.Event()
+
+def slow(*args, **given):
+    begun.set()
+    go.wait(60)
+    return plain(*args, **given)
+
+BookSource.profile = slow
+threading.Thread(target=source.extent, daemon=True).start()
+begun.wait(60)
+child = os.fork()
+if not child:
+    signal.alarm(60)
+    BookSource.profile = plain
+    os._exit(source.extent().last.day)
+code = os.waitstatus_to_exitcode(os.waitpid(child, 0)[1])
+go.set()
+os._exit(code)
+"""
+
+
+def test_a_fork_in_the_middle_of_a_question_leaves_the_child_answers(tmp_path):
+    """What another thread was finding out as the process was forked, nobody finds in the child; in
+    a process of its own, since engines of other tests do not live through a fork."""
     (tmp_path / "r.csv").write_text("d\n2026-05-07\n")
     (tmp_path / "book.toml").write_text('[sources.r]\nfile = "r.csv"\n')
     time.sleep(0.1)
-    source, plain = read_book(tmp_path / "book.toml").source("r"), BookSource.profile
-    begun, go = Event(), Event()
-
-    def slow(*args, **given):
-        begun.set()
-        go.wait(60)
-        return plain(*args, **given)
-
-    monkeypatch.setattr(BookSource, "profile", slow)
-    asked = Thread(target=source.extent)
-    asked.start()
-    begun.wait(60)
-    child = os.fork()
-    if not child:
-        signal.alarm(60)
-        BookSource.profile = plain
-        os._exit(source.extent().last.day)
-    go.set()
-    asked.join()
-    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 7
+    asked = [sys.executable, "-c", FORKED, str(tmp_path / "book.toml")]
+    assert subprocess.run(asked, check=False).returncode == 7
